@@ -1,0 +1,85 @@
+"""Checks that types alone cannot say: unique ids, limits of keyed numbers, ascending keys."""
+
+import math
+from typing import Any
+
+from msgspec import Struct
+
+from estompe.document.numbers import Keyed
+from estompe.document.scene import Lathe, Scene
+from estompe.document.settings import Setting, settings_of
+
+
+class SceneError(ValueError):
+    """A scene that cannot be used; the text says what is wrong and where."""
+
+
+def check(scene: Scene) -> None:
+    """Raise SceneError for the first thing that is wrong, with its place."""
+    if scene.last < scene.first:
+        raise SceneError(f"the last frame ({scene.last}) is before the first ({scene.first}) - at `$.last`")
+    _check_ids(scene)
+    _check_part(scene, "$")
+
+
+def check_number(value: float, rule: Setting) -> None:
+    """Raise SceneError for a value that is not finite or is outside the setting's limits."""
+    if not math.isfinite(value):
+        raise SceneError(f"{rule.label} must be a finite number")
+    if rule.low is not None and value < rule.low:
+        raise SceneError(f"{rule.label} must be at least {rule.low:g}, not {value:g}")
+    if rule.high is not None and value > rule.high:
+        raise SceneError(f"{rule.label} must be at most {rule.high:g}, not {value:g}")
+
+
+def _check_ids(scene: Scene) -> None:
+    groups: list[tuple[str, tuple[Any, ...]]] = [
+        ("$.shapes", scene.shapes),
+        ("$.controls", scene.controls),
+        ("$.falloffs", scene.falloffs),
+    ]
+    groups += [(f"$.shapes[{i}].effects", shape.effects) for i, shape in enumerate(scene.shapes)]
+    groups += [(f"$.falloffs[{i}].layers", falloff.layers) for i, falloff in enumerate(scene.falloffs)]
+    for where, items in groups:
+        seen: set[str] = set()
+        for index, item in enumerate(items):
+            if item.id in seen:
+                raise SceneError(f"the id “{item.id}” is used twice - at `{where}[{index}].id`")
+            seen.add(item.id)
+
+
+def _check_part(item: Any, where: str) -> None:
+    if isinstance(item, tuple):
+        for index, part in enumerate(item):
+            _check_part(part, f"{where}[{index}]")
+    elif isinstance(item, Keyed):
+        _check_keys(item, where)
+    elif isinstance(item, float) and not math.isfinite(item):
+        raise SceneError(f"a number is not finite - at `{where}`")
+    elif isinstance(item, Struct):
+        if isinstance(item, Lathe) and any(radius < 0 for radius, _ in item.profile):
+            raise SceneError(f"a profile's radius is negative - at `{where}.profile`")
+        for rule in settings_of(type(item)):
+            _check_limits(getattr(item, rule.name), rule, f"{where}.{rule.name}")
+        for name in item.__struct_fields__:
+            _check_part(getattr(item, name), f"{where}.{name}")
+
+
+def _check_keys(number: Keyed, where: str) -> None:
+    frames = [key.frame for key in number.keys]
+    if any(after <= before for before, after in zip(frames, frames[1:], strict=False)):
+        raise SceneError(f"keys must stand on ascending frames - at `{where}.keys`")
+    if not all(math.isfinite(key.value) for key in number.keys):
+        raise SceneError(f"a key's value is not finite - at `{where}.keys`")
+
+
+def _check_limits(value: Any, rule: Setting, where: str) -> None:
+    values = value if isinstance(value, tuple) else (value,)
+    for part in values:
+        plain = [key.value for key in part.keys] if isinstance(part, Keyed) else [part]
+        for number in plain:
+            if isinstance(number, int | float) and not isinstance(number, bool):
+                try:
+                    check_number(number, rule)
+                except SceneError as error:
+                    raise SceneError(f"{error} - at `{where}`") from None

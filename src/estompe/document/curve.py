@@ -1,0 +1,53 @@
+"""The one interpolation that keys and ramps share: step, linear, or a smooth curve that never overshoots.
+
+Smooth slopes are the weighted harmonic means of Fritsch and Butland, "A Method for Constructing Local Monotone Piecewise
+Cubic Interpolants" (1984), doi:10.1137/0905021; at both ends the slope is zero, so a curve eases in and out.
+"""
+
+from collections.abc import Sequence
+from typing import Literal
+
+Shape = Literal["step", "linear", "smooth"]
+Cubic = tuple[float, float, float, float]
+
+
+def slopes(at: Sequence[float], values: Sequence[float]) -> list[float]:
+    """Slope of the smooth curve at each point; zero at both ends and wherever the values turn round."""
+    out = [0.0] * len(at)
+    for i in range(1, len(at) - 1):
+        before, after = at[i] - at[i - 1], at[i + 1] - at[i]
+        if before <= 0 or after <= 0:
+            continue
+        rise, next_rise = (values[i] - values[i - 1]) / before, (values[i + 1] - values[i]) / after
+        if rise * next_rise <= 0:
+            continue
+        first, second = 2 * after + before, after + 2 * before
+        out[i] = (first + second) / (first / rise + second / next_rise)
+    return out
+
+
+def cubics(at: Sequence[float], values: Sequence[float], shapes: Sequence[Shape]) -> list[Cubic]:
+    """One cubic per point, constant first, in the distance from that point; it holds until the next point.
+
+    The last one is constant. at: ascending; shapes: how each point goes on to the next.
+    """
+    slope = slopes(at, values)
+    out: list[Cubic] = []
+    for i, shape in enumerate(shapes):
+        if i == len(at) - 1 or shape == "step" or at[i + 1] - at[i] <= 0:
+            out.append((values[i], 0.0, 0.0, 0.0))
+            continue
+        width = at[i + 1] - at[i]
+        rise = (values[i + 1] - values[i]) / width
+        if shape == "linear":
+            out.append((values[i], rise, 0.0, 0.0))
+            continue
+        out.append(
+            (
+                values[i],
+                slope[i],
+                (3 * rise - 2 * slope[i] - slope[i + 1]) / width,
+                (slope[i] + slope[i + 1] - 2 * rise) / width**2,
+            )
+        )
+    return out

@@ -1,0 +1,136 @@
+"""Edits are functions from scene to scene that share all they do not change.
+
+A path names one part of a scene: field names, ids of things that have one, and numbers for places in a plain tuple, such as
+("controls", "lantern", "placement", "place", 0).
+"""
+
+from typing import Any
+
+from msgspec import Struct, structs
+
+from estompe.document.numbers import Keyed, Number
+from estompe.document.scene import Scene
+
+Path = tuple[str | int, ...]
+
+
+class EditError(LookupError):
+    """A path that names nothing in this scene."""
+
+
+def get(item: Any, path: Path) -> Any:
+    """The part of a scene that a path names. Raises EditError."""
+    for step in path:
+        item = _step(item, step)
+    return item
+
+
+def exists(scene: Scene, path: Path) -> bool:
+    """Whether a path names something in this scene."""
+    try:
+        get(scene, path)
+    except EditError:
+        return False
+    return True
+
+
+def put(item: Any, path: Path, value: Any) -> Any:
+    """The same scene with one part replaced. Raises EditError for a path that names nothing."""
+    if not path:
+        return value
+    step, rest = path[0], path[1:]
+    part = _step(item, step)
+    changed = put(part, rest, value)
+    if changed is part:
+        return item
+    if isinstance(item, tuple):
+        index = _index(item, step)
+        return (*item[:index], changed, *item[index + 1 :])
+    return structs.replace(item, **{str(step): changed})
+
+
+def insert(scene: Scene, collection: Path, item: Any, index: int | None = None) -> Scene:
+    """An item added to a tuple, at its end or before an index."""
+    items = get(scene, collection)
+    at = len(items) if index is None else index
+    return put(scene, collection, (*items[:at], item, *items[at:]))  # type: ignore[no-any-return]
+
+
+def remove(scene: Scene, path: Path) -> Scene:
+    """A scene without the item of a tuple that the path names."""
+    items = get(scene, path[:-1])
+    index = _index(items, path[-1])
+    return put(scene, path[:-1], (*items[:index], *items[index + 1 :]))  # type: ignore[no-any-return]
+
+
+def reorder(scene: Scene, path: Path, index: int) -> Scene:
+    """The item of a tuple moved to another place in it."""
+    items = list(get(scene, path[:-1]))
+    item = items.pop(_index(tuple(items), path[-1]))
+    items.insert(index, item)
+    return put(scene, path[:-1], tuple(items))  # type: ignore[no-any-return]
+
+
+def fresh_id(scene: Scene, stem: str) -> str:
+    """An id that nothing in the scene has: the stem and the next number."""
+    taken = set(_ids(scene))
+    number = 1
+    while f"{stem}-{number}" in taken:
+        number += 1
+    return f"{stem}-{number}"
+
+
+def fresh_name(names: list[str], stem: str) -> str:
+    """A name like the stem that is not taken yet."""
+    number = 2
+    name = stem
+    while name in names:
+        name = f"{stem} {number}"
+        number += 1
+    return name
+
+
+def numbers_below(item: Any, path: Path = ()) -> list[tuple[Path, Number]]:
+    """Every number of a struct with the path to it, in the order of the fields."""
+    if isinstance(item, Keyed | float):
+        return [(path, item)]
+    if isinstance(item, tuple):
+        steps: list[tuple[str | int, Any]] = [(getattr(part, "id", i), part) for i, part in enumerate(item)]
+    elif isinstance(item, Struct):
+        steps = [(name, getattr(item, name)) for name in item.__struct_fields__]
+    else:
+        return []
+    return [found for step, part in steps for found in numbers_below(part, (*path, step))]
+
+
+def keyed_below(item: Any, path: Path = ()) -> list[tuple[Path, Keyed]]:
+    """Every keyed number of a struct with the path to it."""
+    return [(where, number) for where, number in numbers_below(item, path) if isinstance(number, Keyed)]
+
+
+def _ids(item: Any) -> list[str]:
+    if isinstance(item, tuple):
+        return [found for part in item for found in _ids(part)]
+    if not isinstance(item, Struct):
+        return []
+    own = [item.id] if hasattr(item, "id") else []
+    return own + [found for name in item.__struct_fields__ for found in _ids(getattr(item, name))]
+
+
+def _step(item: Any, step: str | int) -> Any:
+    if isinstance(item, tuple):
+        return item[_index(item, step)]
+    if isinstance(step, str) and isinstance(item, Struct) and step in item.__struct_fields__:
+        return getattr(item, step)
+    raise EditError(f"there is no “{step}” in {type(item).__name__.lower()}")
+
+
+def _index(items: tuple[Any, ...], step: str | int) -> int:
+    if isinstance(step, int):
+        if 0 <= step < len(items):
+            return step
+        raise EditError(f"there is no place {step} in a list of {len(items)}")
+    for index, item in enumerate(items):
+        if getattr(item, "id", None) == step:
+            return index
+    raise EditError(f"“{step}” is not in this scene")

@@ -1,0 +1,65 @@
+"""A scene together with the big arrays it refers to."""
+
+import hashlib
+from collections.abc import Mapping
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from estompe.document.scene import Mesh, Scene, StoredAttribute
+from estompe.geometry import Domain, Geometry, frozen
+
+Blobs = Mapping[str, NDArray[Any]]
+
+
+class Project:
+    """A scene and the content-addressed, read-only arrays beside it."""
+
+    def __init__(self, scene: Scene, blobs: Blobs | None = None) -> None:
+        self.scene = scene
+        self.blobs: Blobs = blobs if blobs is not None else {}
+
+    def with_scene(self, scene: Scene) -> "Project":
+        """Another scene over the same arrays."""
+        return Project(scene, self.blobs)
+
+
+def blob_name(array: NDArray[Any]) -> str:
+    """The content address of an array: SHA-256 of its type, shape and bytes."""
+    digest = hashlib.sha256(f"{array.dtype.str}{array.shape}".encode())
+    digest.update(np.ascontiguousarray(array).data)
+    return digest.hexdigest()
+
+
+def stored(geometry: Geometry, file: str = "") -> tuple[Mesh, dict[str, NDArray[Any]]]:
+    """A geometry as a shape source and the blobs it refers to."""
+    blobs: dict[str, NDArray[Any]] = {}
+
+    def keep(array: NDArray[Any]) -> str:
+        name = blob_name(array)
+        blobs[name] = frozen(array)
+        return name
+
+    attributes = tuple(
+        StoredAttribute(name, domain.value, keep(values)) for (domain, name), values in geometry.attributes.items()
+    )
+    topology = geometry.topology
+    mesh = Mesh(keep(geometry.rest), keep(topology.corners), keep(topology.offsets), attributes, file)
+    return mesh, blobs
+
+
+def restored(mesh: Mesh, blobs: Blobs) -> Geometry:
+    """The geometry of an imported mesh. Raises KeyError for a missing blob and GeometryError for a broken one."""
+    attributes = {(Domain(item.domain), item.name): blobs[item.blob] for item in mesh.attributes}
+    return Geometry.from_faces(blobs[mesh.points], blobs[mesh.corners], blobs[mesh.offsets], attributes)
+
+
+def blobs_of(scene: Scene) -> set[str]:
+    """The content addresses a scene refers to."""
+    names: set[str] = set()
+    for shape in scene.shapes:
+        if isinstance(shape.source, Mesh):
+            names.update((shape.source.points, shape.source.corners, shape.source.offsets))
+            names.update(item.blob for item in shape.source.attributes)
+    return names

@@ -1,0 +1,140 @@
+"""The one way from a project and a frame number to meshes."""
+
+from collections.abc import Callable, Iterator
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+from estompe.document.kinds import MissingError
+from estompe.document.project import Project
+from estompe.document.scene import Falloff, Layer, Shape
+from estompe.evaluate.memo import Memo
+from estompe.evaluate.moment import Moment, Problem, State
+from estompe.falloffs.ramp import positions
+from estompe.geometry import Geometry
+from estompe.kernels.types import Floats
+
+__all__ = ["Frame", "Problem", "Shown", "evaluate"]
+
+
+class Shown:
+    """A falloff on a shape, as the view, the histogram and the probe show it.
+
+    It is measured where the first effect that uses it measures it, or on the finished shape where none does.
+    """
+
+    def __init__(self, moment: Moment, shape: Shape, falloff: Falloff, state: State) -> None:
+        self._moment, self._state = moment, state
+        self.shape, self.falloff = shape, falloff
+        self.strength: Floats = moment.strength(falloff.id, state).array
+        joined = moment.joined(falloff, state)
+        self.values: Floats = joined.array
+        self.positions: Floats = moment.stage(
+            "positions", (joined.token, falloff.range), lambda: positions(joined.array, falloff.range)
+        )
+
+    @cached_property
+    def past_half(self) -> float:
+        """The share of points whose strength is over one half."""
+        return float(np.count_nonzero(self.strength > 0.5)) / max(1, len(self.strength))
+
+    def layer_values(self, layer: Layer) -> Floats:
+        """One layer's own values, before it is joined."""
+        return self._moment.layer(self.falloff, layer, self._state).array
+
+    def histogram(self, values: Floats, bins: int = 48) -> tuple[NDArray[np.int64], float, float]:
+        """Counts of values in even bins, and the lowest and highest value."""
+        if not len(values):
+            return np.zeros(bins, np.int64), 0.0, 1.0
+        low, high = float(values.min()), float(values.max())
+        if high <= low:
+            high = low + 1.0
+        scaled = ((values - np.float32(low)) * np.float32(bins / (high - low))).astype(np.int32)
+        return np.bincount(np.clip(scaled, 0, bins - 1), minlength=bins), low, high
+
+
+class Frame:
+    """Every shape of a scene on one frame, in world space.
+
+    `frame["Amphora"]` is the geometry of the shape of that name or id; iterating gives the shapes' names.
+    """
+
+    def __init__(self, moment: Moment) -> None:
+        self.number = moment.frame
+        self.scene = moment.scene
+        self._moment = moment
+        self._steps: dict[str, list[State]] = {}
+        self._geometries: dict[str, Geometry] = {}
+        self._inputs: dict[tuple[str, str], State] = {}
+        self._last: dict[str, State] = {}
+        for shape in self.scene.shapes:
+            self._work_out(shape)
+
+    @property
+    def problems(self) -> tuple[Problem, ...]:
+        """What is wrong with the scene on this frame."""
+        return tuple(self._moment.problems.values())
+
+    def __getitem__(self, shape: str) -> Geometry:
+        return self._geometries[self.shape(shape).id]
+
+    def __iter__(self) -> Iterator[str]:
+        return (shape.name for shape in self.scene.shapes)
+
+    def __len__(self) -> int:
+        return len(self.scene.shapes)
+
+    def shape(self, name: str) -> Shape:
+        """A shape by id or name, with its numbers resolved. Raises KeyError."""
+        for shape in self.scene.shapes:
+            if name == shape.id:
+                return shape
+        for shape in self.scene.shapes:
+            if name == shape.name:
+                return shape
+        raise KeyError(name)
+
+    def falloff(self, name: str) -> Falloff:
+        """A falloff by id or name, with its numbers resolved. Raises KeyError."""
+        for falloff in self.scene.falloffs:
+            if name in (falloff.id, falloff.name):
+                return falloff
+        raise KeyError(name)
+
+    def strength(self, shape: str, falloff: str) -> Floats:
+        """A falloff's strength on a shape's points, float32 (n,). Raises KeyError for a name that is not there."""
+        return self.shown(shape, falloff).strength
+
+    def shown(self, shape: str, falloff: str) -> Shown:
+        """A falloff on a shape with its values. Raises KeyError for a name that is not there."""
+        found, measured = self.shape(shape), self.falloff(falloff)
+        state = self._inputs.get((found.id, measured.id), self._last[found.id])
+        try:
+            return Shown(self._moment, found, measured, state)
+        except MissingError as error:
+            raise KeyError(str(error)) from error
+
+    def points_after(self, shape: str) -> list[int]:
+        """Points of a shape after each of its enabled effects."""
+        states = [*self._steps[self.shape(shape).id][1:], self._last[self.shape(shape).id]]
+        return [len(state.samples) for state in states]
+
+    def _work_out(self, shape: Shape) -> None:
+        steps, last = self._moment.chain(shape)
+        self._steps[shape.id] = [state for _, state in steps]
+        for effect, state in steps:
+            for route in effect.routes:
+                self._inputs.setdefault((shape.id, route.falloff), state)
+        self._last[shape.id] = last
+        self._geometries[shape.id] = last.geometry
+
+
+def evaluate(
+    project: Project, frame: float, memo: Memo | None = None, pause: Callable[[], None] = lambda: None
+) -> Frame:
+    """Every shape of a project on one frame.
+
+    memo: where results of stages are kept between calls; pause: called between stages, may raise to stop the work.
+    """
+    return Frame(Moment(project, frame, memo or Memo(), pause))

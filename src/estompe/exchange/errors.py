@@ -1,0 +1,10 @@
+"""What goes wrong with files from others."""
+
+from collections.abc import Callable
+
+Tell = Callable[[float, str], None]
+"""Progress: a share 0..1 and what is being done. It may raise CancelledError to stop the work."""
+
+
+class ExchangeError(ValueError):
+    """A file that cannot be read or written; the text names the file and the problem."""

@@ -1,0 +1,165 @@
+"""Animated USD: points over time with normals, UVs, colours, each falloff's strength as a primvar, and the camera."""
+
+import math
+import os
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from pxr import Gf, Sdf, Tf, Usd, UsdGeom, Vt
+
+from estompe.document.atomic import written_whole
+from estompe.document.numbers import plain, plain_triple
+from estompe.document.project import Project
+from estompe.document.scene import Camera, Scene, Shape
+from estompe.evaluate import Frame
+from estompe.exchange.bake import check_folder, check_frames, frames, strengths
+from estompe.exchange.errors import ExchangeError, Tell
+from estompe.geometry import Domain, Geometry
+from estompe.kernels.types import Floats
+
+ENDINGS = (".usdc", ".usda", ".usd")
+_FILM_HEIGHT = 24.0  # millimetres; only its relation to the focal length matters
+
+
+def write(project: Project, first: int, last: int, path: Path, tell: Tell = lambda _share, _text: None) -> None:
+    """Bake frames to a USD scene, whole or not at all. `tell` may raise to cancel. Raises ExchangeError."""
+    if path.suffix.lower() not in ENDINGS:
+        raise ExchangeError(f"{path}: a USD scene ends in {' or '.join(ENDINGS)}")
+    check_frames(first, last)
+    check_folder(path)
+    try:
+        with written_whole(path) as part:
+            part.unlink()  # the library makes the file itself, and will not take over one that stands there
+            stage = Usd.Stage.CreateNew(str(part))
+            _describe(stage, project.scene, first, last)
+            writers = _Writers(stage, project.scene)
+            for frame in frames(project, first, last, tell):
+                writers.add(frame)
+            tell(1.0, "saving")
+            stage.Save()
+            stage = None
+    except (OSError, Tf.ErrorException) as error:
+        reason = os.strerror(error.errno) if isinstance(error, OSError) and error.errno else "the folder cannot be written"
+        raise ExchangeError(f"{path}: cannot be written ({reason})") from None
+
+
+def _describe(stage: Any, scene: Scene, first: int, last: int) -> None:
+    UsdGeom.SetStageUpAxis(stage, UsdGeom.Tokens.y)
+    UsdGeom.SetStageMetersPerUnit(stage, scene.metres_per_unit)
+    stage.SetTimeCodesPerSecond(scene.frames_per_second)
+    stage.SetFramesPerSecond(scene.frames_per_second)
+    stage.SetStartTimeCode(first)
+    stage.SetEndTimeCode(last)
+    stage.SetDefaultPrim(UsdGeom.Xform.Define(stage, "/World").GetPrim())
+
+
+class _Writers:
+    """One writer per shape and one for the camera, under names that USD allows and that differ."""
+
+    def __init__(self, stage: Any, scene: Scene) -> None:
+        taken: set[str] = {"Camera"}
+        self._meshes = {shape.id: _MeshWriter(stage, shape, _identifier(shape.name, taken)) for shape in scene.shapes}
+        self._camera = UsdGeom.Camera.Define(stage, "/World/Camera")
+        self._matrix = self._camera.AddTransformOp()
+
+    def add(self, frame: Frame) -> None:
+        for shape in frame.scene.shapes:
+            self._meshes[shape.id].add(frame, shape)
+        self._add_camera(frame.scene.camera, frame.number)
+
+    def _add_camera(self, camera: Camera, number: float) -> None:
+        view = Gf.Matrix4d(1).SetLookAt(
+            Gf.Vec3d(*plain_triple(camera.place)), Gf.Vec3d(*plain_triple(camera.target)), Gf.Vec3d(0, 1, 0)
+        )
+        self._matrix.Set(view.GetInverse(), number)
+        angle = math.radians(plain(camera.view_angle))
+        self._camera.CreateVerticalApertureAttr(_FILM_HEIGHT)
+        self._camera.CreateHorizontalApertureAttr(_FILM_HEIGHT * 16 / 9)
+        self._camera.CreateFocalLengthAttr().Set(_FILM_HEIGHT / 2 / math.tan(angle / 2), number)
+
+
+def _identifier(name: str, taken: set[str]) -> str:
+    stem = Tf.MakeValidIdentifier(name)
+    found, number = stem, 2
+    while found in taken:
+        found, number = f"{stem}_{number}", number + 1
+    taken.add(found)
+    return str(found)
+
+
+class _MeshWriter:
+    """Writes a shape's mesh; what stays the same from frame to frame is written once."""
+
+    def __init__(self, stage: Any, shape: Shape, name: str) -> None:
+        self._mesh = UsdGeom.Mesh.Define(stage, f"/World/{name}")
+        self._mesh.GetPrim().SetDisplayName(shape.name)
+        self._taken: set[str] = set()
+        self._names: dict[str, str] = {}
+        self._started = False
+        self._last: dict[str, tuple[Any, float, float]] = {}
+
+    def add(self, frame: Frame, shape: Shape) -> None:
+        geometry = frame[shape.id]
+        if not self._started:
+            self._start(geometry, shape)
+        number = frame.number
+        if self._changing("points", geometry.points, number, self._mesh.GetPointsAttr(), Vt.Vec3fArray):
+            low, high = geometry.bounds
+            self._mesh.GetExtentAttr().Set(Vt.Vec3fArray.FromNumpy(np.stack([low, high])), number)
+        self._changing("normals", geometry.normals, number, self._mesh.GetNormalsAttr(), Vt.Vec3fArray)
+        for name, values in strengths(frame, shape).items():
+            self._add_strength(name, values, number)
+
+    def _start(self, geometry: Geometry, shape: Shape) -> None:
+        self._started = True
+        mesh, topology = self._mesh, geometry.topology
+        mesh.CreateFaceVertexCountsAttr(Vt.IntArray.FromNumpy(np.diff(topology.offsets)))
+        mesh.CreateFaceVertexIndicesAttr(Vt.IntArray.FromNumpy(topology.corners))
+        mesh.CreateSubdivisionSchemeAttr(UsdGeom.Tokens.none)
+        mesh.CreatePointsAttr()
+        mesh.CreateNormalsAttr()
+        mesh.CreateExtentAttr()
+        mesh.SetNormalsInterpolation(UsdGeom.Tokens.vertex)
+        self._static(geometry, shape)
+
+    def _static(self, geometry: Geometry, shape: Shape) -> None:
+        primvars = UsdGeom.PrimvarsAPI(self._mesh)
+        for domain, interpolation in ((Domain.CORNER, UsdGeom.Tokens.faceVarying), (Domain.POINT, UsdGeom.Tokens.vertex)):
+            uv = geometry.attribute(domain, "uv")
+            if uv is not None:
+                made = primvars.CreatePrimvar("st", Sdf.ValueTypeNames.TexCoord2fArray, interpolation)
+                made.Set(Vt.Vec2fArray.FromNumpy(np.ascontiguousarray(uv, np.float32)))
+                break
+        color = geometry.attribute(Domain.POINT, "color")
+        interpolation = UsdGeom.Tokens.constant if color is None else UsdGeom.Tokens.vertex
+        values = np.array([shape.color], np.float32) if color is None else np.ascontiguousarray(color[:, :3], np.float32)
+        made = primvars.CreatePrimvar("displayColor", Sdf.ValueTypeNames.Color3fArray, interpolation)
+        made.Set(Vt.Vec3fArray.FromNumpy(values))
+        for (domain, name), members in geometry.attributes.items():
+            if domain is Domain.FACE and members.dtype == np.bool_:
+                where = Vt.IntArray.FromNumpy(np.flatnonzero(members).astype(np.int32))
+                UsdGeom.Subset.CreateUniqueGeomSubset(self._mesh, _identifier(name, set()), UsdGeom.Tokens.face, where)
+
+    def _add_strength(self, name: str, values: Floats, number: float) -> None:
+        if name not in self._names:
+            self._names[name] = _identifier(f"strength_{name}", self._taken)
+        primvar = UsdGeom.PrimvarsAPI(self._mesh).CreatePrimvar(
+            self._names[name], Sdf.ValueTypeNames.FloatArray, UsdGeom.Tokens.vertex
+        )
+        self._changing(name, values, number, primvar.GetAttr(), Vt.FloatArray)
+
+    def _changing(self, key: str, array: Floats, number: float, attribute: Any, kind: Any) -> bool:
+        """Set a time sample unless the array is the one before; True if it was set.
+
+        Samples are blended in between, so the last frame of a standstill is set too once the array changes.
+        """
+        before = self._last.get(key)
+        if before is not None and before[0] is array:
+            self._last[key] = (array, before[1], number)
+            return False
+        if before is not None and before[2] > before[1]:
+            attribute.Set(kind.FromNumpy(before[0]), before[2])
+        self._last[key] = (array, number, number)
+        attribute.Set(kind.FromNumpy(array), number)
+        return True

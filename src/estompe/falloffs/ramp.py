@@ -1,0 +1,43 @@
+"""A ramp's points as the cubics that the kernels take."""
+
+import numpy as np
+
+from estompe.document.curve import cubics
+from estompe.document.numbers import plain
+from estompe.document.scene import Ramp, Range
+from estompe.kernels import ramp as kernel
+from estompe.kernels.types import Floats
+
+
+def pieces(ramp: Ramp) -> tuple[Floats, Floats]:
+    """Knots, float32 (k,), and cubics, float32 (k, 4), of a resolved ramp; flat before the first and after the last point.
+
+    Points are taken in the order of their positions; of points at one position the later one holds from there on.
+    """
+    points = sorted(ramp, key=lambda point: plain(point.position))
+    at = [plain(point.position) for point in points]
+    values = [plain(point.value) for point in points]
+    table = cubics(at, values, [point.shape for point in points])
+    if at[0] > 0.0:
+        at, table = [0.0, *at], [(values[0], 0.0, 0.0, 0.0), *table]
+    return np.array(at, np.float32), np.array(table, np.float32)
+
+
+def remapped(values: Floats, within: Range, ramp: Ramp, signed: bool) -> Floats:
+    """Values through a resolved range and ramp, float32 (n,); kept in 0..1 unless signed."""
+    knots, table = pieces(ramp)
+    return kernel.remap(values, plain(within.full), plain(within.gone), knots, table, not signed)
+
+
+def positions(values: Floats, within: Range) -> Floats:
+    """Where values lie in a resolved range, 0 at full and 1 at gone, not clamped, float32 (n,)."""
+    full, gone = plain(within.full), plain(within.gone)
+    width = gone - full
+    if width == 0.0:
+        return (values > np.float32(full)).astype(np.float32)
+    return (values - np.float32(full)) * np.float32(1.0 / width)
+
+
+def default_range(unit: str) -> Range:
+    """A first range for a layer of its own: 1 is full and 0 gone for plain values, 0 to 1 unit for distances."""
+    return Range(0.0, 1.0) if unit == "length" else Range(1.0, 0.0)

@@ -1,0 +1,143 @@
+"""The mesh every stage takes and returns."""
+
+from collections.abc import Mapping
+from enum import StrEnum
+from functools import cached_property
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from estompe.geometry.topology import Topology
+from estompe.kernels.types import Floats, Indices
+
+MOST_POINTS = 200_000_000
+
+
+class GeometryError(ValueError):
+    """A mesh that cannot be used; the text says what is wrong with it."""
+
+
+class Domain(StrEnum):
+    """What an attribute has one value for."""
+
+    POINT = "point"
+    CORNER = "corner"
+    FACE = "face"
+    WHOLE = "whole"
+
+
+Attributes = Mapping[tuple[Domain, str], NDArray[Any]]
+
+
+def frozen(array: NDArray[Any]) -> NDArray[Any]:
+    """The array, contiguous and read-only from now on."""
+    array = np.ascontiguousarray(array)
+    array.setflags(write=False)
+    return array
+
+
+class Geometry:
+    """Points, polygons over them, and named attributes; arrays are read-only and shared between states.
+
+    points: float32 (n, 3), scene units; rest: the same before any effect; attributes: by domain and name, the first axis
+    counting the domain's elements. A group is a boolean attribute. Colours are float32 (…, 3) in 0..1, UVs float32 (…, 2).
+    """
+
+    def __init__(
+        self,
+        points: Floats,
+        topology: Topology,
+        attributes: Attributes | None = None,
+        rest: Floats | None = None,
+    ) -> None:
+        self.points: Floats = frozen(points)
+        self.topology = topology
+        self.attributes: Attributes = dict(attributes or {})
+        self.rest: Floats = self.points if rest is None else rest
+
+    @classmethod
+    def from_faces(
+        cls, points: NDArray[Any], corners: NDArray[Any], offsets: NDArray[Any], attributes: Attributes | None = None
+    ) -> "Geometry":
+        """A mesh from arrays that may be wrong.
+
+        Raises GeometryError for places that are not numbers, corners that name no point, faces of fewer than three
+        corners, and attributes of the wrong length.
+        """
+        points = np.ascontiguousarray(points, np.float32).reshape(-1, 3)
+        _check(points, corners, offsets)
+        topology = Topology(
+            frozen(corners.astype(np.int32, copy=False)), frozen(offsets.astype(np.int32, copy=False)), len(points)
+        )
+        made = cls(points, topology, {key: frozen(value) for key, value in (attributes or {}).items()})
+        for (domain, name), value in made.attributes.items():
+            if len(value) != made.count(domain):
+                raise GeometryError(
+                    f"attribute “{name}” has {len(value)} values for {made.count(domain)} {domain}s"
+                )
+        return made
+
+    def count(self, domain: Domain) -> int:
+        """How many elements a domain has."""
+        topology = self.topology
+        counts = {
+            Domain.POINT: len(self.points),
+            Domain.CORNER: len(topology.corners),
+            Domain.FACE: topology.faces,
+            Domain.WHOLE: 1,
+        }
+        return counts[domain]
+
+    def moved(self, points: Floats) -> "Geometry":
+        """The same mesh with its points elsewhere; everything else is shared."""
+        return Geometry(points, self.topology, self.attributes, self.rest)
+
+    def with_attribute(self, domain: Domain, name: str, values: NDArray[Any]) -> "Geometry":
+        """The same mesh with one attribute added or replaced."""
+        attributes = {**self.attributes, (domain, name): frozen(values)}
+        return Geometry(self.points, self.topology, attributes, self.rest)
+
+    def attribute(self, domain: Domain, name: str) -> NDArray[Any] | None:
+        """An attribute's values, or None where there is none of that name."""
+        return self.attributes.get((domain, name))
+
+    @cached_property
+    def normals(self) -> Floats:
+        """Unit normals of the points, float32 (n, 3)."""
+        out: Floats = frozen(self.topology.point_normals(self.points))
+        return out
+
+    @cached_property
+    def bounds(self) -> tuple[Floats, Floats]:
+        """Lowest and highest corner of the box around the points, two float32 (3,)."""
+        if not len(self.points):
+            zero = np.zeros(3, np.float32)
+            return zero, zero
+        return self.points.min(axis=0), self.points.max(axis=0)
+
+    @property
+    def nbytes(self) -> int:
+        """Bytes this state keeps alive, counting shared arrays too."""
+        arrays = [self.points, *self.attributes.values()]
+        if "normals" in self.__dict__:
+            arrays.append(self.normals)
+        return sum(array.nbytes for array in arrays)
+
+
+def _check(points: Floats, corners: Indices, offsets: Indices) -> None:
+    if len(points) > MOST_POINTS:
+        raise GeometryError(f"{len(points):,} points are more than the {MOST_POINTS:,} that are allowed")
+    bad = ~np.isfinite(points).all(axis=1)
+    if bad.any():
+        raise GeometryError(f"point {int(np.argmax(bad)) + 1} has a place that is not a number")
+    if len(offsets) < 2:
+        raise GeometryError("it has no faces")
+    sizes = np.diff(offsets)
+    if offsets[0] != 0 or offsets[-1] != len(corners) or (sizes < 3).any():
+        face = int(np.argmax(sizes < 3)) + 1
+        raise GeometryError(f"face {face} has fewer than three corners")
+    if corners.min() < 0 or corners.max() >= len(points):
+        wrong = int(np.argmax((corners < 0) | (corners >= len(points))))
+        face = int(np.searchsorted(offsets, wrong, side="right"))
+        raise GeometryError(f"face {face} names a point that does not exist (there are {len(points):,} points)")

@@ -1,0 +1,136 @@
+"""Shapes made from nothing: ball, grid, box, tube and turned profile. All have quads, UVs and outward normals."""
+
+import numpy as np
+from numpy.typing import NDArray
+
+from estompe.geometry.geometry import Domain, Geometry
+from estompe.kernels.types import Floats
+
+UV = (Domain.CORNER, "uv")
+
+
+def ball(radius: float, divisions: int) -> Geometry:
+    """A ball of even quads, from a cube whose faces are divided at equal angles.
+
+    radius: scene units; divisions: quads along one edge of the cube, at least 1.
+    """
+    cube = box((2.0, 2.0, 2.0), divisions)
+    # Equal angles instead of equal steps keep the quads' sizes within a factor of 1.4.
+    warped = np.tan(cube.points.astype(np.float64) * (np.pi / 4))
+    points = warped / np.linalg.norm(warped, axis=1, keepdims=True) * radius
+    return Geometry(points.astype(np.float32), cube.topology, cube.attributes)
+
+
+def grid(width: float, depth: float, columns: int, rows: int) -> Geometry:
+    """A flat sheet facing up (+Y), centred on the origin. width along X and depth along Z, scene units."""
+    u, v = np.linspace(0.0, 1.0, columns + 1), np.linspace(0.0, 1.0, rows + 1)
+    uu, vv = np.meshgrid(u, v)
+    points = np.stack([(uu - 0.5) * width, np.zeros_like(uu), (0.5 - vv) * depth], axis=-1).reshape(-1, 3)
+    return _sheet(points, uu.shape[1], uu.shape[0], np.stack([uu, vv], axis=-1).reshape(-1, 2))
+
+
+def box(size: tuple[float, float, float], divisions: int) -> Geometry:
+    """A closed box centred on the origin. size: full widths, scene units; divisions: quads along each edge."""
+    n = divisions
+    steps = np.arange(n + 1)
+    a, b = np.meshgrid(steps, steps)
+    quads, uvs = [], []
+    for axis in range(3):
+        for end in (0, n):
+            lattice = np.empty((n + 1, n + 1, 3), np.int64)
+            lattice[..., axis] = end
+            # Swapping the two other axes on the low side keeps every face's corners counter-clockwise seen from outside.
+            first, second = ((axis + 1) % 3, (axis + 2) % 3) if end else ((axis + 2) % 3, (axis + 1) % 3)
+            lattice[..., first], lattice[..., second] = a, b
+            codes = (lattice[..., 0] * (n + 1) + lattice[..., 1]) * (n + 1) + lattice[..., 2]
+            quads.append(_quads(codes))
+            uvs.append(_quads(np.stack([a, b], axis=-1) / n))
+    codes, corners = np.unique(np.concatenate(quads).reshape(-1), return_inverse=True)
+    lattice = np.stack([codes // (n + 1) ** 2, codes // (n + 1) % (n + 1), codes % (n + 1)], axis=1)
+    points = (lattice / n - 0.5) * np.asarray(size)
+    uv = np.concatenate(uvs).reshape(-1, 2).astype(np.float32)
+    return Geometry.from_faces(points, corners, np.arange(0, len(corners) + 1, 4), {UV: uv})
+
+
+def tube(radius: float, height: float, around: int, along: int) -> Geometry:
+    """An open tube about Y, standing on the origin. around, along: quads each way."""
+    return lathe(np.array([[radius, 0.0], [radius, height]]), around, along)
+
+
+def lathe(profile: NDArray[np.float64], around: int, along: int) -> Geometry:
+    """A drawn profile turned about Y; ends on the axis are closed with triangles.
+
+    profile: float64 (k, 2), radius and height, scene units, from the bottom up, k at least 2; around: quads about the axis;
+    along: quads along the profile, evenly spaced on a smooth curve through its points (Catmull and Rom, "A Class of Local
+    Interpolating Splines", 1974, doi:10.1016/B978-0-12-079050-0.50020-5). The point attribute "order" runs 0..1 along it.
+    """
+    order = np.linspace(0.0, 1.0, along + 1)
+    curve = _even(_smooth(profile), order)
+    angle = np.linspace(0.0, 2 * np.pi, around, endpoint=False)
+    rings = np.stack([np.outer(curve[:, 0], np.cos(angle)), np.repeat(curve[:, 1:], around, axis=1),
+                      np.outer(curve[:, 0], -np.sin(angle))], axis=-1)  # fmt: skip
+    index = np.arange(rings.shape[0] * around).reshape(rings.shape[0], around)
+    wrapped = np.concatenate([index, index[:, :1]], axis=1)
+    turns, heights = np.meshgrid(np.linspace(0.0, 1.0, around + 1), order)
+    quads, uv = _quads(wrapped), _quads(np.stack([turns, heights], axis=-1))
+    points, orders = rings.reshape(-1, 3), np.repeat(order, around)
+    return _merge_poles(points, orders, quads, uv, curve[:, 0], around)
+
+
+def _merge_poles(
+    points: NDArray[np.float64],
+    orders: NDArray[np.float64],
+    quads: NDArray[np.int64],
+    uv: NDArray[np.float64],
+    radii: NDArray[np.float64],
+    around: int,
+) -> Geometry:
+    """Rings without radius become one point, and their quads triangles."""
+    target = np.arange(len(points))
+    for ring in (0, len(radii) - 1):
+        if radii[ring] <= 1e-9:
+            target[ring * around : (ring + 1) * around] = ring * around
+    kept, renumbered = np.unique(target, return_inverse=True)
+    corners = renumbered[quads]
+    repeated = corners == np.roll(corners, 1, axis=1)
+    sizes = 4 - repeated.sum(axis=1)
+    offsets = np.concatenate([[0], np.cumsum(sizes)])
+    attributes = {
+        UV: uv[~repeated].astype(np.float32),
+        (Domain.POINT, "order"): orders[kept].astype(np.float32),
+    }
+    return Geometry.from_faces(points[kept], corners[~repeated], offsets, attributes)
+
+
+def _smooth(profile: NDArray[np.float64], steps: int = 32) -> NDArray[np.float64]:
+    """A dense polyline on the Catmull-Rom curve through the profile's points; straight for two points."""
+    if len(profile) == 2:
+        return profile
+    padded = np.concatenate([2 * profile[:1] - profile[1:2], profile, 2 * profile[-1:] - profile[-2:-1]])
+    t = np.linspace(0.0, 1.0, steps, endpoint=False)[:, None]
+    pieces = []
+    for i in range(1, len(padded) - 2):
+        a, b, c, d = padded[i - 1 : i + 3]
+        pieces.append(0.5 * (2 * b + (c - a) * t + (2 * a - 5 * b + 4 * c - d) * t**2 + (3 * b - a - 3 * c + d) * t**3))
+    curve = np.concatenate([*pieces, profile[-1:]])
+    curve[:, 0] = np.maximum(curve[:, 0], 0.0)
+    return curve
+
+
+def _even(curve: NDArray[np.float64], order: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Points on a polyline at the given shares of its length."""
+    length = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(curve, axis=0), axis=1))])
+    at = order * length[-1]
+    return np.stack([np.interp(at, length, curve[:, 0]), np.interp(at, length, curve[:, 1])], axis=1)
+
+
+def _quads(lattice: NDArray[np.generic]) -> NDArray[np.generic]:
+    """The quads of a lattice of values (rows, columns, …), as (quads, 4, …)."""
+    around = [lattice[:-1, :-1], lattice[:-1, 1:], lattice[1:, 1:], lattice[1:, :-1]]
+    return np.stack(around, axis=2).reshape(-1, 4, *lattice.shape[2:])
+
+
+def _sheet(points: NDArray[np.float64], columns: int, rows: int, uv: NDArray[np.float64]) -> Geometry:
+    corners = _quads(np.arange(columns * rows).reshape(rows, columns)).reshape(-1)
+    attributes: dict[tuple[Domain, str], Floats] = {UV: uv.astype(np.float32)[corners]}
+    return Geometry.from_faces(points, corners, np.arange(0, len(corners) + 1, 4), attributes)

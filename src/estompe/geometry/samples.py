@@ -1,0 +1,26 @@
+"""What a falloff is asked about: points today, faces, pieces or copies the same way."""
+
+from functools import cached_property
+
+from estompe.geometry.geometry import Geometry
+from estompe.kernels.types import Floats
+
+
+class Samples:
+    """Places that get a strength each, taken from a geometry's points.
+
+    points: float32 (n, 3), world space, scene units; rest: the same before placing and effects; normals: unit, when asked.
+    """
+
+    def __init__(self, geometry: Geometry) -> None:
+        self._geometry = geometry
+        self.points: Floats = geometry.points
+        self.rest: Floats = geometry.rest
+
+    def __len__(self) -> int:
+        return len(self.points)
+
+    @cached_property
+    def normals(self) -> Floats:
+        """Unit normals, float32 (n, 3)."""
+        return self._geometry.normals

@@ -1,0 +1,78 @@
+"""Which points make which faces; shared by every deformed state of a mesh."""
+
+from functools import cached_property
+
+import numpy as np
+
+from estompe.kernels import normals, topology
+from estompe.kernels.types import Floats, Indices
+
+
+class Topology:
+    """Polygons of any size over numbered points.
+
+    corners: int32 (m,), the point of each corner; offsets: int32 (faces + 1,), where each face's corners begin.
+    What is derived from them is worked out once, when first asked for.
+    """
+
+    def __init__(self, corners: Indices, offsets: Indices, points: int) -> None:
+        self.corners = corners
+        self.offsets = offsets
+        self.points = points
+
+    @property
+    def faces(self) -> int:
+        return len(self.offsets) - 1
+
+    @cached_property
+    def _fans(self) -> tuple[Indices, Indices]:
+        corners, owner = topology.triangle_corners(self.offsets)
+        return corners, owner
+
+    @property
+    def triangle_corners(self) -> Indices:
+        """Corner numbers of the triangles that draw the faces, int32 (t, 3)."""
+        return self._fans[0]
+
+    @property
+    def triangle_faces(self) -> Indices:
+        """The face each triangle belongs to, int32 (t,)."""
+        return self._fans[1]
+
+    @cached_property
+    def triangles(self) -> Indices:
+        """Point numbers of the triangles that draw the faces, int32 (t, 3)."""
+        out: Indices = self.corners[self.triangle_corners]
+        return out
+
+    @cached_property
+    def corner_faces(self) -> Indices:
+        """The face of each corner, int32 (m,)."""
+        out: Indices = topology.corner_faces(self.offsets)
+        return out
+
+    @cached_property
+    def _around(self) -> tuple[Indices, Indices]:
+        starts, corners = topology.corners_of_points(self.corners, self.points)
+        return starts, self.corner_faces[corners]
+
+    @cached_property
+    def _edges(self) -> tuple[Indices, Indices]:
+        return topology.edges(self.corners, self.offsets, self.points)
+
+    @property
+    def edges(self) -> Indices:
+        """Each edge once, as two points, int32 (e, 2)."""
+        return self._edges[0]
+
+    @property
+    def open_edges(self) -> Indices:
+        """Edges that only one face uses, int32 (e, 2); none for a closed mesh."""
+        pairs, uses = self._edges
+        out: Indices = pairs[uses == 1]
+        return out
+
+    def point_normals(self, points: Floats) -> Floats:
+        """Unit normals of points at the given places, float32 (n, 3), weighted by the area of the faces around each."""
+        face = normals.face_normals(points, self.corners, self.offsets)
+        return normals.point_normals(face, *self._around)

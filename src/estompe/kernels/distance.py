@@ -1,0 +1,93 @@
+"""Distances in a control's own space: how far each point lies from a ball, box, plane or cylinder form.
+
+Each form's distance is the one whose level sets keep the form: balls around a ball, boxes around a box.
+"""
+
+from enum import IntEnum
+
+import numpy as np
+from numba import prange
+
+from estompe.kernels import BLOCK, PARALLEL_FROM
+from estompe.kernels.compile import inlined, kernel, parallel_kernel
+from estompe.kernels.types import Floats
+
+
+class Form(IntEnum):
+    """What the distance is measured to; AXIS_* is the signed position along one axis."""
+
+    BALL = 0
+    BOX = 1
+    PLANE = 2
+    CYLINDER = 3
+    AXIS_X = 4
+    AXIS_Y = 5
+    AXIS_Z = 6
+
+
+_BALL, _BOX, _PLANE, _CYLINDER = int(Form.BALL), int(Form.BOX), int(Form.PLANE), int(Form.CYLINDER)
+_AXIS_X, _AXIS_Y = int(Form.AXIS_X), int(Form.AXIS_Y)
+
+
+@inlined
+def _block(flat, m, form, out):  # type: ignore[no-untyped-def]
+    count = out.shape[0]
+    x = np.empty(BLOCK, np.float32)
+    y = np.empty(BLOCK, np.float32)
+    z = np.empty(BLOCK, np.float32)
+    # The matrix stands in locals: as an array it might alias x, y, z, and the loop would not vectorise.
+    xx, xy, xz, xw = m[0, 0], m[0, 1], m[0, 2], m[0, 3]
+    yx, yy, yz, yw = m[1, 0], m[1, 1], m[1, 2], m[1, 3]
+    zx, zy, zz, zw = m[2, 0], m[2, 1], m[2, 2], m[2, 3]
+    for i in range(count):
+        px, py, pz = flat[3 * i], flat[3 * i + 1], flat[3 * i + 2]
+        x[i] = xx * px + xy * py + xz * pz + xw
+        y[i] = yx * px + yy * py + yz * pz + yw
+        z[i] = zx * px + zy * py + zz * pz + zw
+    if form == _BALL:
+        for i in range(count):
+            out[i] = np.sqrt(x[i] * x[i] + y[i] * y[i] + z[i] * z[i])
+    elif form == _BOX:
+        for i in range(count):
+            out[i] = max(abs(x[i]), max(abs(y[i]), abs(z[i])))
+    elif form == _PLANE:
+        for i in range(count):
+            out[i] = abs(y[i])
+    elif form == _CYLINDER:
+        for i in range(count):
+            out[i] = max(np.sqrt(x[i] * x[i] + z[i] * z[i]), abs(y[i]))
+    elif form == _AXIS_X:
+        out[:] = x[:count]
+    elif form == _AXIS_Y:
+        out[:] = y[:count]
+    else:
+        out[:] = z[:count]
+
+
+@kernel
+def _distance_serial(flat, m, form, out):  # type: ignore[no-untyped-def]
+    n = out.shape[0]
+    for block in range((n + BLOCK - 1) // BLOCK):
+        begin = block * BLOCK
+        end = min(n, begin + BLOCK)
+        _block(flat[3 * begin : 3 * end], m, form, out[begin:end])
+
+
+@parallel_kernel
+def _distance_parallel(flat, m, form, out):  # type: ignore[no-untyped-def]
+    n = out.shape[0]
+    for block in prange((n + BLOCK - 1) // BLOCK):
+        begin = block * BLOCK
+        end = min(n, begin + BLOCK)
+        _block(flat[3 * begin : 3 * end], m, form, out[begin:end])
+
+
+def distance(points: Floats, to_control: Floats, form: Form) -> Floats:
+    """Distance of each point from a control's form, in the control's own units.
+
+    points: float32 (n, 3); to_control: float32 (3, 4), world to control space. Returns float32 (n,).
+    """
+    out = np.empty(len(points), np.float32)
+    run = _distance_serial if len(points) < PARALLEL_FROM else _distance_parallel
+    run(points.reshape(-1), to_control, int(form), out)
+    return out

@@ -1,0 +1,116 @@
+"""Normals of polygon faces, by Newell's sum, and of points, as the area-weighted mean of the faces around them.
+
+Newell's method: Sutherland, Sproull and Schumacker, "A Characterization of Ten Hidden-Surface Algorithms" (1974),
+doi:10.1145/356625.356626. For a triangle it is the cross product of two edges, for a quad that of its diagonals.
+"""
+
+import numpy as np
+from numba import prange
+
+from estompe.kernels import BLOCK, PARALLEL_FROM
+from estompe.kernels.compile import inlined, kernel, parallel_kernel
+from estompe.kernels.types import Floats, Indices
+
+
+@inlined
+def _cross_into(out, f, ax, ay, az, bx, by, bz):  # type: ignore[no-untyped-def]
+    out[3 * f] = ay * bz - az * by
+    out[3 * f + 1] = az * bx - ax * bz
+    out[3 * f + 2] = ax * by - ay * bx
+
+
+@inlined
+def _newell(flat, corners, begin, end, out, f):  # type: ignore[no-untyped-def]
+    x = np.float32(0.0)
+    y = np.float32(0.0)
+    z = np.float32(0.0)
+    p = 3 * np.int64(corners[end - 1])
+    for c in range(begin, end):
+        q = 3 * np.int64(corners[c])
+        x += (flat[p + 1] - flat[q + 1]) * (flat[p + 2] + flat[q + 2])
+        y += (flat[p + 2] - flat[q + 2]) * (flat[p] + flat[q])
+        z += (flat[p] - flat[q]) * (flat[p + 1] + flat[q + 1])
+        p = q
+    out[3 * f], out[3 * f + 1], out[3 * f + 2] = x, y, z
+
+
+@inlined
+def _faces_range(flat, corners, offsets, first, last, out):  # type: ignore[no-untyped-def]
+    for f in range(first, last):
+        begin = offsets[f]
+        end = offsets[f + 1]
+        if end - begin == 3 or end - begin == 4:
+            a = 3 * np.int64(corners[begin])
+            b = 3 * np.int64(corners[begin + 1])
+            c = 3 * np.int64(corners[begin + 2])
+            # A triangle is a quad whose fourth corner is its first.
+            d = 3 * np.int64(corners[begin + 3]) if end - begin == 4 else a
+            _cross_into(out, f, flat[c] - flat[a], flat[c + 1] - flat[a + 1], flat[c + 2] - flat[a + 2],
+                        flat[d] - flat[b], flat[d + 1] - flat[b + 1], flat[d + 2] - flat[b + 2])  # fmt: skip
+        else:
+            _newell(flat, corners, begin, end, out, f)
+
+
+@kernel
+def _faces_serial(flat, corners, offsets, out):  # type: ignore[no-untyped-def]
+    _faces_range(flat, corners, offsets, 0, offsets.shape[0] - 1, out)
+
+
+@parallel_kernel
+def _faces_parallel(flat, corners, offsets, out):  # type: ignore[no-untyped-def]
+    n = offsets.shape[0] - 1
+    for block in prange((n + BLOCK - 1) // BLOCK):
+        _faces_range(flat, corners, offsets, block * BLOCK, min(n, (block + 1) * BLOCK), out)
+
+
+def face_normals(points: Floats, corners: Indices, offsets: Indices) -> Floats:
+    """Twice-area normals of faces (not unit length; zero for a face without area).
+
+    points: float32 (n, 3); corners: int32 (m,); offsets: int32 (faces + 1,). Returns float32 (faces, 3).
+    """
+    out = np.empty((len(offsets) - 1, 3), np.float32)
+    run = _faces_serial if len(out) < PARALLEL_FROM // 4 else _faces_parallel
+    run(points.reshape(-1), corners, offsets, out.reshape(-1))
+    return out
+
+
+@inlined
+def _points_range(face, starts, members, first, last, out):  # type: ignore[no-untyped-def]
+    for p in range(first, last):
+        x = np.float32(0.0)
+        y = np.float32(0.0)
+        z = np.float32(0.0)
+        for m in range(starts[p], starts[p + 1]):
+            f = 3 * np.int64(members[m])
+            x += face[f]
+            y += face[f + 1]
+            z += face[f + 2]
+        length = np.sqrt(x * x + y * y + z * z)
+        scale = np.float32(1.0) / length if length > np.float32(0.0) else np.float32(0.0)
+        out[3 * p] = x * scale
+        out[3 * p + 1] = y * scale
+        out[3 * p + 2] = z * scale
+
+
+@kernel
+def _points_serial(face, starts, members, out):  # type: ignore[no-untyped-def]
+    _points_range(face, starts, members, 0, starts.shape[0] - 1, out)
+
+
+@parallel_kernel
+def _points_parallel(face, starts, members, out):  # type: ignore[no-untyped-def]
+    n = starts.shape[0] - 1
+    for block in prange((n + BLOCK - 1) // BLOCK):
+        _points_range(face, starts, members, block * BLOCK, min(n, (block + 1) * BLOCK), out)
+
+
+def point_normals(face: Floats, starts: Indices, faces: Indices) -> Floats:
+    """Unit normals of points: the mean of their faces' normals weighted by area; zero for points without faces.
+
+    face: float32 (faces, 3), twice-area normals; starts: int32 (n + 1,) and faces: int32, the faces around each point.
+    Returns float32 (n, 3).
+    """
+    out = np.empty((len(starts) - 1, 3), np.float32)
+    run = _points_serial if len(out) < PARALLEL_FROM // 4 else _points_parallel
+    run(face.reshape(-1), starts, faces, out.reshape(-1))
+    return out

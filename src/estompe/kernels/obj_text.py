@@ -1,0 +1,234 @@
+"""Reading the lines of an OBJ file's text: counted first, then filled into arrays of that size.
+
+The text is a uint8 array and is read in stretches of whole lines, so that callers can report progress between them.
+"""
+
+import numpy as np
+
+from estompe.kernels.compile import inlined, kernel
+
+# What a stretch adds to the counts, and where the cursor stands; positions in the `state` array.
+POINTS, UVS, FACES, CORNERS, LINES, GROUPS, COLORED, ERROR_LINE, ERROR = range(9)
+STATE_SIZE = 9
+BAD_NUMBER, BAD_INDEX, SHORT_FACE = 1, 2, 3
+
+_NEWLINE, _RETURN, _SPACE, _TAB, _SLASH, _MINUS, _PLUS, _DOT, _HASH = 10, 13, 32, 9, 47, 45, 43, 46, 35
+_V, _T, _F, _O, _G, _E, _CAPITAL_E, _ZERO, _NINE = 118, 116, 102, 111, 103, 101, 69, 48, 57
+
+
+@inlined
+def _blank(c):  # type: ignore[no-untyped-def]
+    return c == _SPACE or c == _TAB or c == _RETURN
+
+
+@inlined
+def _skip_blanks(text, i, end):  # type: ignore[no-untyped-def]
+    while i < end and _blank(text[i]):
+        i += 1
+    return i
+
+
+@inlined
+def _line_end(text, i, end):  # type: ignore[no-untyped-def]
+    while i < end and text[i] != _NEWLINE:
+        i += 1
+    return i
+
+
+@inlined
+def _digit(c):  # type: ignore[no-untyped-def]
+    return c >= _ZERO and c <= _NINE
+
+
+@kernel
+def _number(text, i, end):  # type: ignore[no-untyped-def]
+    """A decimal number from i on: its value, where it ends, and whether it was one. Words such as nan give NaN."""
+    start = i
+    negative = False
+    if i < end and (text[i] == _MINUS or text[i] == _PLUS):
+        negative = text[i] == _MINUS
+        i += 1
+    mantissa = 0.0
+    digits = 0
+    scale = 0
+    while i < end and _digit(text[i]):
+        mantissa = mantissa * 10.0 + (text[i] - _ZERO)
+        digits += 1
+        i += 1
+    if i < end and text[i] == _DOT:
+        i += 1
+        while i < end and _digit(text[i]):
+            mantissa = mantissa * 10.0 + (text[i] - _ZERO)
+            digits += 1
+            scale -= 1
+            i += 1
+    if digits == 0:
+        while i < end and not _blank(text[i]):
+            i += 1
+        return np.nan, i, i > start
+    if i + 1 < end and (text[i] == _E or text[i] == _CAPITAL_E):
+        i += 1
+        below = text[i] == _MINUS
+        if text[i] == _MINUS or text[i] == _PLUS:
+            i += 1
+        exponent = 0
+        while i < end and _digit(text[i]):
+            exponent = min(exponent * 10 + np.int64(text[i] - _ZERO), 9999)
+            i += 1
+        scale += -exponent if below else exponent
+    value = mantissa * 10.0**scale if scale >= 0 else mantissa / 10.0**-scale
+    return -value if negative else value, i, i >= end or _blank(text[i])
+
+
+@inlined
+def _integer(text, i, end):  # type: ignore[no-untyped-def]
+    """A whole number from i on: its value (0 if there is none) and where it ends."""
+    negative = i < end and text[i] == _MINUS
+    if negative:
+        i += 1
+    value = np.int64(0)
+    while i < end and _digit(text[i]):
+        value = min(value * 10 + np.int64(text[i] - _ZERO), np.int64(1) << 40)
+        i += 1
+    return -value if negative else value, i
+
+
+@inlined
+def _corners(text, i, end):  # type: ignore[no-untyped-def]
+    count = 0
+    i = _skip_blanks(text, i, end)
+    while i < end and text[i] != _HASH:
+        count += 1
+        while i < end and not _blank(text[i]):
+            i += 1
+        i = _skip_blanks(text, i, end)
+    return count
+
+
+@kernel
+def count(text, begin, end, state):  # type: ignore[no-untyped-def]
+    """Add what the lines of a stretch hold to the counts in state, int64 (STATE_SIZE,)."""
+    i = begin
+    while i < end:
+        stop = _line_end(text, i, end)
+        i = _skip_blanks(text, i, stop)
+        if i + 1 < stop:
+            first = text[i]
+            second = text[i + 1]
+            if first == _V and _blank(second):
+                state[POINTS] += 1
+            elif first == _V and second == _T:
+                state[UVS] += 1
+            elif first == _F and _blank(second):
+                state[FACES] += 1
+                state[CORNERS] += _corners(text, i + 1, stop)
+            elif (first == _O or first == _G) and _blank(second):
+                state[GROUPS] += 1
+        state[LINES] += 1
+        i = stop + 1
+
+
+@inlined
+def _fail(state, error):  # type: ignore[no-untyped-def]
+    if state[ERROR] == 0:
+        state[ERROR] = error
+        state[ERROR_LINE] = state[LINES] + 1
+
+
+@kernel
+def _point(text, i, end, points, colors, state):  # type: ignore[no-untyped-def]
+    row = state[POINTS]
+    for k in range(6):
+        i = _skip_blanks(text, i, end)
+        if i >= end or text[i] == _HASH:
+            if k < 3:
+                _fail(state, BAD_NUMBER)
+            break
+        value, i, good = _number(text, i, end)
+        if not good or not np.isfinite(value):
+            _fail(state, BAD_NUMBER)
+        if k < 3:
+            points[row, k] = value
+        else:
+            colors[row, k - 3] = value
+        if k == 5:
+            state[COLORED] += 1
+    state[POINTS] += 1
+
+
+@kernel
+def _uv(text, i, end, uvs, state):  # type: ignore[no-untyped-def]
+    row = state[UVS]
+    for k in range(2):
+        i = _skip_blanks(text, i, end)
+        if i < end and text[i] != _HASH:
+            value, i, good = _number(text, i, end)
+            if not good or not np.isfinite(value):
+                _fail(state, BAD_NUMBER)
+            uvs[row, k] = value
+    state[UVS] += 1
+
+
+@inlined
+def _absolute(index, there):  # type: ignore[no-untyped-def]
+    """An OBJ index, from 1 or backwards from the last, as one from 0; -1 if it is neither."""
+    return index - 1 if index > 0 else (there + index if index < 0 else np.int64(-1))
+
+
+@kernel
+def _face(text, i, end, corners, corner_uvs, offsets, state, all_points, all_uvs):  # type: ignore[no-untyped-def]
+    first = state[CORNERS]
+    i = _skip_blanks(text, i, end)
+    while i < end and text[i] != _HASH:
+        value, i = _integer(text, i, end)
+        point = _absolute(value, state[POINTS])
+        if point < 0 or point >= all_points:
+            _fail(state, BAD_INDEX)
+            point = np.int64(0)
+        uv = np.int64(-1)
+        if i < end and text[i] == _SLASH:
+            value, i = _integer(text, i + 1, end)
+            if value != 0:
+                uv = _absolute(value, state[UVS])
+                if uv < 0 or uv >= all_uvs:
+                    _fail(state, BAD_INDEX)
+                    uv = np.int64(-1)
+        while i < end and not _blank(text[i]):
+            i += 1
+        corners[state[CORNERS]] = point
+        corner_uvs[state[CORNERS]] = uv
+        state[CORNERS] += 1
+        i = _skip_blanks(text, i, end)
+    if state[CORNERS] - first < 3:
+        _fail(state, SHORT_FACE)
+    state[FACES] += 1
+    offsets[state[FACES]] = state[CORNERS]
+
+
+@kernel
+def fill(text, begin, end, state, points, colors, uvs, corners, corner_uvs, offsets, groups):  # type: ignore[no-untyped-def]
+    """Read a stretch into arrays of the counted sizes; state counts on from stretch to stretch.
+
+    points, colors: float32 (n, 3); uvs: float32 (k, 2); corners, corner_uvs: int32 (m,), -1 without a UV; offsets: int32
+    (faces + 1,); groups: int64 (g, 2), the first face of each group and where its name begins. The first error and its
+    line stand in state.
+    """
+    i = begin
+    while i < end:
+        stop = _line_end(text, i, end)
+        i = _skip_blanks(text, i, stop)
+        if i + 1 < stop:
+            first = text[i]
+            second = text[i + 1]
+            if first == _V and _blank(second):
+                _point(text, i + 1, stop, points, colors, state)
+            elif first == _V and second == _T:
+                _uv(text, i + 2, stop, uvs, state)
+            elif first == _F and _blank(second):
+                _face(text, i + 1, stop, corners, corner_uvs, offsets, state, points.shape[0], uvs.shape[0])
+            elif (first == _O or first == _G) and _blank(second):
+                groups[state[GROUPS], 0] = state[FACES]
+                groups[state[GROUPS], 1] = i + 2
+                state[GROUPS] += 1
+        state[LINES] += 1
+        i = stop + 1

@@ -1,0 +1,75 @@
+"""Connectivity of polygon meshes: triangles for drawing, faces around each point."""
+
+import numpy as np
+
+from estompe.kernels.compile import kernel
+from estompe.kernels.types import Indices
+
+
+@kernel
+def triangle_corners(offsets):  # type: ignore[no-untyped-def]
+    """Each face as a fan of triangles.
+
+    offsets: int32 (faces + 1,), where each face's corners begin. Returns corner numbers, int32 (triangles, 3), and the face
+    of each triangle, int32 (triangles,).
+    """
+    faces = offsets.shape[0] - 1
+    total = 0
+    for f in range(faces):
+        total += offsets[f + 1] - offsets[f] - 2
+    corners = np.empty((total, 3), np.int32)
+    owner = np.empty(total, np.int32)
+    t = 0
+    for f in range(faces):
+        first = offsets[f]
+        for c in range(first + 1, offsets[f + 1] - 1):
+            corners[t, 0] = first
+            corners[t, 1] = c
+            corners[t, 2] = c + 1
+            owner[t] = f
+            t += 1
+    return corners, owner
+
+
+@kernel
+def corner_faces(offsets):  # type: ignore[no-untyped-def]
+    """The face each corner belongs to. offsets: int32 (faces + 1,). Returns int32 (corners,)."""
+    out = np.empty(offsets[-1], np.int32)
+    for f in range(offsets.shape[0] - 1):
+        for c in range(offsets[f], offsets[f + 1]):
+            out[c] = f
+    return out
+
+
+@kernel
+def _group(keys, groups):  # type: ignore[no-untyped-def]
+    starts = np.zeros(groups + 1, np.int32)
+    for key in keys:
+        starts[key + 1] += 1
+    for g in range(groups):
+        starts[g + 1] += starts[g]
+    cursor = starts[:-1].copy()
+    members = np.empty(keys.shape[0], np.int32)
+    for i in range(keys.shape[0]):
+        key = keys[i]
+        members[cursor[key]] = i
+        cursor[key] += 1
+    return starts, members
+
+
+def corners_of_points(corners: Indices, points: int) -> tuple[Indices, Indices]:
+    """Corner numbers grouped by point: starts, int32 (points + 1,), and members, int32 (corners,), in ascending order."""
+    starts, members = _group(corners, points)
+    return starts, members
+
+
+def edges(corners: Indices, offsets: Indices, points: int) -> tuple[Indices, Indices]:
+    """Unique edges as point pairs, int32 (edges, 2), and how many faces use each, int32 (edges,)."""
+    following = np.empty_like(corners)
+    following[:-1] = corners[1:]
+    counts = np.diff(offsets)
+    following[offsets[1:][counts > 0] - 1] = corners[offsets[:-1][counts > 0]]
+    low = np.minimum(corners, following).astype(np.int64)
+    high = np.maximum(corners, following)
+    codes, uses = np.unique(low * points + high, return_counts=True)
+    return np.stack([codes // points, codes % points], axis=1).astype(np.int32), uses.astype(np.int32)

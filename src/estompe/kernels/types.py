@@ -1,0 +1,7 @@
+"""Array types named once for signatures."""
+
+import numpy as np
+from numpy.typing import NDArray
+
+Floats = NDArray[np.float32]
+Indices = NDArray[np.int32]

@@ -1,0 +1,93 @@
+"""Graphics buffers that follow arrays: rewritten only when the array is another one."""
+
+from typing import Any
+
+import moderngl
+import numpy as np
+from numpy.typing import NDArray
+
+from estompe.geometry import Domain, Geometry
+from estompe.kernels.types import Floats
+
+
+class Slot:
+    """One buffer and the array that is in it."""
+
+    def __init__(self) -> None:
+        self.buffer: moderngl.Buffer | None = None
+        self._array: NDArray[Any] | None = None
+
+    def follow(self, context: Any, array: NDArray[Any]) -> tuple[bool, bool]:
+        """Bring the array into the buffer. Returns whether it was uploaded and whether the buffer is a new one."""
+        if array is self._array:
+            return False, False
+        self._array = array
+        if self.buffer is not None and self.buffer.size == array.nbytes:
+            self.buffer.write(array)
+            return True, False
+        if self.buffer is not None:
+            self.buffer.release()
+        self.buffer = context.buffer(array if array.nbytes else b"\0" * 16)
+        return True, True
+
+
+_FORMATS = {"position": "3f", "normal": "3f", "strength": "f", "place": "f", "color": "3f"}
+
+
+class Mesh:
+    """The buffers of one shape, and the vertex arrays that bind them to programs."""
+
+    def __init__(self, context: Any) -> None:
+        self._context = context
+        self._slots: dict[str, Slot] = {}
+        self._bound: dict[tuple[str, str], Any] = {}
+        self.uploads: list[str] = []
+
+    def follow(self, geometry: Geometry, strength: Floats | None, place: Floats | None, edges: bool) -> None:
+        """Upload what changed since the last picture."""
+        self.uploads = []
+        self._into("position", geometry.points)
+        self._into("normal", geometry.normals)
+        self._into("triangles", geometry.topology.triangles)
+        color = geometry.attribute(Domain.POINT, "color")
+        for name, array in (("strength", strength), ("place", place), ("color", color)):
+            if array is not None:
+                self._into(name, array)
+        if edges:
+            self._into("edges", geometry.topology.edges)
+
+    def _into(self, name: str, array: NDArray[Any]) -> None:
+        slot = self._slots.setdefault(name, Slot())
+        uploaded, new = slot.follow(self._context, np.ascontiguousarray(array))
+        if uploaded:
+            self.uploads.append(name)
+        if new:
+            self._unbind()
+
+    def bound(self, key: str, program: Any, index: str) -> Any:
+        """The vertex array of a program over an index buffer ("triangles" or "edges")."""
+        if (key, index) not in self._bound:
+            content = [
+                (self._slots[name].buffer, _FORMATS[name], name)
+                for name in _FORMATS
+                if name in program and name in self._slots
+            ]
+            self._bound[key, index] = self._context.vertex_array(program, content, self._slots[index].buffer)
+        return self._bound[key, index]
+
+    def has(self, name: str) -> bool:
+        """Whether there is a buffer of that name."""
+        return name in self._slots
+
+    def release(self) -> None:
+        """Give the graphics memory back."""
+        self._unbind()
+        for slot in self._slots.values():
+            if slot.buffer is not None:
+                slot.buffer.release()
+        self._slots.clear()
+
+    def _unbind(self) -> None:
+        for array in self._bound.values():
+            array.release()
+        self._bound.clear()

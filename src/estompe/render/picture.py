@@ -1,0 +1,45 @@
+"""Pictures of frames, and pictures as files."""
+
+from pathlib import Path
+
+import numpy as np
+from PIL import Image
+
+from estompe.document.atomic import written_whole
+from estompe.evaluate import Frame
+from estompe.render.renderer import Item, Look, Picture, Renderer
+from estompe.render.viewpoint import Viewpoint
+
+LARGEST = 16_384
+
+
+def items_of(frame: Frame, falloff: str | None = None, only: str | None = None) -> list[Item]:
+    """The visible shapes of a frame as items; with a falloff's id, its strength on them.
+
+    only: the id of the one shape that shows the strength, or None for all.
+    """
+    found = []
+    for shape in frame.scene.shapes:
+        if not shape.visible:
+            continue
+        shown = frame.shown(shape.id, falloff) if falloff is not None and only in (None, shape.id) else None
+        strength = None if shown is None else shown.strength
+        place = None if shown is None else shown.positions
+        found.append(Item(shape.id, frame[shape.id], shape.color, strength, place))
+    return found
+
+
+def camera_picture(frame: Frame, size: tuple[int, int], falloff: str | None = None) -> Picture:
+    """A frame through the scene's camera, uint8 (height, width, 4). Raises RenderError."""
+    renderer = Renderer()
+    try:
+        look = Look("strength" if falloff is not None else "shaded")
+        return renderer.draw(items_of(frame, falloff), Viewpoint.of_camera(frame.scene.camera), look, size)
+    finally:
+        renderer.release()
+
+
+def save_png(picture: Picture, path: Path) -> None:
+    """Write a picture as PNG, whole or not at all. Raises OSError."""
+    with written_whole(path) as part:
+        Image.fromarray(np.ascontiguousarray(picture[..., :3])).save(part, "PNG")

@@ -1,0 +1,55 @@
+#version 330
+in vec3 eye_normal;
+in vec3 eye_position;
+in float at_strength;
+in float at_place;
+in vec3 own_color;
+
+uniform vec3 base_color;
+uniform bool use_own_color;
+uniform bool show_strength;
+uniform sampler2D palette;
+
+out vec4 result;
+
+float light(vec3 n, vec3 towards_eye) {
+    vec3 key = normalize(vec3(-0.45, 0.75, 0.55));
+    vec3 fill = normalize(vec3(0.8, 0.1, 0.5));
+    float sky = 0.5 + 0.5 * n.y;
+    float amount = 0.34 + 0.20 * sky + 0.44 * max(dot(n, key), 0.0) + 0.14 * max(dot(n, fill), 0.0);
+    return amount - 0.16 * pow(1.0 - max(dot(n, towards_eye), 0.0), 3.0);
+}
+
+// How much of this pixel a line at `level` covers, `width` pixels wide.
+float line(float value, float level, float width) {
+    float pixel = max(fwidth(value), 1e-7);
+    return 1.0 - smoothstep(width * 0.5 - 0.5, width * 0.5 + 0.5, abs(value - level) / pixel);
+}
+
+vec3 with_contours(vec3 color) {
+    vec3 ink = at_strength > 0.62 ? vec3(0.93, 0.72, 0.58) : vec3(0.20, 0.13, 0.10);
+    float quarters = max(line(at_strength, 0.25, 1.1), max(line(at_strength, 0.5, 1.1), line(at_strength, 0.75, 1.1)));
+    color = mix(color, ink, 0.65 * quarters);
+    float full = line(at_place, 0.0, 2.0);
+    color = mix(color, at_strength > 0.5 ? vec3(0.96, 0.90, 0.83) : vec3(0.20, 0.13, 0.10), 0.9 * full);
+    float dash = step(fract((gl_FragCoord.x + gl_FragCoord.y) / 11.0), 0.58);
+    float gone = line(at_place, 1.0, 2.0) * dash;
+    return mix(color, vec3(0.65, 0.24, 0.13), 0.9 * gone);
+}
+
+void main() {
+    vec3 towards_eye = normalize(-eye_position);
+    vec3 n = normalize(eye_normal);
+    n = dot(n, n) > 0.5 ? n : towards_eye;
+    n = gl_FrontFacing ? n : -n;
+    float amount = light(n, towards_eye);
+    vec3 color = use_own_color ? own_color : base_color;
+    if (show_strength) {
+        // Strength must read as a number: the light only hints at the form.
+        color = texture(palette, vec2(clamp(at_strength * 0.5 + 0.5, 0.001, 0.999), 0.5)).rgb;
+        color = with_contours(color * mix(1.0, amount, 0.45));
+    } else {
+        color *= amount;
+    }
+    result = vec4(color, 1.0);
+}

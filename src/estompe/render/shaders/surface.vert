@@ -1,0 +1,25 @@
+#version 330
+in vec3 position;
+in vec3 normal;
+in float strength;
+in float place;
+in vec3 color;
+
+uniform mat4 view;
+uniform mat4 projection;
+
+out vec3 eye_normal;
+out vec3 eye_position;
+out float at_strength;
+out float at_place;
+out vec3 own_color;
+
+void main() {
+    vec4 eye = view * vec4(position, 1.0);
+    eye_position = eye.xyz;
+    eye_normal = mat3(view) * normal;
+    at_strength = strength;
+    at_place = place;
+    own_color = color;
+    gl_Position = projection * eye;
+}

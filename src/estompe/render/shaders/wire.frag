@@ -1,0 +1,7 @@
+#version 330
+uniform vec4 ink;
+out vec4 result;
+
+void main() {
+    result = ink;
+}

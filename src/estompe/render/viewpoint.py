@@ -1,0 +1,115 @@
+"""Where a picture is taken from."""
+
+import math
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from estompe.document.numbers import plain, plain_triple
+from estompe.document.scene import Camera
+
+Vector = NDArray[np.float64]
+Matrix = NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class Viewpoint:
+    """A perspective view: eye and target in scene units, Y up, the picture's height as an angle in degrees."""
+
+    eye: tuple[float, float, float]
+    target: tuple[float, float, float]
+    view_angle: float = 32.0
+
+    @classmethod
+    def of_camera(cls, camera: Camera) -> "Viewpoint":
+        """The view of a scene's camera whose numbers are resolved."""
+        return cls(plain_triple(camera.place), plain_triple(camera.target), plain(camera.view_angle))
+
+    @property
+    def distance(self) -> float:
+        """From eye to target, scene units."""
+        return max(1e-6, float(np.linalg.norm(np.subtract(self.eye, self.target))))
+
+    def axes(self) -> tuple[Vector, Vector, Vector]:
+        """Right, up and towards the viewer, unit vectors in world space."""
+        back = np.subtract(self.eye, self.target) / self.distance
+        right = np.cross((0.0, 1.0, 0.0), back)
+        if np.linalg.norm(right) < 1e-6:
+            right = np.array([1.0, 0.0, 0.0])
+        right = right / np.linalg.norm(right)
+        return right, np.cross(back, right), back
+
+    def view(self) -> Matrix:
+        """World to eye space, float64 (4, 4)."""
+        out = np.eye(4)
+        out[:3, :3] = np.stack(self.axes())
+        out[:3, 3] = -out[:3, :3] @ np.asarray(self.eye)
+        return out
+
+    def projection(self, aspect: float, reach: float) -> Matrix:
+        """Eye to clip space, float64 (4, 4); reach: distance from the eye that must still be seen, scene units."""
+        far = max(reach, self.distance) * 1.5
+        near = max(far * 1e-4, self.distance * 1e-3)
+        half = math.tan(math.radians(self.view_angle) / 2)
+        out = np.zeros((4, 4))
+        out[0, 0], out[1, 1] = 1 / (half * aspect), 1 / half
+        out[2, 2], out[2, 3] = (far + near) / (near - far), 2 * far * near / (near - far)
+        out[3, 2] = -1
+        return out
+
+    def ray(self, x: float, y: float, width: float, height: float) -> tuple[Vector, Vector]:
+        """Eye and unit direction through a picture's pixel, counted from its upper left corner."""
+        right, up, back = self.axes()
+        half = math.tan(math.radians(self.view_angle) / 2)
+        across, above = (2 * x - width) / height * half, (height - 2 * y) / height * half
+        direction = right * across + up * above - back
+        return np.asarray(self.eye, np.float64), direction / np.linalg.norm(direction)
+
+    def project(self, points: Vector, width: float, height: float) -> tuple[Vector, NDArray[np.bool_]]:
+        """Pixels of world points, (n, 2) from the upper left, and which lie before the eye."""
+        matrix = self.view()
+        eye = np.asarray(points, np.float64) @ matrix[:3, :3].T + matrix[:3, 3]
+        depth = -eye[:, 2]
+        before = depth > self.distance * 1e-4
+        scale = height / 2 / math.tan(math.radians(self.view_angle) / 2) / np.where(before, depth, 1.0)
+        return np.stack([width / 2 + eye[:, 0] * scale, height / 2 - eye[:, 1] * scale], axis=1), before
+
+    def units_per_pixel(self, place: Vector, height: float) -> float:
+        """How large one pixel is at a place, scene units."""
+        depth = float((np.asarray(self.eye) - place) @ self.axes()[2])
+        return 2 * math.tan(math.radians(self.view_angle) / 2) * max(depth, 1e-6) / height
+
+    def orbited(self, across: float, above: float) -> "Viewpoint":
+        """Turned about the target by degrees; it stops short of straight up and down."""
+        back = np.subtract(self.eye, self.target)
+        around = math.atan2(back[0], back[2]) - math.radians(across)
+        height = math.asin(max(-1.0, min(1.0, back[1] / self.distance))) + math.radians(above)
+        height = max(-1.55, min(1.55, height))
+        flat = math.cos(height)
+        direction = np.array([math.sin(around) * flat, math.sin(height), math.cos(around) * flat])
+        return self._from(np.asarray(self.target) + direction * self.distance, np.asarray(self.target))
+
+    def panned(self, right: float, up: float) -> "Viewpoint":
+        """Moved sideways by scene units."""
+        across, above, _ = self.axes()
+        step = across * right + above * up
+        return self._from(np.asarray(self.eye) + step, np.asarray(self.target) + step)
+
+    def zoomed(self, factor: float) -> "Viewpoint":
+        """The distance to the target times a factor."""
+        back = np.subtract(self.eye, self.target) * max(1e-3, factor)
+        return self._from(np.asarray(self.target) + back, np.asarray(self.target))
+
+    def fitted(self, low: Vector, high: Vector, aspect: float) -> "Viewpoint":
+        """The same direction, near enough that a box just fills the picture."""
+        centre = (np.asarray(low, np.float64) + high) / 2
+        radius = max(1e-3, float(np.linalg.norm(np.asarray(high, np.float64) - low)) / 2)
+        half = math.radians(self.view_angle) / 2
+        narrow = min(half, math.atan(math.tan(half) * aspect))
+        back = self.axes()[2] * radius * 1.08 / math.sin(narrow)
+        return self._from(centre + back, centre)
+
+    def _from(self, eye: Vector, target: Vector) -> "Viewpoint":
+        return replace(self, eye=(float(eye[0]), float(eye[1]), float(eye[2])),
+                       target=(float(target[0]), float(target[1]), float(target[2])))  # fmt: skip
