@@ -1,6 +1,6 @@
 """Estompe: falloff-driven procedural effects. `open` a scene and `evaluate` it on a frame."""
 
-from estompe.api import evaluate, open, save  # noqa: A004
+from estompe.api import evaluate, open, save
 
 __version__ = "0.1.0"
 __all__ = ["evaluate", "open", "save"]

@@ -67,7 +67,9 @@ def _window(words: Sequence[str]) -> int:
     if chosen.file is not None and not chosen.file.exists():
         raise UsageError(f"{chosen.file}: there is no such file")
     if not os.environ.get("QT_QPA_PLATFORM") and not (os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY")):
-        raise UsageError("there is no display to open a window on; `estompe bake` and `estompe render` work without one")
+        raise UsageError(
+            "there is no display to open a window on; `estompe bake` and `estompe render` work without one"
+        )
     from estompe.app.start import run
 
     return run(chosen.file, chosen.sample)
@@ -105,7 +107,9 @@ def _sample(name: str):  # type: ignore[no-untyped-def]
     try:
         return sample(name)
     except KeyError:
-        raise UsageError(f"there is no sample “{name}”; there are: {', '.join(item.name for item in SAMPLES)}") from None
+        raise UsageError(
+            f"there is no sample “{name}”; there are: {', '.join(item.name for item in SAMPLES)}"
+        ) from None
 
 
 def _run_sample(chosen: argparse.Namespace) -> None:

@@ -1,5 +1,6 @@
 """Checks that types alone cannot say: unique ids, limits of keyed numbers, ascending keys."""
 
+import itertools
 import math
 from typing import Any
 
@@ -67,7 +68,7 @@ def _check_part(item: Any, where: str) -> None:
 
 def _check_keys(number: Keyed, where: str) -> None:
     frames = [key.frame for key in number.keys]
-    if any(after <= before for before, after in zip(frames, frames[1:], strict=False)):
+    if any(after <= before for before, after in itertools.pairwise(frames)):
         raise SceneError(f"keys must stand on ascending frames - at `{where}.keys`")
     if not all(math.isfinite(key.value) for key in number.keys):
         raise SceneError(f"a key's value is not finite - at `{where}.keys`")

@@ -115,7 +115,9 @@ def _parsed(text: bytes) -> Scene:
     if header.format != "estompe":
         raise SceneError(f"its format is “{header.format[:40]}”, not “estompe” - at `$.format`")
     if header.version > VERSION:
-        raise SceneError(f"it is of version {header.version}, this program reads up to {VERSION}: update to open it - at `$.version`")
+        raise SceneError(
+            f"it is of version {header.version}, this program reads up to {VERSION}: update to open it - at `$.version`"
+        )
     if header.version < 1:
         raise SceneError(f"version {header.version} does not exist - at `$.version`")
     scene = msgspec.json.decode(text, type=_Envelope, dec_hook=decode_kind).scene

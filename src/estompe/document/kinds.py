@@ -81,7 +81,7 @@ def register(kind: Kind) -> Kind:
     return kind
 
 
-def kinds(family: type) -> Mapping[str, type[Struct]]:
+def kinds(family: type) -> Mapping[str, Any]:
     """The registered kinds of a family (`Source` or `EffectSettings`) by tag."""
     return _KINDS[family]
 

@@ -33,9 +33,7 @@ class Keyed(Struct, frozen=True, forbid_unknown_fields=True, tag="keyed", tag_fi
         # Slopes look one key past each end of the piece, so four keys decide it.
         first = max(0, index - 1)
         near = self.keys[first : index + 3]
-        pieces = cubics(
-            [key.frame for key in near], [key.value for key in near], [key.shape for key in near]
-        )
+        pieces = cubics([key.frame for key in near], [key.value for key in near], [key.shape for key in near])
         a, b, c, d = pieces[index - first]
         u = frame - self.keys[index].frame
         return ((d * u + c) * u + b) * u + a
@@ -100,6 +98,8 @@ def without_keys(number: Keyed, frames: set[float]) -> Number:
 
 def with_moved_keys(number: Keyed, frames: set[float], by: float, copy: bool = False) -> Keyed:
     """The keys on these frames moved, or copied, by some frames; keys they land on give way."""
-    moved = {key.frame + by: msgspec.structs.replace(key, frame=key.frame + by) for key in number.keys if key.frame in frames}
+    moved = {
+        key.frame + by: msgspec.structs.replace(key, frame=key.frame + by) for key in number.keys if key.frame in frames
+    }
     kept = {key.frame: key for key in number.keys if copy or key.frame not in frames}
     return Keyed(tuple(sorted({**kept, **moved}.values(), key=lambda key: key.frame)))

@@ -24,7 +24,11 @@ class Placement(Struct, frozen=True, forbid_unknown_fields=True):
 
     place: Annotated[Triple, setting("Place", "Where it stands, X Y Z.", unit="length")] = (0.0, 0.0, 0.0)
     turn: Annotated[Triple, setting("Turn", _TURN, unit="degrees", step=1.0)] = (0.0, 0.0, 0.0)
-    size: Annotated[Triple, setting("Size", "Times its own size along X Y Z.", unit="times", step=0.01)] = (1.0, 1.0, 1.0)
+    size: Annotated[Triple, setting("Size", "Times its own size along X Y Z.", unit="times", step=0.01)] = (
+        1.0,
+        1.0,
+        1.0,
+    )
 
 
 _DIVISIONS = Meta(ge=1, le=2000)
@@ -34,7 +38,9 @@ class Ball(Struct, frozen=True, forbid_unknown_fields=True, tag="ball", tag_fiel
     """A ball of even quads."""
 
     radius: Annotated[float, setting("Radius", "From its centre.", unit="length", low=1e-6, high=1e6)] = 0.5
-    divisions: Annotated[int, setting("Divisions", "Quads along an edge of the cube it is made from.", low=1, high=2000), _DIVISIONS] = 24
+    divisions: Annotated[
+        int, setting("Divisions", "Quads along an edge of the cube it is made from.", low=1, high=2000), _DIVISIONS
+    ] = 24
 
 
 class Grid(Struct, frozen=True, forbid_unknown_fields=True, tag="grid", tag_field="kind"):
@@ -103,7 +109,9 @@ class Route(Struct, frozen=True, forbid_unknown_fields=True):
     """One falloff that feeds an effect."""
 
     falloff: Annotated[Identifier, setting("Falloff", "The falloff that feeds the effect.", refers="falloff")]
-    amount: Annotated[Number, setting("Amount", "How much of the falloff's strength comes through.", unit="share", step=0.01)] = 1.0
+    amount: Annotated[
+        Number, setting("Amount", "How much of the falloff's strength comes through.", unit="share", step=0.01)
+    ] = 1.0
     join: Annotated[Join, setting("Joins", "How it joins the route before it.")] = "multiply"
     inverted: Annotated[bool, setting("Inverted", "One minus the strength.")] = False
 
@@ -142,8 +150,10 @@ class Control(Struct, frozen=True, forbid_unknown_fields=True):
 class RampPoint(Struct, frozen=True, forbid_unknown_fields=True):
     """A point of a ramp, and how the curve goes on to the next."""
 
-    position: Annotated[Number, setting("Position", "0 at the full end of the range, 1 at the gone end.", low=0.0, high=1.0, step=0.01)]
-    value: Annotated[Number, setting("Value", "The strength here.", step=0.01)]
+    position: Annotated[
+        Number, setting("Point at", "0 at the full end of the range, 1 at the gone end.", low=0.0, high=1.0, step=0.01)
+    ]
+    value: Annotated[Number, setting("Strength", "The strength at this point.", step=0.01)]
     shape: CurveShape = "smooth"
 
 
@@ -187,7 +197,9 @@ class Camera(Struct, frozen=True, forbid_unknown_fields=True):
     name: Name = "Shot"
     place: Annotated[Triple, setting("Place", "Where the camera stands.", unit="length")] = (3.0, 2.0, 5.0)
     target: Annotated[Triple, setting("Target", "What it looks at.", unit="length")] = (0.0, 0.6, 0.0)
-    view_angle: Annotated[Number, setting("View angle", "Height of the picture.", unit="degrees", low=1.0, high=150.0)] = 32.0
+    view_angle: Annotated[
+        Number, setting("View angle", "Height of the picture.", unit="degrees", low=1.0, high=150.0)
+    ] = 32.0
 
 
 class Scene(Struct, frozen=True, forbid_unknown_fields=True):
@@ -197,7 +209,13 @@ class Scene(Struct, frozen=True, forbid_unknown_fields=True):
     controls: tuple[Control, ...] = ()
     falloffs: tuple[Falloff, ...] = ()
     camera: Camera = Camera()
-    frames_per_second: Annotated[float, setting("Frames per second", "How fast it plays.", low=1.0, high=240.0), Meta(ge=1, le=240)] = 24.0
-    first: Annotated[int, setting("First frame", "Where the shot begins.", unit="frames"), Meta(ge=-100_000, le=100_000)] = 1
-    last: Annotated[int, setting("Last frame", "Where the shot ends.", unit="frames"), Meta(ge=-100_000, le=100_000)] = 144
+    frames_per_second: Annotated[
+        float, setting("Rate", "Frames per second; playing keeps to it.", low=1.0, high=240.0), Meta(ge=1, le=240)
+    ] = 24.0
+    first: Annotated[
+        int, setting("First", "The frame where the shot begins.", unit="frames"), Meta(ge=-100_000, le=100_000)
+    ] = 1
+    last: Annotated[
+        int, setting("Last", "The frame where the shot ends.", unit="frames"), Meta(ge=-100_000, le=100_000)
+    ] = 144
     metres_per_unit: Annotated[float, Meta(gt=0, le=1e6)] = 1.0

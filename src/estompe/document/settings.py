@@ -1,14 +1,13 @@
 """A setting's meaning, said once in its type: label, unit, limits, help. Panels, schema and reference are made from it."""
 
 import types
-from functools import lru_cache
 from typing import Annotated, Any, Literal, Union, get_args, get_origin, get_type_hints
 
 from msgspec import Meta, Struct
 
 from estompe.document.numbers import Keyed
 
-Kind = Literal["number", "triple", "whole", "choice", "flag", "text", "control", "falloff"]
+Kind = Literal["number", "real", "triple", "whole", "choice", "flag", "text", "control", "falloff"]
 
 
 def setting(
@@ -45,12 +44,16 @@ class Setting(Struct, frozen=True):
     choices: tuple[str, ...] = ()
 
 
-@lru_cache(maxsize=None)
-def settings_of(struct: type[Struct]) -> tuple[Setting, ...]:
-    """The settings of a struct, in the order they are declared; fields without a meaning are left out."""
-    hints = get_type_hints(struct, include_extras=True)
-    found = (_setting(name, hints[name]) for name in struct.__struct_fields__)
-    return tuple(item for item in found if item is not None)
+_SETTINGS: dict[type, tuple[Setting, ...]] = {}
+
+
+def settings_of(struct: Any) -> tuple[Setting, ...]:
+    """The settings of a struct type, in the order they are declared; fields without a meaning are left out."""
+    if struct not in _SETTINGS:
+        hints = get_type_hints(struct, include_extras=True)
+        found = (_setting(name, hints[name]) for name in struct.__struct_fields__)
+        _SETTINGS[struct] = tuple(item for item in found if item is not None)
+    return _SETTINGS[struct]
 
 
 def _setting(name: str, hint: Any) -> Setting | None:
@@ -80,5 +83,5 @@ def _kind(inner: Any) -> Kind:
         return "triple"
     if origin in (Union, types.UnionType) and Keyed in get_args(inner):
         return "number"
-    simple: dict[Any, Kind] = {bool: "flag", int: "whole", str: "text", float: "number"}
+    simple: dict[Any, Kind] = {bool: "flag", int: "whole", str: "text", float: "real"}
     return simple[inner]

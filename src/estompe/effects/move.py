@@ -20,8 +20,14 @@ class Move(Struct, EffectSettings, frozen=True, forbid_unknown_fields=True, tag=
     label: ClassVar[str] = "Move"
     text: ClassVar[str] = "Carries points along one direction."
 
-    by: Annotated[Triple, setting("By", "How far at full strength, X Y Z.", unit="length", step=0.005)] = (0.0, 0.2, 0.0)
-    axes: Annotated[Literal["world", "local"], setting("Axes", "World axes, or the shape's own, turned and scaled with it.")] = "world"
+    by: Annotated[Triple, setting("By", "How far at full strength, X Y Z.", unit="length", step=0.005)] = (
+        0.0,
+        0.2,
+        0.0,
+    )
+    axes: Annotated[
+        Literal["world", "local"], setting("Axes", "World axes, or the shape's own, turned and scaled with it.")
+    ] = "world"
 
     def apply(self, geometry: Geometry, strength: Floats, at: At) -> Geometry:
         vector = np.array(plain_triple(self.by))

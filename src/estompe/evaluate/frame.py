@@ -43,6 +43,13 @@ class Shown:
         """One layer's own values, before it is joined."""
         return self._moment.layer(self.falloff, layer, self._state).array
 
+    def measured(self, layer_id: str) -> Floats | None:
+        """What a layer measured, before its own range and ramp; None where there is no such layer."""
+        for layer in self.falloff.layers:
+            if layer.id == layer_id:
+                return self._moment.measured(self.falloff, layer, self._state).array
+        return None
+
     def histogram(self, values: Floats, bins: int = 48) -> tuple[NDArray[np.int64], float, float]:
         """Counts of values in even bins, and the lowest and highest value."""
         if not len(values):

@@ -119,13 +119,16 @@ class Moment:
         values = [self.layer(falloff, layer, state, above) for layer in layers]
         if len(values) == 1 and not layers[0].one_minus:
             return values[0]
-        key = (state.points, tuple((layer.join, layer.one_minus, own.token) for layer, own in zip(layers, values, strict=True)))
+        key = (
+            state.points,
+            tuple((layer.join, layer.one_minus, own.token) for layer, own in zip(layers, values, strict=True)),
+        )
         count = len(state.samples)
         return self._values("join", key, lambda: join_layers(layers, [own.array for own in values], count))
 
     def layer(self, falloff: Falloff, layer: Layer, state: State, above: tuple[str, ...] = ()) -> Values:
         """One layer's values through its own range and ramp where it has them, before one-minus and joining."""
-        measured = self._measured(falloff, layer, state, above)
+        measured = self.measured(falloff, layer, state, above)
         if layer.range is None or layer.ramp is None:
             return measured
         within, ramp = layer.range, layer.ramp
@@ -137,7 +140,8 @@ class Moment:
         """An array worked out from others, kept in the same memo."""
         return self._values(name, made_from, compute).array
 
-    def _measured(self, falloff: Falloff, layer: Layer, state: State, above: tuple[str, ...]) -> Values:
+    def measured(self, falloff: Falloff, layer: Layer, state: State, above: tuple[str, ...] = ()) -> Values:
+        """What a layer's source measures; zeros, and a problem, where it refers to something missing."""
         above = (*above, falloff.id)
         source = layer.source
         clock = source.clock(self._seconds)

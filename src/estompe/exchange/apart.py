@@ -23,7 +23,7 @@ class _Step(msgspec.Struct):
     share: float = 0.0
     text: str = ""
     error: str = ""
-    attributes: list[tuple[str, str]] = []  # noqa: RUF008 - msgspec copies empty defaults
+    attributes: list[tuple[str, str]] = []
 
 
 def read_mesh_apart(path: Path, tell: Tell) -> Geometry:

@@ -1,5 +1,6 @@
 """OBJ: polygons, UVs, point colours and groups in; one state of a mesh out."""
 
+import itertools
 from pathlib import Path
 from typing import Any
 
@@ -120,4 +121,4 @@ def _face_lines(corners: NDArray[np.int32], offsets: NDArray[np.int32], uv: Floa
     else:
         words = [f"{point}/{place}/{point}" for place, point in enumerate(numbers, start=1)]
     bounds = offsets.tolist()
-    return [f"f {' '.join(words[a:b])}\n" for a, b in zip(bounds[:-1], bounds[1:], strict=True)]
+    return [f"f {' '.join(words[a:b])}\n" for a, b in itertools.pairwise(bounds)]

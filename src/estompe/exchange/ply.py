@@ -67,7 +67,19 @@ def _attributes(vertex: NDArray[Any]) -> dict[tuple[Domain, str], NDArray[Any]]:
         if {u, v} <= names:
             found[Domain.POINT, "uv"] = np.stack([vertex[u], vertex[v]], axis=1).astype(np.float32)
             break
-    known = {"x", "y", "z", "nx", "ny", "nz", "red", "green", "blue", "alpha", *(name for pair in _UV_NAMES for name in pair)}
+    known = {
+        "x",
+        "y",
+        "z",
+        "nx",
+        "ny",
+        "nz",
+        "red",
+        "green",
+        "blue",
+        "alpha",
+        *(name for pair in _UV_NAMES for name in pair),
+    }
     for name in sorted(names - known):
         if vertex[name].dtype.kind in "fiu":
             found[Domain.POINT, name] = vertex[name].astype(np.float32)

@@ -40,7 +40,9 @@ def write(project: Project, first: int, last: int, path: Path, tell: Tell = lamb
             stage.Save()
             stage = None
     except (OSError, Tf.ErrorException) as error:
-        reason = os.strerror(error.errno) if isinstance(error, OSError) and error.errno else "the folder cannot be written"
+        reason = (
+            os.strerror(error.errno) if isinstance(error, OSError) and error.errno else "the folder cannot be written"
+        )
         raise ExchangeError(f"{path}: cannot be written ({reason})") from None
 
 
@@ -125,7 +127,10 @@ class _MeshWriter:
 
     def _static(self, geometry: Geometry, shape: Shape) -> None:
         primvars = UsdGeom.PrimvarsAPI(self._mesh)
-        for domain, interpolation in ((Domain.CORNER, UsdGeom.Tokens.faceVarying), (Domain.POINT, UsdGeom.Tokens.vertex)):
+        for domain, interpolation in (
+            (Domain.CORNER, UsdGeom.Tokens.faceVarying),
+            (Domain.POINT, UsdGeom.Tokens.vertex),
+        ):
             uv = geometry.attribute(domain, "uv")
             if uv is not None:
                 made = primvars.CreatePrimvar("st", Sdf.ValueTypeNames.TexCoord2fArray, interpolation)
@@ -133,7 +138,9 @@ class _MeshWriter:
                 break
         color = geometry.attribute(Domain.POINT, "color")
         interpolation = UsdGeom.Tokens.constant if color is None else UsdGeom.Tokens.vertex
-        values = np.array([shape.color], np.float32) if color is None else np.ascontiguousarray(color[:, :3], np.float32)
+        values = (
+            np.array([shape.color], np.float32) if color is None else np.ascontiguousarray(color[:, :3], np.float32)
+        )
         made = primvars.CreatePrimvar("displayColor", Sdf.ValueTypeNames.Color3fArray, interpolation)
         made.Set(Vt.Vec3fArray.FromNumpy(values))
         for (domain, name), members in geometry.attributes.items():

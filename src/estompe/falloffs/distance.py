@@ -21,7 +21,9 @@ class Distance(Struct, Source, frozen=True, forbid_unknown_fields=True, tag="dis
     """How far each point lies from a control, by the control's form and in its own units."""
 
     label: ClassVar[str] = "Distance"
-    text: ClassVar[str] = "How far each point lies from a control. Scaling or turning the control scales or turns the falloff."
+    text: ClassVar[str] = (
+        "How far each point lies from a control. Scaling or turning the control scales or turns the falloff."
+    )
 
     control: Annotated[Identifier, setting("Control", "The control it is measured to.", refers="control")]
 

@@ -73,9 +73,7 @@ class Geometry:
         made = cls(points, topology, {key: frozen(value) for key, value in (attributes or {}).items()})
         for (domain, name), value in made.attributes.items():
             if len(value) != made.count(domain):
-                raise GeometryError(
-                    f"attribute “{name}” has {len(value)} values for {made.count(domain)} {domain}s"
-                )
+                raise GeometryError(f"attribute “{name}” has {len(value)} values for {made.count(domain)} {domain}s")
         return made
 
     def count(self, domain: Domain) -> int:

@@ -43,7 +43,7 @@ def _with_thickness(linear: Matrix, lengths: NDArray[np.float64]) -> Matrix:
     units = np.where(lengths < 1e-6, 0.0, linear / np.where(lengths < 1e-6, 1.0, lengths))
     for column in np.flatnonzero(lengths < 1e-6):
         others = [units[:, other] for other in range(3) if other != column]
-        normal = np.cross(*others)
+        normal = np.cross(others[0], others[1])
         candidates = [normal, *np.eye(3)]
         best = max(candidates, key=lambda axis: _independence(axis, others))
         for other in others:

@@ -1,5 +1,7 @@
 """Shapes made from nothing: ball, grid, box, tube and turned profile. All have quads, UVs and outward normals."""
 
+from typing import Any
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -124,7 +126,7 @@ def _even(curve: NDArray[np.float64], order: NDArray[np.float64]) -> NDArray[np.
     return np.stack([np.interp(at, length, curve[:, 0]), np.interp(at, length, curve[:, 1])], axis=1)
 
 
-def _quads(lattice: NDArray[np.generic]) -> NDArray[np.generic]:
+def _quads(lattice: NDArray[Any]) -> NDArray[Any]:
     """The quads of a lattice of values (rows, columns, …), as (quads, 4, …)."""
     around = [lattice[:-1, :-1], lattice[:-1, 1:], lattice[1:, 1:], lattice[1:, :-1]]
     return np.stack(around, axis=2).reshape(-1, 4, *lattice.shape[2:])

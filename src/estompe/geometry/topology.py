@@ -2,8 +2,6 @@
 
 from functools import cached_property
 
-import numpy as np
-
 from estompe.kernels import normals, topology
 from estompe.kernels.types import Floats, Indices
 

@@ -1,11 +1,11 @@
 """The one way kernels are compiled, so that their options agree."""
 
 from collections.abc import Callable
-from typing import Any, TypeVar
+from typing import Any
 
 import numba
 
-Function = TypeVar("Function", bound=Callable[..., Any])
+Function = Callable[..., Any]
 
 # No reassociation and no "no-NaN" assumption: contraction alone keeps results the same on every path.
 _FAST = {"contract", "nsz", "arcp"}
@@ -13,14 +13,14 @@ _FAST = {"contract", "nsz", "arcp"}
 
 def kernel(function: Function) -> Function:
     """Compile a one-thread loop: cached on disk, without the interpreter lock."""
-    return numba.njit(function, cache=True, nogil=True, fastmath=_FAST, error_model="numpy")  # type: ignore[no-any-return]
+    return numba.njit(function, cache=True, nogil=True, fastmath=_FAST, error_model="numpy")
 
 
 def parallel_kernel(function: Function) -> Function:
     """Compile a loop over blocks that runs on all cores."""
-    return numba.njit(function, cache=True, nogil=True, parallel=True, fastmath=_FAST, error_model="numpy")  # type: ignore[no-any-return]
+    return numba.njit(function, cache=True, nogil=True, parallel=True, fastmath=_FAST, error_model="numpy")
 
 
 def inlined(function: Function) -> Function:
     """Compile a scalar helper that disappears into the loops that call it."""
-    return numba.njit(function, cache=True, nogil=True, fastmath=_FAST, error_model="numpy", forceinline=True)  # type: ignore[no-any-return]
+    return numba.njit(function, cache=True, nogil=True, fastmath=_FAST, error_model="numpy", forceinline=True)

@@ -9,7 +9,7 @@ from estompe.kernels.types import Floats
 
 
 @inlined
-def _along_block(points, directions, strength, amount, out):  # type: ignore[no-untyped-def]
+def _along_block(points, directions, strength, amount, out):
     for i in range(strength.shape[0]):
         s = strength[i] * amount
         out[3 * i] = points[3 * i] + directions[3 * i] * s
@@ -18,12 +18,12 @@ def _along_block(points, directions, strength, amount, out):  # type: ignore[no-
 
 
 @kernel
-def _along_serial(points, directions, strength, amount, out):  # type: ignore[no-untyped-def]
+def _along_serial(points, directions, strength, amount, out):
     _along_block(points, directions, strength, amount, out)
 
 
 @parallel_kernel
-def _along_parallel(points, directions, strength, amount, out):  # type: ignore[no-untyped-def]
+def _along_parallel(points, directions, strength, amount, out):
     n = strength.shape[0]
     for block in prange((n + BLOCK - 1) // BLOCK):
         b = block * BLOCK
@@ -43,7 +43,7 @@ def displace_along(points: Floats, directions: Floats, strength: Floats, amount:
 
 
 @inlined
-def _by_block(points, strength, x, y, z, out):  # type: ignore[no-untyped-def]
+def _by_block(points, strength, x, y, z, out):
     for i in range(strength.shape[0]):
         s = strength[i]
         out[3 * i] = points[3 * i] + x * s
@@ -52,12 +52,12 @@ def _by_block(points, strength, x, y, z, out):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _by_serial(points, strength, x, y, z, out):  # type: ignore[no-untyped-def]
+def _by_serial(points, strength, x, y, z, out):
     _by_block(points, strength, x, y, z, out)
 
 
 @parallel_kernel
-def _by_parallel(points, strength, x, y, z, out):  # type: ignore[no-untyped-def]
+def _by_parallel(points, strength, x, y, z, out):
     n = strength.shape[0]
     for block in prange((n + BLOCK - 1) // BLOCK):
         b = block * BLOCK

@@ -30,7 +30,7 @@ _AXIS_X, _AXIS_Y = int(Form.AXIS_X), int(Form.AXIS_Y)
 
 
 @inlined
-def _block(flat, m, form, out):  # type: ignore[no-untyped-def]
+def _block(flat, m, form, out):
     count = out.shape[0]
     x = np.empty(BLOCK, np.float32)
     y = np.empty(BLOCK, np.float32)
@@ -65,7 +65,7 @@ def _block(flat, m, form, out):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _distance_serial(flat, m, form, out):  # type: ignore[no-untyped-def]
+def _distance_serial(flat, m, form, out):
     n = out.shape[0]
     for block in range((n + BLOCK - 1) // BLOCK):
         begin = block * BLOCK
@@ -74,7 +74,7 @@ def _distance_serial(flat, m, form, out):  # type: ignore[no-untyped-def]
 
 
 @parallel_kernel
-def _distance_parallel(flat, m, form, out):  # type: ignore[no-untyped-def]
+def _distance_parallel(flat, m, form, out):
     n = out.shape[0]
     for block in prange((n + BLOCK - 1) // BLOCK):
         begin = block * BLOCK

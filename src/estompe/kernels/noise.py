@@ -29,7 +29,7 @@ _SCALE_4 = np.float32(1.3 / 127.5)
 
 
 @inlined
-def _mixed(bits):  # type: ignore[no-untyped-def]
+def _mixed(bits):
     bits = np.uint32(bits ^ np.uint32(bits >> np.uint32(15)))
     bits = np.uint32(bits * _MIX)
     bits = np.uint32(bits ^ np.uint32(bits >> np.uint32(12)))
@@ -38,7 +38,7 @@ def _mixed(bits):  # type: ignore[no-untyped-def]
 
 
 @inlined
-def _corner_3(bits, dx, dy, dz):  # type: ignore[no-untyped-def]
+def _corner_3(bits, dx, dy, dz):
     bits = _mixed(bits)
     gx = np.float32(np.int32(bits & np.uint32(1023))) - _CENTRE_3
     gy = np.float32(np.int32(np.uint32(bits >> np.uint32(10)) & np.uint32(1023))) - _CENTRE_3
@@ -47,7 +47,7 @@ def _corner_3(bits, dx, dy, dz):  # type: ignore[no-untyped-def]
 
 
 @inlined
-def _corner_4(bits, dx, dy, dz, dw):  # type: ignore[no-untyped-def]
+def _corner_4(bits, dx, dy, dz, dw):
     bits = _mixed(bits)
     gx = np.float32(np.int32(bits & np.uint32(255))) - _CENTRE_4
     gy = np.float32(np.int32(np.uint32(bits >> np.uint32(8)) & np.uint32(255))) - _CENTRE_4
@@ -57,17 +57,17 @@ def _corner_4(bits, dx, dy, dz, dw):  # type: ignore[no-untyped-def]
 
 
 @inlined
-def _fade(t):  # type: ignore[no-untyped-def]
+def _fade(t):
     return t * t * t * (t * (t * np.float32(6.0) - np.float32(15.0)) + np.float32(10.0))
 
 
 @inlined
-def _mix(a, b, t):  # type: ignore[no-untyped-def]
+def _mix(a, b, t):
     return a + t * (b - a)
 
 
 @inlined
-def _octave_3(x, y, z, seed):  # type: ignore[no-untyped-def]
+def _octave_3(x, y, z, seed):
     fx = np.floor(x)
     fy = np.floor(y)
     fz = np.floor(z)
@@ -105,7 +105,7 @@ def _octave_3(x, y, z, seed):  # type: ignore[no-untyped-def]
 
 
 @inlined
-def _cell_4(hx, gx, hyzw, gyzw, hyz2, gyz2, dx, dy, dz, dw, ex, ey, ez, u, v, w):  # type: ignore[no-untyped-def]
+def _cell_4(hx, gx, hyzw, gyzw, hyz2, gyz2, dx, dy, dz, dw, ex, ey, ez, u, v, w):
     low = _mix(
         _mix(_corner_4(np.uint32(hx ^ hyzw), dx, dy, dz, dw), _corner_4(np.uint32(gx ^ hyzw), ex, dy, dz, dw), u),
         _mix(_corner_4(np.uint32(hx ^ gyzw), dx, ey, dz, dw), _corner_4(np.uint32(gx ^ gyzw), ex, ey, dz, dw), u),
@@ -120,7 +120,7 @@ def _cell_4(hx, gx, hyzw, gyzw, hyz2, gyz2, dx, dy, dz, dw, ex, ey, ez, u, v, w)
 
 
 @inlined
-def _octave_4(x, y, z, hw, gw, dw, t, seed):  # type: ignore[no-untyped-def]
+def _octave_4(x, y, z, hw, gw, dw, t, seed):
     fx = np.floor(x)
     fy = np.floor(y)
     fz = np.floor(z)
@@ -153,7 +153,7 @@ def _octave_4(x, y, z, hw, gw, dw, t, seed):  # type: ignore[no-untyped-def]
 
 
 @inlined
-def _split(flat, scale, x, y, z):  # type: ignore[no-untyped-def]
+def _split(flat, scale, x, y, z):
     for i in range(flat.shape[0] // 3):
         x[i] = flat[3 * i] * scale
         y[i] = flat[3 * i + 1] * scale
@@ -161,12 +161,12 @@ def _split(flat, scale, x, y, z):  # type: ignore[no-untyped-def]
 
 
 @inlined
-def _octave_seed(seed, octave):  # type: ignore[no-untyped-def]
+def _octave_seed(seed, octave):
     return _mixed(np.uint32(np.uint32(seed) + np.uint32(np.uint32(octave + 1) * _OCTAVE)))
 
 
 @inlined
-def _block_3(flat, out, frequency, octaves, roughness, amount, seed):  # type: ignore[no-untyped-def]
+def _block_3(flat, out, frequency, octaves, roughness, amount, seed):
     count = out.shape[0]
     x = np.empty(BLOCK, np.float32)
     y = np.empty(BLOCK, np.float32)
@@ -184,7 +184,7 @@ def _block_3(flat, out, frequency, octaves, roughness, amount, seed):  # type: i
 
 
 @inlined
-def _block_4(flat, out, frequency, time, octaves, roughness, amount, seed):  # type: ignore[no-untyped-def]
+def _block_4(flat, out, frequency, time, octaves, roughness, amount, seed):
     count = out.shape[0]
     x = np.empty(BLOCK, np.float32)
     y = np.empty(BLOCK, np.float32)
@@ -208,7 +208,7 @@ def _block_4(flat, out, frequency, time, octaves, roughness, amount, seed):  # t
 
 
 @kernel
-def _noise_3_serial(flat, out, frequency, octaves, roughness, amount, seed):  # type: ignore[no-untyped-def]
+def _noise_3_serial(flat, out, frequency, octaves, roughness, amount, seed):
     n = out.shape[0]
     for block in range((n + BLOCK - 1) // BLOCK):
         begin = block * BLOCK
@@ -217,7 +217,7 @@ def _noise_3_serial(flat, out, frequency, octaves, roughness, amount, seed):  # 
 
 
 @parallel_kernel
-def _noise_3_parallel(flat, out, frequency, octaves, roughness, amount, seed):  # type: ignore[no-untyped-def]
+def _noise_3_parallel(flat, out, frequency, octaves, roughness, amount, seed):
     n = out.shape[0]
     for block in prange((n + BLOCK - 1) // BLOCK):
         begin = block * BLOCK
@@ -226,7 +226,7 @@ def _noise_3_parallel(flat, out, frequency, octaves, roughness, amount, seed):  
 
 
 @kernel
-def _noise_4_serial(flat, out, frequency, time, octaves, roughness, amount, seed):  # type: ignore[no-untyped-def]
+def _noise_4_serial(flat, out, frequency, time, octaves, roughness, amount, seed):
     n = out.shape[0]
     for block in range((n + BLOCK - 1) // BLOCK):
         begin = block * BLOCK
@@ -235,7 +235,7 @@ def _noise_4_serial(flat, out, frequency, time, octaves, roughness, amount, seed
 
 
 @parallel_kernel
-def _noise_4_parallel(flat, out, frequency, time, octaves, roughness, amount, seed):  # type: ignore[no-untyped-def]
+def _noise_4_parallel(flat, out, frequency, time, octaves, roughness, amount, seed):
     n = out.shape[0]
     for block in prange((n + BLOCK - 1) // BLOCK):
         begin = block * BLOCK

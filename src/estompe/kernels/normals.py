@@ -13,14 +13,14 @@ from estompe.kernels.types import Floats, Indices
 
 
 @inlined
-def _cross_into(out, f, ax, ay, az, bx, by, bz):  # type: ignore[no-untyped-def]
+def _cross_into(out, f, ax, ay, az, bx, by, bz):
     out[3 * f] = ay * bz - az * by
     out[3 * f + 1] = az * bx - ax * bz
     out[3 * f + 2] = ax * by - ay * bx
 
 
 @inlined
-def _newell(flat, corners, begin, end, out, f):  # type: ignore[no-untyped-def]
+def _newell(flat, corners, begin, end, out, f):
     x = np.float32(0.0)
     y = np.float32(0.0)
     z = np.float32(0.0)
@@ -35,7 +35,7 @@ def _newell(flat, corners, begin, end, out, f):  # type: ignore[no-untyped-def]
 
 
 @inlined
-def _faces_range(flat, corners, offsets, first, last, out):  # type: ignore[no-untyped-def]
+def _faces_range(flat, corners, offsets, first, last, out):
     for f in range(first, last):
         begin = offsets[f]
         end = offsets[f + 1]
@@ -52,12 +52,12 @@ def _faces_range(flat, corners, offsets, first, last, out):  # type: ignore[no-u
 
 
 @kernel
-def _faces_serial(flat, corners, offsets, out):  # type: ignore[no-untyped-def]
+def _faces_serial(flat, corners, offsets, out):
     _faces_range(flat, corners, offsets, 0, offsets.shape[0] - 1, out)
 
 
 @parallel_kernel
-def _faces_parallel(flat, corners, offsets, out):  # type: ignore[no-untyped-def]
+def _faces_parallel(flat, corners, offsets, out):
     n = offsets.shape[0] - 1
     for block in prange((n + BLOCK - 1) // BLOCK):
         _faces_range(flat, corners, offsets, block * BLOCK, min(n, (block + 1) * BLOCK), out)
@@ -75,7 +75,7 @@ def face_normals(points: Floats, corners: Indices, offsets: Indices) -> Floats:
 
 
 @inlined
-def _points_range(face, starts, members, first, last, out):  # type: ignore[no-untyped-def]
+def _points_range(face, starts, members, first, last, out):
     for p in range(first, last):
         x = np.float32(0.0)
         y = np.float32(0.0)
@@ -93,12 +93,12 @@ def _points_range(face, starts, members, first, last, out):  # type: ignore[no-u
 
 
 @kernel
-def _points_serial(face, starts, members, out):  # type: ignore[no-untyped-def]
+def _points_serial(face, starts, members, out):
     _points_range(face, starts, members, 0, starts.shape[0] - 1, out)
 
 
 @parallel_kernel
-def _points_parallel(face, starts, members, out):  # type: ignore[no-untyped-def]
+def _points_parallel(face, starts, members, out):
     n = starts.shape[0] - 1
     for block in prange((n + BLOCK - 1) // BLOCK):
         _points_range(face, starts, members, block * BLOCK, min(n, (block + 1) * BLOCK), out)

@@ -17,31 +17,31 @@ _V, _T, _F, _O, _G, _E, _CAPITAL_E, _ZERO, _NINE = 118, 116, 102, 111, 103, 101,
 
 
 @inlined
-def _blank(c):  # type: ignore[no-untyped-def]
+def _blank(c):
     return c == _SPACE or c == _TAB or c == _RETURN
 
 
 @inlined
-def _skip_blanks(text, i, end):  # type: ignore[no-untyped-def]
+def _skip_blanks(text, i, end):
     while i < end and _blank(text[i]):
         i += 1
     return i
 
 
 @inlined
-def _line_end(text, i, end):  # type: ignore[no-untyped-def]
+def _line_end(text, i, end):
     while i < end and text[i] != _NEWLINE:
         i += 1
     return i
 
 
 @inlined
-def _digit(c):  # type: ignore[no-untyped-def]
+def _digit(c):
     return c >= _ZERO and c <= _NINE
 
 
 @kernel
-def _number(text, i, end):  # type: ignore[no-untyped-def]
+def _number(text, i, end):
     """A decimal number from i on: its value, where it ends, and whether it was one. Words such as nan give NaN."""
     start = i
     negative = False
@@ -81,7 +81,7 @@ def _number(text, i, end):  # type: ignore[no-untyped-def]
 
 
 @inlined
-def _integer(text, i, end):  # type: ignore[no-untyped-def]
+def _integer(text, i, end):
     """A whole number from i on: its value (0 if there is none) and where it ends."""
     negative = i < end and text[i] == _MINUS
     if negative:
@@ -94,7 +94,7 @@ def _integer(text, i, end):  # type: ignore[no-untyped-def]
 
 
 @inlined
-def _corners(text, i, end):  # type: ignore[no-untyped-def]
+def _corners(text, i, end):
     count = 0
     i = _skip_blanks(text, i, end)
     while i < end and text[i] != _HASH:
@@ -106,7 +106,7 @@ def _corners(text, i, end):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def count(text, begin, end, state):  # type: ignore[no-untyped-def]
+def count(text, begin, end, state):
     """Add what the lines of a stretch hold to the counts in state, int64 (STATE_SIZE,)."""
     i = begin
     while i < end:
@@ -129,14 +129,14 @@ def count(text, begin, end, state):  # type: ignore[no-untyped-def]
 
 
 @inlined
-def _fail(state, error):  # type: ignore[no-untyped-def]
+def _fail(state, error):
     if state[ERROR] == 0:
         state[ERROR] = error
         state[ERROR_LINE] = state[LINES] + 1
 
 
 @kernel
-def _point(text, i, end, points, colors, state):  # type: ignore[no-untyped-def]
+def _point(text, i, end, points, colors, state):
     row = state[POINTS]
     for k in range(6):
         i = _skip_blanks(text, i, end)
@@ -157,7 +157,7 @@ def _point(text, i, end, points, colors, state):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _uv(text, i, end, uvs, state):  # type: ignore[no-untyped-def]
+def _uv(text, i, end, uvs, state):
     row = state[UVS]
     for k in range(2):
         i = _skip_blanks(text, i, end)
@@ -170,13 +170,13 @@ def _uv(text, i, end, uvs, state):  # type: ignore[no-untyped-def]
 
 
 @inlined
-def _absolute(index, there):  # type: ignore[no-untyped-def]
+def _absolute(index, there):
     """An OBJ index, from 1 or backwards from the last, as one from 0; -1 if it is neither."""
     return index - 1 if index > 0 else (there + index if index < 0 else np.int64(-1))
 
 
 @kernel
-def _face(text, i, end, corners, corner_uvs, offsets, state, all_points, all_uvs):  # type: ignore[no-untyped-def]
+def _face(text, i, end, corners, corner_uvs, offsets, state, all_points, all_uvs):
     first = state[CORNERS]
     i = _skip_blanks(text, i, end)
     while i < end and text[i] != _HASH:
@@ -206,7 +206,7 @@ def _face(text, i, end, corners, corner_uvs, offsets, state, all_points, all_uvs
 
 
 @kernel
-def fill(text, begin, end, state, points, colors, uvs, corners, corner_uvs, offsets, groups):  # type: ignore[no-untyped-def]
+def fill(text, begin, end, state, points, colors, uvs, corners, corner_uvs, offsets, groups):
     """Read a stretch into arrays of the counted sizes; state counts on from stretch to stretch.
 
     points, colors: float32 (n, 3); uvs: float32 (k, 2); corners, corner_uvs: int32 (m,), -1 without a UV; offsets: int32

@@ -9,7 +9,7 @@ from estompe.kernels.types import Floats
 
 
 @inlined
-def _block(values, out, full, over, knots, cubics, clamp):  # type: ignore[no-untyped-def]
+def _block(values, out, full, over, knots, cubics, clamp):
     count = out.shape[0]
     t = np.empty(BLOCK, np.float32)
     zero = np.float32(0.0)
@@ -34,7 +34,7 @@ def _block(values, out, full, over, knots, cubics, clamp):  # type: ignore[no-un
 
 
 @kernel
-def _remap_serial(values, out, full, over, knots, cubics, clamp):  # type: ignore[no-untyped-def]
+def _remap_serial(values, out, full, over, knots, cubics, clamp):
     n = out.shape[0]
     for block in range((n + BLOCK - 1) // BLOCK):
         begin = block * BLOCK
@@ -43,7 +43,7 @@ def _remap_serial(values, out, full, over, knots, cubics, clamp):  # type: ignor
 
 
 @parallel_kernel
-def _remap_parallel(values, out, full, over, knots, cubics, clamp):  # type: ignore[no-untyped-def]
+def _remap_parallel(values, out, full, over, knots, cubics, clamp):
     n = out.shape[0]
     for block in prange((n + BLOCK - 1) // BLOCK):
         begin = block * BLOCK

@@ -7,7 +7,7 @@ from estompe.kernels.types import Indices
 
 
 @kernel
-def triangle_corners(offsets):  # type: ignore[no-untyped-def]
+def triangle_corners(offsets):
     """Each face as a fan of triangles.
 
     offsets: int32 (faces + 1,), where each face's corners begin. Returns corner numbers, int32 (triangles, 3), and the face
@@ -32,7 +32,7 @@ def triangle_corners(offsets):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def corner_faces(offsets):  # type: ignore[no-untyped-def]
+def corner_faces(offsets):
     """The face each corner belongs to. offsets: int32 (faces + 1,). Returns int32 (corners,)."""
     out = np.empty(offsets[-1], np.int32)
     for f in range(offsets.shape[0] - 1):
@@ -42,7 +42,7 @@ def corner_faces(offsets):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _group(keys, groups):  # type: ignore[no-untyped-def]
+def _group(keys, groups):
     starts = np.zeros(groups + 1, np.int32)
     for key in keys:
         starts[key + 1] += 1

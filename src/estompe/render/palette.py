@@ -29,4 +29,5 @@ def strength_table() -> NDArray[np.uint8]:
 def strength_colors(strength: NDArray[np.float32]) -> NDArray[np.uint8]:
     """The colour of each strength, uint8 (…, 3)."""
     index = np.clip((strength + 1.0) * SIZE, 0, 2 * SIZE - 1).astype(np.int32)
-    return strength_table()[index]
+    colors: NDArray[np.uint8] = strength_table()[index]
+    return colors

@@ -67,7 +67,7 @@ class Renderer:
 
     def __init__(self) -> None:
         try:
-            self._context = moderngl.create_context(standalone=True, backend="egl")
+            self._context = moderngl.create_standalone_context(backend="egl")  # type: ignore[arg-type]  # its stub is wrong
         except Exception as error:  # the binding raises plain Exception where no driver is found
             raise RenderError(f"no off-screen graphics (install libegl1 and libgl1-mesa-dri): {error}") from error
         self._programs = {name: self._program(name) for name in _EVERY_PROGRAM}
@@ -92,7 +92,9 @@ class Renderer:
             self._draw_item(item, look, matrices)
         return self._read(target)
 
-    def pick(self, items: Sequence[Item], viewpoint: Viewpoint, size: tuple[int, int], x: float, y: float) -> Hit | None:
+    def pick(
+        self, items: Sequence[Item], viewpoint: Viewpoint, size: tuple[int, int], x: float, y: float
+    ) -> Hit | None:
         """What lies under a pixel of a picture of this size, or None."""
         self._follow(items, Look("shaded"))
         if self._pick is None:
@@ -143,8 +145,10 @@ class Renderer:
         if look.mode == "wire":
             wire = self._programs["wire"]
             _set_matrices(wire, *matrices)
-            wire["ink"].value = (0.15, 0.14, 0.12, 1.0)
+            wire["ink"].value = (0.15, 0.14, 0.12, 0.5)
+            self._context.enable(moderngl.BLEND)
             mesh.bound("wire", wire, "edges").render(moderngl.LINES)
+            self._context.disable(moderngl.BLEND)
 
     def _read(self, target: _Target) -> Picture:
         width, height = target.size

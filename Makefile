@@ -1,0 +1,52 @@
+# Two commands do everything on a fresh machine: `make demo` and `make test`.
+PYTHON ?= python3
+VENV := .venv
+BIN := $(VENV)/bin
+STAMP := $(VENV)/.ready-$(shell cat pyproject.toml | cksum | cut -d' ' -f1)
+DEMO := build/demo
+
+.PHONY: setup demo test check bench screenshots schema clean
+
+setup: $(STAMP)
+
+$(STAMP): pyproject.toml
+	@sh scripts/system_packages.sh
+	@test -x $(BIN)/python || $(PYTHON) -m venv $(VENV)
+	$(BIN)/pip install --quiet --disable-pip-version-check -e '.[test]'
+	@touch $@
+
+demo: setup
+	@if [ -n "$$DISPLAY$$WAYLAND_DISPLAY" ]; then \
+	  $(BIN)/estompe --sample lantern-amphora; \
+	else \
+	  echo "There is no display, so no window can be shown. Baking the sample instead."; \
+	  mkdir -p $(DEMO) && \
+	  $(BIN)/estompe sample lantern-amphora --save $(DEMO)/lantern-amphora.estompe && \
+	  $(BIN)/estompe bake $(DEMO)/lantern-amphora.estompe --out $(DEMO)/lantern-amphora.usdc && \
+	  $(BIN)/estompe render $(DEMO)/lantern-amphora.estompe --frame 62 --show strength --falloff "Lantern glow" --out $(DEMO)/lantern-amphora.png && \
+	  echo "The scene:    $(CURDIR)/$(DEMO)/lantern-amphora.estompe" && \
+	  echo "The animation: $(CURDIR)/$(DEMO)/lantern-amphora.usdc" && \
+	  echo "A picture:     $(CURDIR)/$(DEMO)/lantern-amphora.png"; \
+	fi
+
+check: setup
+	$(BIN)/ruff check src tests bench scripts
+	$(BIN)/ruff format --check src tests bench scripts
+	$(BIN)/mypy
+	$(BIN)/lint-imports
+
+test: check
+	QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest
+
+bench: setup
+	$(BIN)/pip install --quiet --disable-pip-version-check -e '.[bench]'
+	$(BIN)/python -m bench
+
+screenshots: setup
+	QT_QPA_PLATFORM=offscreen $(BIN)/python scripts/screenshots.py
+
+schema: setup
+	$(BIN)/python scripts/schema.py
+
+clean:
+	rm -rf $(VENV) build

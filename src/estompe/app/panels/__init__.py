@@ -1,0 +1,1 @@
+"""Cast, Measure, Ramp and Drive."""

@@ -1,0 +1,268 @@
+"""Drive: the current shape's effects in the order they run, each a card that opens in place."""
+
+from collections.abc import Hashable
+
+from PyQt6.QtCore import QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QFont, QPainter, QPen
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMenu, QSizePolicy, QVBoxLayout, QWidget
+
+from estompe.app import icons, theme, units
+from estompe.app.session import Session
+from estompe.app.widgets.fields import column, field, fields_of, rule_of
+from estompe.app.widgets.labels import Head, hairline, icon_button, label, link
+from estompe.app.widgets.panel import Panel
+from estompe.app.widgets.rows import Draggable
+from estompe.document import edits
+from estompe.document.edits import Path
+from estompe.document.kinds import EffectSettings, kinds
+from estompe.document.numbers import value_at
+from estompe.document.scene import Effect, Route, Shape
+from estompe.setups.adding import add_effect
+
+
+class Chip(QWidget):
+    """A falloff that feeds an effect, how much, and whether inverted; inked when it is the current one."""
+
+    clicked = pyqtSignal()
+
+    def __init__(self, text: str, inked: bool) -> None:
+        super().__init__()
+        self.text, self.inked = text, inked
+        self.setAccessibleName(text)
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.setToolTip("Make this falloff current")
+        metrics_font = theme.font(11)
+        self.setFont(metrics_font)
+        self.setStyleSheet("font-size: 11px;")
+        self.setMinimumWidth(40)
+        self.setMaximumWidth(self.fontMetrics().horizontalAdvance(text) + 26)
+        self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
+        self.setFixedHeight(20)
+
+    def sizeHint(self) -> QSize:
+        return QSize(self.maximumWidth(), 20)
+
+    def mousePressEvent(self, event) -> None:
+        self.clicked.emit()
+        event.accept()
+
+    def paintEvent(self, event) -> None:
+        del event
+        t = icons.current_theme()
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QPen(t.color("chalk" if self.inked else "hairline"), 1.2))
+        painter.setBrush(t.color("raised"))
+        painter.drawRoundedRect(self.rect().toRectF().adjusted(1, 1, -1, -1), 9, 9)
+        painter.setFont(theme.font(11, QFont.Weight.DemiBold if self.inked else QFont.Weight.Normal))
+        painter.setPen(t.color("chalk" if self.inked else "soft"))
+        text = painter.fontMetrics().elidedText(self.text, Qt.TextElideMode.ElideRight, self.width() - 12)
+        painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, text)
+
+
+class EffectCard(Draggable):
+    """An effect in one line: its number, kind, chips, and the mesh after it."""
+
+    def __init__(self, number: int, effect: Effect, opened: bool) -> None:
+        super().__init__()
+        self.setFixedHeight(34)
+        self.setAccessibleName(effect.settings.label)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(6)
+        order = label(str(number), "soft")
+        order.setFixedWidth(14)
+        row.addWidget(order)
+        row.addWidget(label(effect.settings.label, "strong" if opened else "" if effect.enabled else "soft"))
+        self.chips = QHBoxLayout()
+        self.chips.setSpacing(4)
+        row.addLayout(self.chips, 1)
+        self.points = label("", "soft")
+        row.addWidget(self.points)
+
+    def paintEvent(self, event) -> None:
+        del event
+        if self.hasFocus() or self.underMouse():
+            painter = QPainter(self)
+            painter.fillRect(self.rect(), icons.current_theme().color("raised"))
+
+
+class DrivePanel(Panel):
+    """What happens to the current shape."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self.cards: dict[str, EffectCard] = {}
+        self.opened: str | None = None
+        self._errors: QLabel | None = None
+        self.refresh()
+
+    def structure(self) -> Hashable:
+        shape = self.session.shape
+        if shape is None:
+            return None
+        effects = tuple(
+            (
+                effect.id,
+                type(effect.settings),
+                effect.enabled,
+                tuple((r.falloff, r.join, r.inverted) for r in effect.routes),
+            )
+            for effect in shape.effects
+        )
+        names = tuple((item.id, item.name) for item in self.session.scene.falloffs)
+        return shape.id, shape.name, effects, names, self.session.falloff_id, self.opened
+
+    def build(self, layout: QVBoxLayout) -> None:
+        shape = self.session.shape
+        head = Head("Drive", shape.name if shape else "")
+        head.about.setStyleSheet(f"color: {icons.current_theme().slate};")
+        layout.addWidget(head)
+        layout.addWidget(hairline())
+        self.cards = {}
+        if shape is None:
+            layout.addWidget(label("Effects of the current shape appear here.", "soft", wrap=True))
+            return
+        for index, effect in enumerate(shape.effects):
+            self._build_card(layout, shape, effect, index)
+        self._errors = label("", "error", wrap=True)
+        self._errors.hide()
+        layout.addWidget(self._errors)
+        add = link("Add an effect", "Something that happens to the shape, as strongly as the current falloff says")
+        add.setMenu(self.kinds_menu(add))
+        layout.addWidget(add)
+
+    def pull(self) -> None:
+        shape = self.session.shape
+        for effect in shape.effects if shape else ():
+            card = self.cards.get(effect.id)
+            if card is not None:
+                for index, route in enumerate(effect.routes):
+                    chip = card.chips.itemAt(index).widget()
+                    if chip.text != self._chip_text(index, route):
+                        chip.text = self._chip_text(index, route)
+                        chip.update()
+
+    def show_answer(self) -> None:
+        answer, shape = self.session.answer, self.session.shape
+        if answer is None or shape is None or shape.id not in {item.id for item in answer.frame.scene.shapes}:
+            return
+        enabled = [effect.id for effect in answer.frame.shape(shape.id).effects if effect.enabled]
+        for effect, points in zip(enabled, answer.frame.points_after(shape.id), strict=True):
+            if effect in self.cards:
+                self.cards[effect].points.setText(f"{points:,}".replace(",", " "))
+                self.cards[effect].points.setToolTip("Points after this effect")
+        if self._errors is not None:
+            texts = [item.text for item in answer.frame.problems if item.path[:2] == ("shapes", shape.id)]
+            self._errors.setText("\n".join(texts))
+            self._errors.setVisible(bool(texts))
+
+    def add_effect(self, kind: str) -> None:
+        """Add an effect to the current shape, fed by the current falloff, and open it."""
+        shape = self.session.shape
+        if shape is None:
+            self.session.said.emit("choose a shape first: an effect needs one", "error")
+            return
+        scene, made = add_effect(self.session.scene, shape.id, kind, self.session.falloff_id)
+        self.opened = made
+        self.session.commit(scene, f"Add {kinds(EffectSettings)[kind].label} to {shape.name}")
+
+    def kinds_menu(self, parent: QWidget) -> QMenu:
+        """The effects that can be added."""
+        menu = QMenu(parent)
+        menu.setToolTipsVisible(True)
+        for tag, kind in kinds(EffectSettings).items():
+            menu.addAction(kind.label, lambda tag=tag: self.add_effect(tag)).setToolTip(kind.text)
+        return menu
+
+    def open_card(self, effect: str) -> None:
+        """Open a card's settings in place, or close them."""
+        self.opened = None if self.opened == effect else effect
+        self.refresh()
+
+    def _build_card(self, layout: QVBoxLayout, shape: Shape, effect: Effect, index: int) -> None:
+        card = EffectCard(index + 1, effect, effect.id == self.opened)
+        card.picked.connect(lambda: self.open_card(effect.id))
+        card.moved.connect(lambda steps: self._move(shape, effect, steps))
+        for number, route in enumerate(effect.routes):
+            chip = Chip(self._chip_text(number, route), route.falloff == self.session.falloff_id)
+            chip.clicked.connect(lambda falloff=route.falloff: self._choose(falloff))
+            card.chips.addWidget(chip)
+        card.chips.addStretch(1)
+        self.cards[effect.id] = card
+        layout.addWidget(card)
+        if effect.id == self.opened:
+            layout.addWidget(self._settings(shape, effect))
+        layout.addWidget(hairline())
+
+    def _settings(self, shape: Shape, effect: Effect) -> QWidget:
+        path: Path = ("shapes", shape.id, "effects", effect.id)
+        made = fields_of(self.session, (*path, "settings"), effect.settings)
+        self.fields += made
+        parts: list[QWidget] = [*made]
+        for index, route in enumerate(effect.routes):
+            parts.append(self._route(path, index, route))
+        parts.append(self._tools(path, effect))
+        return column(*parts, margins=(20, 0, 0, 6))
+
+    def _route(self, path: Path, index: int, route: Route) -> QWidget:
+        base = (*path, "routes", index)
+        names = ("falloff", "amount", "join", "inverted") if index else ("falloff", "amount", "inverted")
+        made = [field(self.session, (*base, name), rule_of(Route, name)) for name in names]
+        self.fields += made
+        head = QWidget()
+        row = QHBoxLayout(head)
+        row.setContentsMargins(4, 4, 0, 0)
+        row.addWidget(label("fed by" if index == 0 else "and by", "soft"), 1)
+        remove = icon_button("remove", "Remove route")
+        remove.clicked.connect(lambda: self._remove_route(base))
+        row.addWidget(remove)
+        del route
+        return column(head, *made)
+
+    def _tools(self, path: Path, effect: Effect) -> QWidget:
+        tools = QWidget()
+        row = QHBoxLayout(tools)
+        row.setContentsMargins(4, 4, 0, 0)
+        feed = link("Feed by the current falloff")
+        feed.setEnabled(self.session.falloff_id is not None)
+        feed.clicked.connect(lambda: self._add_route(path))
+        row.addWidget(feed, 1)
+        eye = icon_button(
+            "eye" if effect.enabled else "eye-off", "Switch effect off" if effect.enabled else "Switch effect on"
+        )
+        eye.clicked.connect(lambda: self._toggle(path, effect))
+        remove = icon_button("remove", "Remove effect")
+        remove.clicked.connect(lambda: self._remove(path, effect))
+        row.addWidget(eye)
+        row.addWidget(remove)
+        return tools
+
+    def _chip_text(self, index: int, route: Route) -> str:
+        name = next((item.name for item in self.session.scene.falloffs if item.id == route.falloff), "missing")
+        sign = "" if index == 0 else {"multiply": "× ", "add": "+ ", "subtract": "− "}.get(route.join, f"{route.join} ")
+        amount = units.shown(value_at(route.amount, self.session.frame), "share")
+        return f"{sign}{'1 − ' if route.inverted else ''}{name} {amount}"
+
+    def _choose(self, falloff: str) -> None:
+        if falloff in {item.id for item in self.session.scene.falloffs}:
+            self.session.choose_falloff(falloff)
+
+    def _toggle(self, path: Path, effect: Effect) -> None:
+        words = "off" if effect.enabled else "on"
+        self.session.put((*path, "enabled"), not effect.enabled, f"Switch {effect.settings.label} {words}")
+
+    def _remove(self, path: Path, effect: Effect) -> None:
+        self.session.commit(edits.remove(self.session.scene, path), f"Remove {effect.settings.label}")
+
+    def _add_route(self, path: Path) -> None:
+        scene = edits.insert(self.session.scene, (*path, "routes"), Route(self.session.falloff_id or ""))
+        self.session.commit(scene, f"Feed {self.session.name_of(path)}")
+
+    def _remove_route(self, path: Path) -> None:
+        self.session.commit(edits.remove(self.session.scene, path), "Remove route")
+
+    def _move(self, shape: Shape, effect: Effect, steps: int) -> None:
+        index = max(0, min(len(shape.effects) - 1, shape.effects.index(effect) + steps))
+        scene = edits.reorder(self.session.scene, ("shapes", shape.id, "effects", effect.id), index)
+        self.session.commit(scene, f"Reorder {effect.settings.label}")

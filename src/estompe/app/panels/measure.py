@@ -1,0 +1,225 @@
+"""Measure: the current falloff's layers, from top to bottom."""
+
+from collections.abc import Hashable
+
+from msgspec import structs
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QPainter, QPixmap
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMenu, QVBoxLayout, QWidget
+
+from estompe.app import icons, units
+from estompe.app.panels.thumbnail import HEIGHT, WIDTH, layer_picture
+from estompe.app.session import Session
+from estompe.app.widgets.fields import column, field, fields_of, rule_of
+from estompe.app.widgets.labels import Elided, Head, hairline, icon_button, label, link
+from estompe.app.widgets.panel import Panel
+from estompe.app.widgets.rows import Draggable
+from estompe.document import edits
+from estompe.document.kinds import Source, kinds
+from estompe.document.numbers import value_at
+from estompe.document.scene import EASED, Falloff, Layer, Range
+from estompe.document.settings import settings_of
+from estompe.falloffs.ramp import default_range
+from estompe.setups.adding import add_falloff, add_layer
+
+SIGNS = {"multiply": "×", "add": "+", "subtract": "−", "larger": "∨", "smaller": "∧", "replace": "="}
+
+
+class LayerRow(Draggable):
+    """A layer in one line: its picture, how it joins, its kind, and what it looks at."""
+
+    def __init__(self, layer: Layer, first: bool, about: str) -> None:
+        super().__init__()
+        self.setFixedHeight(34)
+        self.setAccessibleName(layer.source.label)
+        self.picture = QLabel()
+        self.picture.setFixedSize(WIDTH, HEIGHT)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(8)
+        row.addWidget(self.picture)
+        if not first:
+            sign = label(SIGNS[layer.join], "strong")
+            sign.setToolTip(layer.join)
+            sign.setStyleSheet(f"color: {icons.current_theme().chalk}; font-weight: 600;")
+            row.addWidget(sign)
+        name = f"1 − {layer.source.label}" if layer.one_minus else layer.source.label
+        row.addWidget(label(name, "" if layer.enabled else "soft"))
+        self.about = Elided(about, "soft")
+        self.about.setAlignment(Qt.AlignmentFlag.AlignRight)
+        row.addWidget(self.about, 1)
+
+    def paintEvent(self, event) -> None:
+        del event
+        if self.hasFocus() or self.underMouse():
+            painter = QPainter(self)
+            painter.fillRect(self.rect(), icons.current_theme().color("raised"))
+
+
+class MeasurePanel(Panel):
+    """What the current falloff measures."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self.rows: dict[str, LayerRow] = {}
+        self._error: QLabel | None = None
+        self.refresh()
+
+    def structure(self) -> Hashable:
+        falloff = self.session.falloff
+        if falloff is None:
+            return None
+        layers = tuple(
+            (layer.id, type(layer.source), layer.join, layer.one_minus, layer.enabled, layer.range is None)
+            for layer in falloff.layers
+        )
+        scene = self.session.scene
+        names = tuple((item.id, item.name) for item in scene.controls)
+        names += tuple((item.id, item.name) for item in scene.falloffs)
+        return falloff.id, falloff.name, layers, self.session.layer_id, names
+
+    def build(self, layout: QVBoxLayout) -> None:
+        falloff = self.session.falloff
+        head = Head("Measure", falloff.name if falloff else "")
+        head.about.setStyleSheet(f"color: {icons.current_theme().slate};")
+        layout.addWidget(head)
+        layout.addWidget(hairline())
+        self.rows = {}
+        if falloff is None:
+            layout.addWidget(
+                label(
+                    "A falloff measures something on each point, such as the distance to a control.", "soft", wrap=True
+                )
+            )
+            add = link("Add a falloff")
+            add.clicked.connect(self.add_falloff)
+            layout.addWidget(add)
+            return
+        for index, layer in enumerate(falloff.layers):
+            self._build_layer(layout, falloff, layer, index)
+        self._error = label("", "error", wrap=True)
+        self._error.hide()
+        layout.addWidget(self._error)
+        add = link("Add a layer", "Measure something more and join it")
+        add.setMenu(self._kinds_menu(add))
+        layout.addWidget(add)
+
+    def pull(self) -> None:
+        falloff = self.session.falloff
+        for layer in falloff.layers if falloff else ():
+            if layer.id in self.rows:
+                self.rows[layer.id].about.setText(self._about(layer))
+
+    def show_answer(self) -> None:
+        answer = self.session.answer
+        shown = answer.current if answer else None
+        if shown is None or self.session.falloff is None or shown.falloff.id != self.session.falloff.id:
+            return
+        points = answer.frame[shown.shape.id].points
+        for layer in shown.falloff.layers:
+            if layer.id in self.rows and layer.enabled:
+                values = shown.layer_values(layer)
+                if len(values) == len(points):
+                    falling = (
+                        layer.range is None and layer.source.unit() == "length" and shown.falloff.layers[0] is layer
+                    )
+                    self.rows[layer.id].picture.setPixmap(QPixmap.fromImage(layer_picture(points, values, falling)))
+        self._show_problems()
+
+    def add_falloff(self) -> None:
+        """Add a falloff and make it current."""
+        scene, made = add_falloff(self.session.scene)
+        self.session.commit(scene, "Add falloff")
+        self.session.choose_falloff(made)
+
+    def add_layer(self, kind: str) -> None:
+        """Add a layer to the current falloff and open it."""
+        falloff = self.session.falloff
+        try:
+            scene, made = add_layer(self.session.scene, falloff.id, kind)
+        except LookupError as error:
+            self.session.said.emit(str(error), "error")
+            return
+        self.session.layer_id = made
+        self.session.commit(scene, f"Add {kinds(Source)[kind].label} to {falloff.name}")
+
+    def open_layer(self, layer: str | None) -> None:
+        """Open a layer's settings in place, or close them."""
+        same = layer == self.session.layer_id
+        self.session.choose_falloff(self.session.falloff_id or "", None if same else layer)
+
+    def _build_layer(self, layout: QVBoxLayout, falloff: Falloff, layer: Layer, index: int) -> None:
+        row = LayerRow(layer, index == 0, self._about(layer))
+        row.picked.connect(lambda: self.open_layer(layer.id))
+        row.moved.connect(lambda steps: self._move(falloff, layer, steps))
+        self.rows[layer.id] = row
+        layout.addWidget(row)
+        if layer.id == self.session.layer_id:
+            layout.addWidget(self._settings(falloff, layer, index))
+        layout.addWidget(hairline())
+
+    def _settings(self, falloff: Falloff, layer: Layer, index: int) -> QWidget:
+        path = ("falloffs", falloff.id, "layers", layer.id)
+        made = fields_of(self.session, (*path, "source"), layer.source)
+        if index > 0:
+            made.append(field(self.session, (*path, "join"), rule_of(Layer, "join")))
+        made.append(field(self.session, (*path, "one_minus"), rule_of(Layer, "one_minus")))
+        self.fields += made
+        tools = QWidget()
+        row = QHBoxLayout(tools)
+        row.setContentsMargins(0, 2, 0, 2)
+        own = link("use the falloff's ramp" if layer.range else "give it a ramp of its own")
+        own.clicked.connect(lambda: self._toggle_own_ramp(path, layer))
+        row.addWidget(own, 1)
+        eye = icon_button(
+            "eye" if layer.enabled else "eye-off", "Switch layer off" if layer.enabled else "Switch layer on"
+        )
+        eye.clicked.connect(
+            lambda: self.session.put((*path, "enabled"), not layer.enabled, f"Switch {layer.source.label}")
+        )
+        remove = icon_button("remove", "Remove layer")
+        remove.clicked.connect(lambda: self._remove(path, layer))
+        row.addWidget(eye)
+        row.addWidget(remove)
+        return column(*made, tools, margins=(34, 0, 0, 6))
+
+    def _toggle_own_ramp(self, path: edits.Path, layer: Layer) -> None:
+        within: Range | None = None if layer.range else default_range(layer.source.unit())
+        changed = structs.replace(edits.get(self.session.scene, path), range=within, ramp=EASED if within else None)
+        self.session.put(path, changed, f"{'Own' if within else 'No own'} ramp for {layer.source.label}")
+
+    def _remove(self, path: edits.Path, layer: Layer) -> None:
+        self.session.commit(edits.remove(self.session.scene, path), f"Remove {layer.source.label}")
+
+    def _move(self, falloff: Falloff, layer: Layer, steps: int) -> None:
+        index = max(0, min(len(falloff.layers) - 1, falloff.layers.index(layer) + steps))
+        scene = edits.reorder(self.session.scene, ("falloffs", falloff.id, "layers", layer.id), index)
+        self.session.commit(scene, f"Reorder {layer.source.label}")
+
+    def _kinds_menu(self, parent: QWidget) -> QMenu:
+        menu = QMenu(parent)
+        for tag, kind in kinds(Source).items():
+            action = menu.addAction(kind.label, lambda tag=tag: self.add_layer(tag))
+            action.setToolTip(kind.text)
+        menu.setToolTipsVisible(True)
+        return menu
+
+    def _about(self, layer: Layer) -> str:
+        """What a layer looks at, or its first number."""
+        source = next((item.source for item in self.session.falloff.layers if item.id == layer.id), layer.source)
+        for rule in settings_of(type(source)):
+            value = getattr(source, rule.name)
+            if rule.kind in ("control", "falloff"):
+                family = getattr(self.session.scene, f"{rule.kind}s")
+                return next((item.name for item in family if item.id == value), "missing")
+            if rule.kind == "number":
+                return units.shown(value_at(value, self.session.frame), rule.unit)
+        return ""
+
+    def _show_problems(self) -> None:
+        if self._error is None or self.session.answer is None:
+            return
+        here = ("falloffs", self.session.falloff_id)
+        texts = [problem.text for problem in self.session.answer.frame.problems if problem.path[:2] == here]
+        self._error.setText("\n".join(texts))
+        self._error.setVisible(bool(texts))

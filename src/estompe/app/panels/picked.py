@@ -1,0 +1,46 @@
+"""Picked: the numbers of the shape, control or camera that is picked."""
+
+from collections.abc import Hashable
+
+from PyQt6.QtWidgets import QVBoxLayout
+
+from estompe.app import icons
+from estompe.app.session import Session
+from estompe.app.widgets.fields import fields_of
+from estompe.app.widgets.labels import Head, hairline
+from estompe.app.widgets.panel import Panel
+from estompe.document import edits
+from estompe.document.scene import Placement
+
+
+class PickedPanel(Panel):
+    """The numbers of what is picked: a shape's or control's placement and making, or the camera."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self.refresh()
+
+    def structure(self) -> Hashable:
+        picked = self.session.picked
+        if not picked or not edits.exists(self.session.scene, picked):
+            return None
+        item = edits.get(self.session.scene, picked)
+        return picked, item.name, type(getattr(item, "source", None))
+
+    def build(self, layout: QVBoxLayout) -> None:
+        picked = self.session.picked
+        if not picked or not edits.exists(self.session.scene, picked):
+            return
+        item = edits.get(self.session.scene, picked)
+        head = Head({"shapes": "Shape", "controls": "Control", "camera": "Camera"}[str(picked[0])], item.name)
+        head.about.setStyleSheet(f"color: {icons.current_theme().slate};")
+        layout.addWidget(head)
+        layout.addWidget(hairline())
+        layout.addSpacing(4)
+        self.fields = fields_of(self.session, picked, item)
+        if hasattr(item, "placement"):
+            self.fields += fields_of(self.session, (*picked, "placement"), Placement())
+        if hasattr(item, "source"):
+            self.fields += fields_of(self.session, (*picked, "source"), item.source)
+        for made in self.fields:
+            layout.addWidget(made)

@@ -1,0 +1,172 @@
+"""Ramp: the current falloff's range and curve, or those of the picked layer where it has its own."""
+
+from collections.abc import Hashable
+
+from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+
+from estompe.app.panels.ramp_plot import RampPlot, resolved
+from estompe.app.session import Session
+from estompe.app.widgets.fields import field, fields_of, rule_of
+from estompe.app.widgets.labels import Head, hairline, label
+from estompe.app.widgets.panel import Panel
+from estompe.document import edits
+from estompe.document.edits import Path
+from estompe.document.numbers import plain_triple, resolve, value_at
+from estompe.document.scene import Falloff, Layer, RampPoint
+
+
+class RampPanel(Panel):
+    """Everything follows while a point or an end is dragged; a drag is one step."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self.plot: RampPlot | None = None
+        self.head: Head | None = None
+        self.refresh()
+
+    @property
+    def owner(self) -> Falloff | Layer | None:
+        """Whose ramp is shown."""
+        falloff = self.session.falloff
+        if falloff is None:
+            return None
+        layer = next((item for item in falloff.layers if item.id == self.session.layer_id), None)
+        return layer if layer is not None and layer.range is not None else falloff
+
+    @property
+    def points(self) -> tuple[RampPoint, ...]:
+        """The points of the ramp that is shown."""
+        return (self.owner.ramp or ()) if self.owner is not None else ()
+
+    @property
+    def path(self) -> Path:
+        """The path of whose ramp is shown."""
+        base: Path = ("falloffs", self.session.falloff_id or "")
+        return (*base, "layers", self.owner.id) if isinstance(self.owner, Layer) else base
+
+    def structure(self) -> Hashable:
+        owner = self.owner
+        picked = self.plot.picked if self.plot is not None else 0
+        return None if owner is None else (self.path, len(self.points), picked)
+
+    def build(self, layout: QVBoxLayout) -> None:
+        picked = self.plot.picked if self.plot is not None else 0
+        self.head = Head("Ramp")
+        layout.addWidget(self.head)
+        layout.addWidget(hairline())
+        layout.addSpacing(6)
+        owner = self.owner
+        if owner is None:
+            self.plot = None
+            layout.addWidget(label("The curve from full to gone appears here.", "soft"))
+            return
+        self.plot = RampPlot()
+        self.plot.picked = min(picked, len(self.points) - 1)
+        self._connect(self.plot)
+        layout.addWidget(self.plot)
+        layout.addSpacing(4)
+        self.fields = fields_of(self.session, (*self.path, "range"), owner.range)
+        point = (*self.path, "ramp", self.plot.picked)
+        self.fields += fields_of(self.session, point, self.points[self.plot.picked])
+        if isinstance(owner, Falloff):
+            self.fields.append(field(self.session, (*self.path, "signed"), rule_of(Falloff, "signed")))
+        for first in range(0, len(self.fields), 2):
+            layout.addWidget(_pair(*self.fields[first : first + 2]))
+
+    def pull(self) -> None:
+        owner = self.owner
+        if owner is None or self.plot is None or owner.range is None:
+            return
+        signed = isinstance(owner, Falloff) and owner.signed
+        self.plot.show_curve(resolved(owner.range, self.points, signed, self.session.frame), self.unit)
+        about = f"{owner.source.label.lower()} only, " if isinstance(owner, Layer) else ""
+        self.head.about.setText(about + self._axis_words())
+
+    def show_answer(self) -> None:
+        if self.plot is None:
+            return
+        shown = self.session.answer.current if self.session.answer else None
+        owner = self.owner
+        if shown is None or owner is None or shown.falloff.id != self.session.falloff_id:
+            self.plot.show_values(None, None)
+            return
+        self.plot.show_values(shown, shown.values if isinstance(owner, Falloff) else shown.measured(owner.id))
+
+    @property
+    def unit(self) -> str:
+        """The unit of the values along the ramp: that of the first thing measured."""
+        owner = self.owner
+        if isinstance(owner, Layer):
+            return owner.source.unit()
+        layers = [layer for layer in owner.layers if layer.enabled] if owner else []
+        if not layers or layers[0].range is not None:
+            return ""
+        return layers[0].source.unit()
+
+    def _axis_words(self) -> str:
+        if self.unit != "length":
+            return "value"
+        layers = self.owner.layers if isinstance(self.owner, Falloff) else (self.owner,)
+        control = getattr(layers[0].source, "control", None)
+        for item in self.session.scene.controls:
+            if item.id == control:
+                sizes = plain_triple(resolve(item.placement.size, self.session.frame))
+                if any(abs(size - 1.0) > 1e-4 for size in sizes):
+                    factor = f"× {sizes[0]:.2f}" if max(sizes) - min(sizes) < 1e-4 else "scaled"
+                    return f"{layers[0].source.label.lower()}, {item.name}'s metres ({factor})"
+        return f"{layers[0].source.label.lower()}, metres"
+
+    def _connect(self, plot: RampPlot) -> None:
+        plot.range_dragged.connect(self._drag_end)
+        plot.point_dragged.connect(self._drag_point)
+        plot.point_added.connect(self._add_point)
+        plot.point_removed.connect(self._remove_point)
+        plot.point_shaped.connect(lambda i, shape: self._put_point(i, "shape", shape))
+        plot.point_picked.connect(lambda _: self.refresh_fields())
+        plot.released.connect(self.session.end_gesture)
+
+    def refresh_fields(self) -> None:
+        """Let the number fields show the picked point."""
+        for item in self.fields:
+            if item.path[-3:-2] == ("ramp",):
+                item.path = (*self.path, "ramp", self.plot.picked, item.path[-1])
+            item.pull()
+        self._built = self.structure()
+
+    def _drag_end(self, end: str, value: float) -> None:
+        words = {"full": "full within", "gone": "gone beyond"}[end]
+        name = self.session.name_of(self.path)
+        self.session.set_number((*self.path, "range", end), value, f"Set {name} {words}", ("range", end))
+
+    def _drag_point(self, index: int, position: float, value: float) -> None:
+        point = (*self.path, "ramp", index)
+        label_text = f"Move ramp point of {self.session.name_of(self.path)}"
+        numbers = [((*point, "position"), position), ((*point, "value"), value)]
+        self.session.set_numbers(numbers, label_text, ("ramp", index))
+
+    def _add_point(self, position: float, value: float) -> None:
+        index = sum(value_at(point.position, self.session.frame) <= position for point in self.points)
+        scene = edits.insert(self.session.scene, (*self.path, "ramp"), RampPoint(position, value), index)
+        self.plot.picked = index
+        self.session.commit(scene, f"Add ramp point to {self.session.name_of(self.path)}")
+
+    def _remove_point(self, index: int) -> None:
+        if len(self.points) < 2:
+            self.session.said.emit("a ramp keeps at least one point", "warning")
+            return
+        scene = edits.remove(self.session.scene, (*self.path, "ramp", index))
+        self.session.commit(scene, f"Remove ramp point of {self.session.name_of(self.path)}")
+
+    def _put_point(self, index: int, part: str, value: object) -> None:
+        self.session.put((*self.path, "ramp", index, part), value, f"Shape ramp of {self.session.name_of(self.path)}")
+
+
+def _pair(*items: QWidget) -> QWidget:
+    """Two fields side by side."""
+    made = QWidget()
+    row = QHBoxLayout(made)
+    row.setContentsMargins(0, 0, 0, 0)
+    row.setSpacing(10)
+    for item in items:
+        row.addWidget(item, 1)
+    return made

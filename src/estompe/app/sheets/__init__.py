@@ -1,0 +1,1 @@
+"""Sheets that lie over the view: start and help."""

@@ -1,0 +1,117 @@
+"""The start sheet: samples with pictures, recent files, and where to drop a mesh."""
+
+from pathlib import Path
+
+from PyQt6.QtCore import QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QFont, QIcon, QPixmap
+from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QScrollArea, QToolButton, QVBoxLayout, QWidget
+
+from estompe.app import theme
+from estompe.app.recovery import Lost
+from estompe.app.widgets.labels import Head, hairline, label, link
+from estompe.samples import SAMPLES, Sample
+
+
+class StartSheet(QWidget):
+    """Shown when nothing is open; every choice is a signal."""
+
+    sample_chosen = pyqtSignal(str)
+    file_chosen = pyqtSignal(str)
+    open_wanted = pyqtSignal()
+    new_wanted = pyqtSignal()
+    recovered = pyqtSignal(object)
+    discarded = pyqtSignal(object)
+
+    def __init__(self, recent: list[str], lost: list[Lost]) -> None:
+        super().__init__()
+        self.setObjectName("sheet")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        inner = QWidget()
+        inner.setMaximumWidth(680)
+        column = QVBoxLayout(inner)
+        column.setContentsMargins(32, 24, 32, 24)
+        column.setSpacing(4)
+        title = label("Estompe")
+        title.setFont(theme.font(26, QFont.Weight.DemiBold))
+        title.setStyleSheet("font-size: 26px; font-weight: 600;")
+        column.addWidget(title)
+        column.addWidget(label("Make how strongly something happens follow a control.", "soft"))
+        for item in lost:
+            column.addWidget(self._lost(item))
+        column.addWidget(Head("Samples"))
+        column.addWidget(hairline())
+        column.addLayout(self._samples())
+        column.addWidget(Head("Recent files"))
+        column.addWidget(hairline())
+        self._recent(column, [Path(name) for name in recent])
+        column.addWidget(Head("Something of your own"))
+        column.addWidget(hairline())
+        column.addLayout(self._own())
+        column.addStretch(1)
+        area = QScrollArea()
+        area.setWidget(inner)
+        area.setWidgetResizable(True)
+        outer = QHBoxLayout(self)
+        outer.setContentsMargins(0, 0, 0, 0)
+        outer.addWidget(area)
+
+    def _samples(self) -> QHBoxLayout:
+        row = QHBoxLayout()
+        row.setContentsMargins(0, 8, 0, 0)
+        for sample in SAMPLES:
+            row.addWidget(self._sample(sample))
+        row.addStretch(1)
+        return row
+
+    def _sample(self, sample: Sample) -> QToolButton:
+        button = QToolButton()
+        button.setText(sample.title)
+        button.setToolTip(sample.text)
+        button.setAccessibleName(sample.title)
+        button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
+        picture = sample.picture()
+        if picture is not None:
+            pixmap = QPixmap()
+            pixmap.loadFromData(picture)
+            button.setIcon(QIcon(pixmap))
+            button.setIconSize(QSize(256, 160))
+        button.clicked.connect(lambda: self.sample_chosen.emit(sample.name))
+        return button
+
+    def _recent(self, column: QVBoxLayout, paths: list[Path]) -> None:
+        there = [path for path in paths if path.exists()]
+        for path in there:
+            button = link(path.name, str(path))
+            button.clicked.connect(lambda _, path=path: self.file_chosen.emit(str(path)))
+            column.addWidget(button)
+        if not there:
+            column.addWidget(label("none yet", "soft"))
+
+    def _own(self) -> QHBoxLayout:
+        row = QHBoxLayout()
+        row.setContentsMargins(0, 8, 0, 0)
+        choose = QPushButton("Open a scene or mesh…")
+        choose.setProperty("role", "main")
+        choose.clicked.connect(self.open_wanted)
+        new = QPushButton("Start with an empty scene")
+        new.clicked.connect(self.new_wanted)
+        row.addWidget(choose)
+        row.addWidget(new)
+        row.addWidget(label("or drop a mesh here: OBJ, PLY, STL, glTF, USD", "soft"))
+        row.addStretch(1)
+        return row
+
+    def _lost(self, item: Lost) -> QWidget:
+        bar = QWidget()
+        row = QHBoxLayout(bar)
+        row.setContentsMargins(0, 10, 0, 0)
+        row.addWidget(label(item.words(), "warning"), 1)
+        recover = QPushButton("Recover it")
+        recover.setProperty("role", "main")
+        recover.clicked.connect(lambda: self.recovered.emit(item))
+        drop = QPushButton("Discard")
+        drop.clicked.connect(lambda: self.discarded.emit(item))
+        drop.clicked.connect(bar.hide)
+        row.addWidget(recover)
+        row.addWidget(drop)
+        return bar

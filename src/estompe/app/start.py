@@ -1,0 +1,46 @@
+"""Starting the window."""
+
+import signal
+import sys
+import threading
+from pathlib import Path
+
+from PyQt6.QtCore import QTimer
+from PyQt6.QtWidgets import QApplication
+
+from estompe.app import preferences
+from estompe.app.window import Window
+from estompe.evaluate.warm import warm_up
+
+
+def run(file: Path | None, sample: str | None) -> int:
+    """Open the window with a scene, a mesh, a sample, or the start sheet. Returns when it is closed."""
+    app = QApplication(["estompe"])
+    app.setApplicationName("Estompe")
+    app.setDesktopFileName("estompe")
+    window = Window(preferences.load())
+    window.show()
+    _warm(window)
+    if file is not None:
+        QTimer.singleShot(0, lambda: window.files.open(file))
+    elif sample is not None:
+        QTimer.singleShot(0, lambda: window.files.open_sample(sample))
+    # Python sees Ctrl+C only while it runs: let it run now and then.
+    signal.signal(signal.SIGINT, lambda *_: window.close())
+    ticking = QTimer(interval=200)
+    ticking.timeout.connect(lambda: None)
+    ticking.start()
+    return app.exec()
+
+
+def _warm(window: Window) -> None:
+    """Compile kernels in the background; the window says so if it takes noticeable time."""
+
+    def tell(share: float, name: str) -> None:
+        window.session.said.emit(f"preparing {name} for this machine, {share:.0%}", "")
+
+    threading.Thread(target=warm_up, args=(tell,), name="estompe-warm", daemon=True).start()
+
+
+if __name__ == "__main__":
+    sys.exit(run(None, None))

@@ -1,0 +1,78 @@
+"""The status line: what the last answer cost, messages, and progress of long work."""
+
+from PyQt6.QtCore import QTimer
+from PyQt6.QtWidgets import QHBoxLayout, QProgressBar, QWidget
+
+from estompe.app.session import Session
+from estompe.app.widgets.labels import Elided, icon_button, label
+from estompe.app.work import Work
+
+_LINGER = 8000
+
+
+class StatusLine(QWidget):
+    """One line at the bottom of the window."""
+
+    def __init__(self, session: Session, work: Work) -> None:
+        super().__init__()
+        self.setObjectName("status")
+        self.setFixedHeight(24)
+        self._session = session
+        self.facts = label("", "soft")
+        self.message = Elided()
+        self._progress_text = label("", "soft")
+        self._bar = QProgressBar()
+        self._bar.setTextVisible(False)
+        self._bar.setRange(0, 1000)
+        self._bar.setFixedWidth(160)
+        self.cancel = icon_button("remove", "Cancel (Esc)")
+        self.cancel.clicked.connect(work.cancel)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(16, 0, 10, 0)
+        row.setSpacing(18)
+        row.addWidget(self.facts)
+        row.addWidget(self.message, 1)
+        for part in (self._progress_text, self._bar, self.cancel):
+            row.addWidget(part)
+            part.hide()
+        self._fade = QTimer(self, singleShot=True, interval=_LINGER)
+        self._fade.timeout.connect(lambda: self.message.setText(""))
+        session.answered.connect(self._pull)
+        session.readied.connect(self._pull)
+        session.said.connect(self.say)
+        work.progressed.connect(self._progressed)
+        work.ended.connect(self._ended)
+        work.failed.connect(lambda text: self.say(text, "error"))
+        work.cancelled.connect(lambda title: self.say(f"cancelled: {title}", "warning"))
+
+    def say(self, text: str, kind: str = "") -> None:
+        """Show a message for a while; errors stay until the next one."""
+        self.message.setText(text)
+        self.message.setToolTip(text)
+        self.message.setProperty("role", kind)
+        self.message.style().unpolish(self.message)
+        self.message.style().polish(self.message)
+        self._fade.stop()
+        if kind != "error":
+            self._fade.start()
+
+    def _pull(self) -> None:
+        answer = self._session.answer
+        if answer is None:
+            return
+        points = sum(len(answer.frame[shape.id].points) for shape in answer.frame.scene.shapes)
+        ready = len(self._session.worker.ready_frames())
+        problems = len(answer.frame.problems)
+        state = "ready" if not problems else f"{problems} to mend"
+        counted = f"{points:,}".replace(",", " ")
+        self.facts.setText(f"{state}     {counted} points     {answer.milliseconds:.0f} ms     {ready} frames ready")
+
+    def _progressed(self, share: float, text: str) -> None:
+        self._progress_text.setText(text)
+        self._bar.setValue(round(share * 1000))
+        for part in (self._progress_text, self._bar, self.cancel):
+            part.show()
+
+    def _ended(self) -> None:
+        for part in (self._progress_text, self._bar, self.cancel):
+            part.hide()

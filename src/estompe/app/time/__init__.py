@@ -1,0 +1,1 @@
+"""Playing, the ruler, and keys on lanes."""

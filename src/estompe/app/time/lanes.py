@@ -1,0 +1,76 @@
+"""Which lanes of keys are shown, and edits of several keys at once."""
+
+from dataclasses import dataclass
+
+from msgspec import structs
+
+from estompe.app.session import Session
+from estompe.document import edits
+from estompe.document.curve import Shape as CurveShape
+from estompe.document.edits import Path
+from estompe.document.numbers import Keyed, with_moved_keys, without_keys
+from estompe.document.scene import Scene
+
+Tack = tuple[int, float]
+"""A lane's index and a frame."""
+
+
+@dataclass(frozen=True)
+class Lane:
+    """Keyed numbers that are shown as one line: one number, or the parts of one triple."""
+
+    name: str
+    paths: tuple[Path, ...]
+    frames: tuple[float, ...]
+
+
+def lanes_of(session: Session) -> list[Lane]:
+    """Lanes of what is picked, of the current falloff, and of the current shape's effects."""
+    roots: list[Path] = [session.picked] if session.picked else []
+    if session.falloff_id is not None:
+        roots.append(("falloffs", session.falloff_id))
+    if session.shape_id is not None and session.picked != ("shapes", session.shape_id):
+        roots.append(("shapes", session.shape_id))
+    grouped: dict[Path, list[tuple[Path, Keyed]]] = {}
+    for root in roots:
+        if not edits.exists(session.scene, root):
+            continue
+        for path, number in edits.keyed_below(edits.get(session.scene, root), root):
+            parent = path[:-1] if isinstance(path[-1], int) else path
+            grouped.setdefault(parent, []).append((path, number))
+    return [_lane(session, parent, found) for parent, found in grouped.items()]
+
+
+def _lane(session: Session, parent: Path, found: list[tuple[Path, Keyed]]) -> Lane:
+    frames = sorted({key.frame for _, number in found for key in number.keys})
+    return Lane(session.name_of(parent), tuple(path for path, _ in found), tuple(frames))
+
+
+def moved(scene: Scene, lanes: list[Lane], tacks: set[Tack], by: float, copy: bool) -> Scene:
+    """The scene with keys moved, or copied, by some frames."""
+    for index, lane in enumerate(lanes):
+        frames = {frame for lane_index, frame in tacks if lane_index == index}
+        for path in lane.paths if frames else ():
+            number = edits.get(scene, path)
+            if any(key.frame in frames for key in number.keys):
+                scene = edits.put(scene, path, with_moved_keys(number, frames, by, copy))
+    return scene
+
+
+def removed(scene: Scene, lanes: list[Lane], tacks: set[Tack]) -> Scene:
+    """The scene without keys; numbers that lose their last one stay at its value."""
+    for index, lane in enumerate(lanes):
+        frames = {frame for lane_index, frame in tacks if lane_index == index}
+        for path in lane.paths if frames else ():
+            scene = edits.put(scene, path, without_keys(edits.get(scene, path), frames))
+    return scene
+
+
+def shaped(scene: Scene, lanes: list[Lane], tacks: set[Tack], shape: CurveShape) -> Scene:
+    """The scene with keys that go on to the next in another way."""
+    for index, frame in tacks:
+        for path in lanes[index].paths:
+            number = edits.get(scene, path)
+            keys = tuple(structs.replace(key, shape=shape) if key.frame == frame else key for key in number.keys)
+            scene = edits.put(scene, path, Keyed(keys))
+    return scene

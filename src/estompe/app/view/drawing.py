@@ -1,0 +1,107 @@
+"""Drawing pictures on a thread of their own: the newest job wins, and a still one follows once things rest."""
+
+import threading
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtGui import QImage
+
+from estompe.render import Item, Look, Renderer, RenderError, Viewpoint
+
+_REST = 0.15
+
+
+@dataclass(frozen=True, eq=False)
+class Job:
+    """A picture that is wanted."""
+
+    items: Sequence[Item]
+    viewpoint: Viewpoint
+    look: Look
+    size: tuple[int, int]
+    frame: int
+
+
+@dataclass(frozen=True, eq=False)
+class Probe:
+    """A question what lies under a pixel of a job's picture."""
+
+    job: Job
+    x: float
+    y: float
+    purpose: str
+
+
+class Drawer(QObject):
+    """drawn(image, job), probed(probe, hit or None) and failed(text) come from the drawing thread."""
+
+    drawn = pyqtSignal(object, object)
+    probed = pyqtSignal(object, object)
+    failed = pyqtSignal(str)
+
+    def __init__(self, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._wake = threading.Condition()
+        self._job: Job | None = None
+        self._probes: dict[str, Probe] = {}
+        self._stopping = False
+        self._thread = threading.Thread(target=self._run, name="estompe-draw", daemon=True)
+        self._thread.start()
+
+    def draw(self, job: Job) -> None:
+        """Ask for a picture; one that still waits is forgotten."""
+        with self._wake:
+            self._job = job
+            self._wake.notify()
+
+    def probe(self, probe: Probe) -> None:
+        """Ask what lies under a pixel; an older question with the same purpose is forgotten."""
+        with self._wake:
+            self._probes[probe.purpose] = probe
+            self._wake.notify()
+
+    def stop(self) -> None:
+        """End the thread."""
+        with self._wake:
+            self._stopping = True
+            self._wake.notify()
+        self._thread.join()
+
+    def _run(self) -> None:
+        try:
+            renderer = Renderer()
+        except RenderError as error:
+            self.failed.emit(str(error))
+            return
+        resting: Job | None = None
+        while True:
+            job, probes = self._next(_REST if resting is not None else None)
+            if self._stopping:
+                renderer.release()
+                return
+            for probe in probes:
+                hit = renderer.pick(probe.job.items, probe.job.viewpoint, probe.job.size, probe.x, probe.y)
+                self.probed.emit(probe, hit)
+            if job is not None:
+                self._draw(renderer, job)
+                resting = job
+            elif resting is not None and not probes:
+                still = replace(resting, look=replace(resting.look, still=True))
+                resting = None
+                self._draw(renderer, still)
+
+    def _next(self, patience: float | None) -> tuple[Job | None, list[Probe]]:
+        with self._wake:
+            if self._job is None and not self._probes and not self._stopping:
+                self._wake.wait(patience)
+            job, self._job = self._job, None
+            probes = list(self._probes.values())
+            self._probes.clear()
+            return job, probes
+
+    def _draw(self, renderer: Renderer, job: Job) -> None:
+        picture = renderer.draw(job.items, job.viewpoint, job.look, job.size)
+        height, width = picture.shape[:2]
+        image = QImage(picture.data, width, height, width * 4, QImage.Format.Format_RGBX8888).copy()
+        self.drawn.emit(image, job)

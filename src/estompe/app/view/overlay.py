@@ -1,0 +1,187 @@
+"""What is drawn over the picture: controls, shells, handles, the legend, and what lies at the pointer."""
+
+import numpy as np
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QColor, QFont, QPainter, QPainterPath, QPen, QPolygonF
+
+from estompe.app import theme, units
+from estompe.app.theme import Theme
+from estompe.app.view.handles import Handle, Handles
+from estompe.app.view.shells import Shell
+from estompe.document.numbers import plain_triple
+from estompe.document.scene import Control
+from estompe.geometry.placement import placement_matrix
+from estompe.render import Viewpoint
+from estompe.render.palette import strength_colors
+
+Size = tuple[float, float]
+INK = "#26231F"
+CHALK = "#A63D22"
+
+
+def polyline(viewpoint: Viewpoint, size: Size, line: np.ndarray) -> QPainterPath:
+    """A world polyline in pixels; pieces behind the eye are left out."""
+    pixels, before = viewpoint.project(line, *size)
+    path = QPainterPath()
+    down = False
+    for (x, y), seen in zip(pixels, before, strict=True):
+        if seen and down:
+            path.lineTo(x, y)
+        elif seen:
+            path.moveTo(x, y)
+        down = bool(seen)
+    return path
+
+
+def paint_shell(painter: QPainter, viewpoint: Viewpoint, size: Size, shell: Shell, hot: bool) -> None:
+    """A shell: full is drawn solid, gone dashed."""
+    pen = QPen(QColor(CHALK), 2.2 if hot else 1.2)
+    if shell.end == "gone":
+        pen.setDashPattern([7, 6])
+    painter.setPen(pen)
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    for line in shell.lines:
+        painter.drawPath(polyline(viewpoint, size, line))
+
+
+def shell_label_place(viewpoint: Viewpoint, size: Size, shell: Shell) -> QPointF | None:
+    """Where a shell's label goes: beside its rightmost point that is well inside the picture."""
+    points = np.concatenate(shell.lines)
+    pixels, before = viewpoint.project(points, *size)
+    inside = (
+        before
+        & (pixels[:, 0] < size[0] - 190)
+        & (pixels[:, 0] > 10)
+        & (pixels[:, 1] > 50)
+        & (pixels[:, 1] < size[1] - 80)
+    )
+    if not inside.any():
+        return None
+    rank = np.where(
+        inside, pixels[:, 0] + (0.4 if shell.end == "full" else -0.4) * (size[1] - 2 * pixels[:, 1]), -np.inf
+    )
+    x, y = pixels[int(np.argmax(rank))]
+    return QPointF(float(x) + 8, float(y) + 4)
+
+
+def paint_tag(painter: QPainter, t: Theme, place: QPointF, parts: list[tuple[str, bool]]) -> QRectF:
+    """A small card with words, some of them strong; returns where it is."""
+    fonts = {
+        strong: theme.font(11, QFont.Weight.DemiBold if strong else QFont.Weight.Normal) for strong in (False, True)
+    }
+    widths = []
+    for text, strong in parts:
+        painter.setFont(fonts[strong])
+        widths.append(painter.fontMetrics().horizontalAdvance(text))
+    area = QRectF(place.x(), place.y(), sum(widths) + 18, 23)
+    painter.setPen(QPen(t.color("hairline"), 1))
+    painter.setBrush(t.color("raised"))
+    painter.drawRoundedRect(area, 3, 3)
+    x = area.left() + 9
+    for (text, strong), width in zip(parts, widths, strict=True):
+        painter.setFont(fonts[strong])
+        painter.setPen(t.color("ink"))
+        painter.drawText(QRectF(x, area.top(), width + 2, area.height()), Qt.AlignmentFlag.AlignVCenter, text)
+        x += width
+    return area
+
+
+def paint_shell_labels(painter: QPainter, t: Theme, viewpoint: Viewpoint, size: Size, shells: list[Shell]) -> None:
+    """The distances of the shells, in scene units, beside them."""
+    taken: list[QRectF] = []
+    for shell in shells:
+        place = shell_label_place(viewpoint, size, shell)
+        if place is None:
+            continue
+        while any(area.adjusted(-4, -2, 4, 2).intersects(QRectF(place.x(), place.y(), 180, 23)) for area in taken):
+            place += QPointF(0, 26)
+        words = {"full": "full within ", "gone": "gone beyond "}[shell.end]
+        distance = units.shown(shell.reach, "length")
+        taken.append(paint_tag(painter, t, place, [(f"{shell.control.name}  {words}", False), (distance, True)]))
+
+
+def paint_control(
+    painter: QPainter, viewpoint: Viewpoint, size: Size, control: Control, picked: bool
+) -> QPointF | None:
+    """A control as a dot with its form in small; returns where the dot is. The control's numbers must be resolved."""
+    place = control.placement
+    matrix = placement_matrix(plain_triple(place.place), plain_triple(place.turn), plain_triple(place.size))
+    (centre,), (seen,) = viewpoint.project(matrix[None, :, 3], *size)
+    if not seen:
+        return None
+    at = QPointF(float(centre[0]), float(centre[1]))
+    painter.setPen(QPen(QColor("#FBF9F4"), 1.5))
+    painter.setBrush(QColor(CHALK if picked else INK))
+    radius = 7.0 if picked else 5.0
+    if control.form == "ball":
+        painter.drawEllipse(at, radius, radius)
+    elif control.form == "box":
+        painter.drawRect(QRectF(at.x() - radius, at.y() - radius, 2 * radius, 2 * radius))
+    elif control.form == "plane":
+        painter.drawRect(QRectF(at.x() - radius * 1.3, at.y() - radius * 0.4, 2.6 * radius, 0.8 * radius))
+    else:
+        painter.drawRoundedRect(QRectF(at.x() - radius * 0.7, at.y() - radius, 1.4 * radius, 2 * radius), 4, 4)
+    return at
+
+
+def paint_handles(painter: QPainter, handles: Handles, hot: Handle | None) -> None:
+    """The handles; the one under the pointer in chalk."""
+    for part in handles.parts:
+        color = QColor(CHALK if part is hot or (hot and part.part == hot.part and part.axis == hot.axis) else INK)
+        painter.setPen(QPen(color, 1.8))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        pixels, before = handles.viewpoint.project(part.line, *handles.size)
+        if part.part == "centre" or not before.all():
+            continue
+        shape = QPolygonF([QPointF(float(x), float(y)) for x, y in pixels])
+        pen = painter.pen()
+        painter.setPen(QPen(QColor(251, 249, 244, 190), 4.5))  # a pale rim keeps ink readable on dark surfaces
+        painter.drawPolyline(shape)
+        painter.setPen(pen)
+        if part.part == "plane":
+            color.setAlpha(70)
+            painter.setBrush(color)
+        painter.drawPolyline(shape) if part.part != "plane" else painter.drawPolygon(shape)
+        if part.part in ("axis", "ring"):
+            _paint_end(painter, handles, part, shape)
+
+
+def _paint_end(painter: QPainter, handles: Handles, part: Handle, shape: QPolygonF) -> None:
+    """What stands at a handle's end: its axis's letter, and a square for sizes."""
+    tip = shape.at(shape.count() - 1) if part.part == "axis" else shape.at(8 + 12 * part.axis)
+    if handles.tool == "size":
+        painter.setBrush(painter.pen().color())
+        painter.drawRect(QRectF(tip.x() - 3.5, tip.y() - 3.5, 7, 7))
+    painter.setFont(theme.font(12, QFont.Weight.DemiBold))
+    outwards = tip - shape.at(0) if part.part == "axis" else QPointF(0, -1)
+    length = max(1.0, (outwards.x() ** 2 + outwards.y() ** 2) ** 0.5)
+    at = tip + outwards * (10.0 / length)
+    pen = painter.pen()
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(QColor(251, 249, 244, 190))
+    painter.drawEllipse(at, 8, 8)
+    painter.setPen(pen)
+    painter.drawText(QRectF(at.x() - 8, at.y() - 8, 16, 16), Qt.AlignmentFlag.AlignCenter, "XYZ"[part.axis])
+
+
+def paint_legend(painter: QPainter, t: Theme, size: Size, name: str, signed: bool) -> None:
+    """The strength scale with its numbers, and how the two edges are drawn."""
+    area = QRectF(size[0] - 214, size[1] - 58, 200, 46)
+    painter.setPen(QPen(t.color("hairline"), 1))
+    painter.setBrush(t.color("raised"))
+    painter.drawRoundedRect(area, 3, 3)
+    low = -1.0 if signed else 0.0
+    bar = QRectF(area.left() + 10, area.top() + 7, 180, 8)
+    colors = strength_colors(np.linspace(low, 1.0, 180).astype(np.float32))
+    for x, (r, g, b) in enumerate(colors):
+        painter.fillRect(QRectF(bar.left() + x, bar.top(), 1.5, bar.height()), QColor(int(r), int(g), int(b)))
+    painter.setFont(theme.font(11))
+    painter.setPen(t.color("ink"))
+    marks = ((0.0, f"{low:.0f}".replace("-", "−")), (0.5, "0" if signed else "½"), (1.0, "1"))
+    for share, text in marks:
+        painter.drawText(
+            QRectF(bar.left() + 180 * share - 15, bar.bottom() + 1, 30, 14), Qt.AlignmentFlag.AlignCenter, text
+        )
+    painter.setPen(t.color("soft"))
+    words = painter.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, 186)
+    painter.drawText(QRectF(area.left() + 10, bar.bottom() + 13, 186, 15), Qt.AlignmentFlag.AlignCenter, words)

@@ -1,0 +1,1 @@
+"""The pieces panels are made of."""

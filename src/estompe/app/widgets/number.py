@@ -1,0 +1,239 @@
+"""A number that can be dragged, typed, stepped and keyed; it says which it is."""
+
+from PyQt6.QtCore import QEvent, QPointF, QRect, Qt, pyqtSignal
+from PyQt6.QtGui import QFont, QPainter, QPen
+from PyQt6.QtWidgets import QLineEdit, QMenu, QToolTip, QWidget
+
+from estompe.app import icons, theme, units
+from estompe.app.session import Session
+from estompe.document import edits
+from estompe.document.check import SceneError, check_number
+from estompe.document.edits import Path
+from estompe.document.numbers import Keyed
+from estompe.document.settings import Setting
+
+HEIGHT = 22
+_TACK = 16
+
+
+class NumberField(QWidget):
+    """One number of the scene, by its path. A drag is one step; Shift drags finely, Ctrl coarsely."""
+
+    refused = pyqtSignal(str)
+
+    def __init__(self, session: Session, path: Path, rule: Setting, compact: bool = False) -> None:
+        super().__init__()
+        self._session, self.path, self.rule = session, path, rule
+        self._compact = compact
+        self._keyable = rule.kind in ("number", "triple")
+        self._press: QPointF | None = None
+        self._start = 0.0
+        self._dragged = False
+        self._error = ""
+        self._editor: QLineEdit | None = None
+        self.setFixedHeight(HEIGHT)
+        self.setMinimumWidth(56 if compact else 60)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setCursor(Qt.CursorShape.SizeHorCursor)
+        self.setAccessibleName(rule.label)
+        limits = "" if rule.low is None or rule.high is None else f"\nFrom {rule.low:g} to {rule.high:g}."
+        unit = f" ({rule.unit})" if rule.unit else ""
+        self.setToolTip(f"{rule.label}{unit}: {rule.text}{limits}\nDrag or type; K or the dot keys it.")
+
+    def pull(self) -> None:
+        """Show the scene's value again."""
+        self.update()
+
+    def exists(self) -> bool:
+        """Whether the number is still in the scene."""
+        return edits.exists(self._session.scene, self.path)
+
+    @property
+    def value(self) -> float:
+        return self._session.number(self.path)
+
+    @property
+    def _whole(self) -> bool:
+        return self.rule.kind == "whole"
+
+    def set_value(self, value: float, merge_key: object = None) -> None:
+        """Put a value into the scene; one outside the limits is refused, with words beside the field."""
+        if self._whole:
+            value = round(value)
+        try:
+            check_number(value, self.rule)
+        except SceneError as error:
+            self._refuse(str(error))
+            return
+        self._error = ""
+        label = f"Set {self._session.name_of(self.path)}"
+        if self._keyable:
+            self._session.set_number(self.path, float(value), label, merge_key)
+        else:
+            self._session.put(self.path, int(value) if self._whole else float(value), label, merge_key)
+
+    def _refuse(self, text: str) -> None:
+        self._error = text
+        self.refused.emit(text)
+        QToolTip.showText(self.mapToGlobal(self.rect().bottomLeft()), text, self)
+        self._session.said.emit(text, "error")
+        self.update()
+
+    def _clamped(self, value: float) -> float:
+        low = self.rule.low if self.rule.low is not None else value
+        high = self.rule.high if self.rule.high is not None else value
+        return max(low, min(high, value))
+
+    def _tack(self) -> QRect:
+        return QRect(self.width() - _TACK, 0, _TACK, self.height())
+
+    def _value_area(self) -> QRect:
+        right = _TACK if self._keyable else 4
+        left = 14 if self._compact else self.width() // 3
+        return QRect(left, 0, self.width() - left - right, self.height())
+
+    def paintEvent(self, event) -> None:
+        del event
+        if not self.exists():
+            return
+        t = icons.current_theme()
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        if self.hasFocus() or self.underMouse():
+            painter.setPen(QPen(t.color("slate")) if self.hasFocus() else Qt.PenStyle.NoPen)
+            painter.setBrush(t.color("raised"))
+            painter.drawRoundedRect(self.rect().adjusted(0, 0, -1, -1), 3, 3)
+        painter.setFont(theme.font(12))
+        painter.setPen(t.color("chalk" if self._error else "soft"))
+        left = 4 if not self._compact else 3
+        label = self.rule.label if not self._compact else "XYZ"[int(self.path[-1])]
+        painter.drawText(QRect(left, 0, self.width() // 2, self.height()), Qt.AlignmentFlag.AlignVCenter, label)
+        painter.setFont(theme.font(12, QFont.Weight.DemiBold))
+        painter.setPen(t.color("ink"))
+        text = f"{int(self.value):,}".replace(",", " ") if self._whole else units.shown(self.value, self.rule.unit)
+        if self._compact:
+            text = text.removesuffix(" m").removesuffix("°").removesuffix(" ×")
+        painter.drawText(self._value_area(), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, text)
+        if self._keyable:
+            self._paint_tack(painter, t)
+
+    def _paint_tack(self, painter: QPainter, t: theme.Theme) -> None:
+        number = edits.get(self._session.scene, self.path)
+        centre = QPointF(self._tack().center()) + QPointF(0.5, 0.5)
+        keyed = isinstance(number, Keyed)
+        here = self._session.has_key(number)
+        painter.setPen(QPen(t.color("chalk" if keyed else "soft", 255 if keyed or self.underMouse() else 110), 1.3))
+        painter.setBrush(t.color("chalk") if here else Qt.BrushStyle.NoBrush)
+        painter.drawEllipse(centre, 3.2, 3.2)
+
+    def mousePressEvent(self, event) -> None:
+        if event.button() != Qt.MouseButton.LeftButton:
+            return
+        if self._keyable and self._tack().contains(event.pos()):
+            self._session.toggle_key(self.path)
+            return
+        self._press, self._start, self._dragged = event.position(), self.value, False
+
+    def mouseMoveEvent(self, event) -> None:
+        if self._press is None:
+            return
+        across = event.position().x() - self._press.x()
+        if abs(across) < 3 and not self._dragged:
+            return
+        self._dragged = True
+        step = units.drag_step(self._start, self.rule.unit, self.rule.step if not self._whole else 0.25)
+        if event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
+            step *= 0.1
+        if event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            step *= 10
+        self.set_value(self._clamped(self._start + across * step), merge_key=("field", self.path))
+
+    def mouseReleaseEvent(self, event) -> None:
+        pressed, self._press = self._press, None
+        self._session.end_gesture()
+        if pressed is not None and not self._dragged and event.button() == Qt.MouseButton.LeftButton:
+            self.type_value()
+
+    def event(self, event) -> bool:
+        # Digits and K are shortcuts of the window too; while the field has the focus they are its own.
+        if event.type() == QEvent.Type.ShortcutOverride and event.text() and event.text() in "0123456789.,-k":
+            event.accept()
+            return True
+        return super().event(event)
+
+    def keyPressEvent(self, event) -> None:
+        steps = {Qt.Key.Key_Up: 1, Qt.Key.Key_Down: -1}
+        if event.key() in steps:
+            step = 1.0 if self._whole else units.drag_step(self.value, self.rule.unit, self.rule.step)
+            self.set_value(self._clamped(self.value + steps[event.key()] * step))
+        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.type_value()
+        elif event.key() == Qt.Key.Key_K and self._keyable:
+            self._session.toggle_key(self.path)
+        elif event.text() and event.text() in "0123456789.,-":
+            self.type_value(event.text())
+        else:
+            super().keyPressEvent(event)
+
+    def contextMenuEvent(self, event) -> None:
+        if not self._keyable:
+            return
+        menu = QMenu(self)
+        here = self._session.has_key(edits.get(self._session.scene, self.path))
+        menu.addAction("Remove key" if here else "Key here", lambda: self._session.toggle_key(self.path))
+        if isinstance(edits.get(self._session.scene, self.path), Keyed):
+            menu.addAction("Remove all keys", self._remove_keys)
+        menu.exec(event.globalPos())
+
+    def _remove_keys(self) -> None:
+        self._session.put(self.path, self.value, f"Remove keys of {self._session.name_of(self.path)}")
+
+    def type_value(self, text: str | None = None) -> None:
+        """Open the field for typing."""
+        self._editor = QLineEdit(self)
+        self._editor.setGeometry(self._value_area().adjusted(-8, 0, 4, 0))
+        self._editor.setAlignment(Qt.AlignmentFlag.AlignRight)
+        self._editor.setText(
+            text
+            if text is not None
+            else str(int(self.value))
+            if self._whole
+            else units.typed(self.value, self.rule.unit)
+        )
+        if text is None:
+            self._editor.selectAll()
+        self._editor.editingFinished.connect(self._typed)
+        self._editor.show()
+        self._editor.setFocus()
+
+    def _typed(self) -> None:
+        editor, self._editor = self._editor, None
+        if editor is None:
+            return
+        text = editor.text()
+        editor.hide()
+        editor.deleteLater()
+        self.setFocus()
+        try:
+            value = units.parsed(text, self.rule.unit)
+        except ValueError as error:
+            self._refuse(f"{self.rule.label}: {error}")
+            return
+        if value != self.value:
+            self.set_value(value)
+
+    def focusInEvent(self, event) -> None:
+        super().focusInEvent(event)
+        self.update()
+
+    def focusOutEvent(self, event) -> None:
+        super().focusOutEvent(event)
+        self.update()
+
+    def enterEvent(self, event) -> None:
+        del event
+        self.update()
+
+    def leaveEvent(self, event) -> None:
+        del event
+        self.update()

@@ -1,0 +1,71 @@
+"""What all panels share: they are built anew when their structure changes, and else only pull values."""
+
+from collections.abc import Hashable
+
+from PyQt6.QtWidgets import QVBoxLayout, QWidget
+
+from estompe.app.session import Session
+from estompe.app.widgets.fields import Field
+
+_NEVER = object()
+
+
+class Panel(QWidget):
+    """A part of the window. Subclasses give `structure` and `build`; rebuilding keeps a drag alive that changes values only."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.fields: list[Field] = []
+        self._built: Hashable = _NEVER
+        self._body: QWidget | None = None
+        self._layout = QVBoxLayout(self)
+        self._layout.setContentsMargins(0, 0, 0, 0)
+        self._layout.setSpacing(0)
+        session.scene_changed.connect(self.refresh)
+        session.current_changed.connect(self.refresh)
+        session.frame_changed.connect(self.refresh)
+        session.answered.connect(self.show_answer)
+
+    def structure(self) -> Hashable:
+        """What, when it changes, needs other widgets."""
+        raise NotImplementedError
+
+    def build(self, layout: QVBoxLayout) -> None:
+        """Fill the panel; fields that should pull go into `self.fields`."""
+        raise NotImplementedError
+
+    def pull(self) -> None:
+        """Show values again that no field shows."""
+
+    def show_answer(self) -> None:
+        """Show what was worked out."""
+
+    def rebuild(self) -> None:
+        """Build anew whatever the structure is."""
+        self._built = _NEVER
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Show the session as it is now."""
+        structure = self.structure()
+        if structure != self._built:
+            self._built = structure
+            self._renew()
+        for field in self.fields:
+            field.pull()
+        self.pull()
+        self.show_answer()
+
+    def _renew(self) -> None:
+        if self._body is not None:
+            self._layout.removeWidget(self._body)
+            self._body.hide()
+            self._body.deleteLater()
+        self.fields = []
+        self._body = QWidget()
+        layout = QVBoxLayout(self._body)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(0)
+        self.build(layout)
+        self._layout.addWidget(self._body)

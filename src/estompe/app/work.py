@@ -1,0 +1,81 @@
+"""Long work on a thread of its own, with progress, and a way to cancel it."""
+
+import threading
+from collections.abc import Callable
+from typing import Any
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from estompe.evaluate import CancelledError
+from estompe.exchange.errors import Tell
+
+
+class Work(QObject):
+    """One job at a time. progressed(share, text), done(), failed(text), cancelled() arrive on the window's thread."""
+
+    progressed = pyqtSignal(float, str)
+    ended = pyqtSignal()
+    failed = pyqtSignal(str)
+    cancelled = pyqtSignal(str)
+    _finished = pyqtSignal(object, object)
+
+    def __init__(self, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self.title = ""
+        self._stop = threading.Event()
+        self._thread: threading.Thread | None = None
+        self._finished.connect(self._finish)
+
+    @property
+    def running(self) -> bool:
+        return self._thread is not None
+
+    def start(self, title: str, job: Callable[[Tell], Any], then: Callable[[Any], None]) -> bool:
+        """Run a job; `then` gets its result on the window's thread. False if another one is still running.
+
+        Errors a person can act on (ValueError and OSError) are told as text.
+        """
+        if self._thread is not None:
+            self.failed.emit(f"wait until “{self.title}” is done, or cancel it")
+            return False
+        self.title = title
+        self._stop.clear()
+        self.progressed.emit(0.0, title)
+        self._thread = threading.Thread(target=self._run, args=(job, then), name="estompe-work", daemon=True)
+        self._thread.start()
+        return True
+
+    def cancel(self) -> None:
+        """Stop the job at its next step."""
+        self._stop.set()
+
+    def wait(self) -> None:
+        """Cancel what runs and wait for its end, when the window closes."""
+        self.cancel()
+        if self._thread is not None:
+            self._thread.join()
+
+    def _tell(self, share: float, text: str) -> None:
+        if self._stop.is_set():
+            raise CancelledError
+        self.progressed.emit(share, text)
+
+    def _run(self, job: Callable[[Tell], Any], then: Callable[[Any], None]) -> None:
+        try:
+            result = job(self._tell)
+        except CancelledError:
+            self._finished.emit(None, CancelledError())
+        except (ValueError, OSError, RuntimeError, MemoryError) as error:
+            self._finished.emit(None, error)
+        else:
+            self._finished.emit(then, result)
+
+    def _finish(self, then: Callable[[Any], None] | None, result: Any) -> None:
+        self._thread = None
+        self.ended.emit()
+        if isinstance(result, CancelledError):
+            self.cancelled.emit(self.title)
+        elif then is None:
+            self.failed.emit(str(result))
+        else:
+            then(result)
