@@ -1,0 +1,32 @@
+"""Shared by all tests: compiled kernels, folders of their own, and the sample at a small size."""
+
+import os
+from pathlib import Path
+
+import pytest
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+import estompe  # noqa: E402, F401 - registers the kinds
+from estompe.document.project import Project  # noqa: E402
+from estompe.evaluate.warm import warm_up  # noqa: E402
+from estompe.samples import lantern_amphora  # noqa: E402
+
+
+@pytest.fixture(scope="session", autouse=True)
+def _compiled() -> None:
+    """No test pays for compiling."""
+    warm_up()
+
+
+@pytest.fixture(autouse=True)
+def _own_folders(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Preferences and autosaves never touch the person's own."""
+    monkeypatch.setenv("XDG_CONFIG_HOME", str(tmp_path / "config"))
+    monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path / "state"))
+
+
+@pytest.fixture
+def small_sample() -> Project:
+    """The sample with some hundred points."""
+    return lantern_amphora.build(density=0.02)

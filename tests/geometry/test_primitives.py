@@ -1,0 +1,76 @@
+"""Shapes made from nothing: closed where they should be, facing outwards, of the right size, with even quads."""
+
+import numpy as np
+import pytest
+
+from estompe.geometry import Domain, primitives
+
+PROFILE = np.array([[0.0, 0.0], [0.4, 0.1], [0.5, 0.6], [0.2, 1.0], [0.0, 1.1]])
+
+
+def _volume(geometry) -> float:
+    """By the divergence theorem over the triangles."""
+    a, b, c = (geometry.points[geometry.topology.triangles[:, k]].astype(np.float64) for k in range(3))
+    return float(np.einsum("ij,ij->i", a, np.cross(b, c)).sum() / 6)
+
+
+def test_ball_is_round_closed_and_even():
+    ball = primitives.ball(0.7, 24)
+    assert np.allclose(np.linalg.norm(ball.points, axis=1), 0.7, atol=1e-6)
+    assert len(ball.topology.open_edges) == 0
+    assert (np.diff(ball.topology.offsets) == 4).all()
+    quads = ball.points[ball.topology.corners.reshape(-1, 4)]
+    areas = np.linalg.norm(np.cross(quads[:, 2] - quads[:, 0], quads[:, 3] - quads[:, 1]), axis=1)
+    assert areas.max() / areas.min() < 1.8
+    assert _volume(ball) == pytest.approx(4 / 3 * np.pi * 0.7**3, rel=0.01)
+
+
+def test_ball_normals_point_outwards():
+    ball = primitives.ball(1.0, 32)
+    assert (np.einsum("ij,ij->i", ball.normals, ball.points) > 0.999).all()
+
+
+def test_box_has_its_size():
+    box = primitives.box((1.0, 2.0, 3.0), 4)
+    assert _volume(box) == pytest.approx(6.0, rel=1e-6)
+    low, high = box.bounds
+    assert np.allclose(high - low, [1, 2, 3])
+    assert len(box.points) == 6 * 16 + 2
+
+
+def test_grid_faces_up():
+    grid = primitives.grid(4.0, 2.0, 8, 6)
+    assert len(grid.points) == 9 * 7
+    assert np.allclose(grid.normals, [0, 1, 0])
+    assert len(grid.topology.open_edges) == 2 * (8 + 6)
+
+
+def test_tube_is_open_at_both_ends():
+    tube = primitives.tube(0.3, 1.0, 20, 5)
+    assert len(tube.topology.open_edges) == 40
+    assert np.allclose(np.hypot(tube.points[:, 0], tube.points[:, 2]), 0.3, atol=1e-6)
+
+
+def test_lathe_closes_on_the_axis_and_passes_through_its_profile():
+    lathe = primitives.lathe(PROFILE, 48, 200)
+    assert len(lathe.topology.open_edges) == 0
+    assert _volume(lathe) > 0
+    radius = np.hypot(lathe.points[:, 0], lathe.points[:, 2])
+    for wanted in PROFILE:
+        assert np.hypot(radius - wanted[0], lathe.points[:, 1] - wanted[1]).min() < 0.01
+
+
+def test_lathe_keeps_its_order():
+    lathe = primitives.lathe(PROFILE, 12, 30)
+    order = lathe.attribute(Domain.POINT, "order")
+    assert order.min() == 0.0
+    assert order.max() == 1.0
+    assert np.corrcoef(order, lathe.points[:, 1])[0, 1] > 0.9
+
+
+@pytest.mark.parametrize("made", [primitives.ball(1, 3), primitives.grid(1, 1, 3, 2), primitives.box((1, 1, 1), 2)])
+def test_every_corner_has_a_uv(made):
+    uv = made.attribute(Domain.CORNER, "uv")
+    assert uv.shape == (made.count(Domain.CORNER), 2)
+    assert uv.min() >= 0
+    assert uv.max() <= 1

@@ -1,0 +1,33 @@
+"""After warming up, evaluating the sample compiles nothing more."""
+
+import subprocess
+import sys
+
+_FRESH = """
+import estompe
+from estompe.evaluate.warm import warm_up
+from estompe.kernels import displace, distance, noise, normals, ramp, topology
+from estompe.samples import lantern_amphora
+
+def compiled():
+    modules = (displace, distance, noise, normals, ramp, topology)
+    return {
+        (module.__name__, name): len(item.signatures)
+        for module in modules for name, item in vars(module).items() if hasattr(item, "signatures")
+    }
+
+warm_up()
+before = compiled()
+for density in (0.02, 1.0):
+    frame = estompe.evaluate(lantern_amphora.build(density), 60)
+    for shape in frame:
+        frame[shape].normals, frame[shape].topology.triangles
+assert before["estompe.kernels.noise", "_noise_4_parallel"] == 1
+assert compiled() == before, {k: (before[k], n) for k, n in compiled().items() if before[k] != n}
+print("nothing more")
+"""
+
+
+def test_warm_up_compiles_what_evaluation_needs():
+    done = subprocess.run([sys.executable, "-c", _FRESH], capture_output=True, text=True, check=False)
+    assert done.stdout.strip() == "nothing more", done.stderr
