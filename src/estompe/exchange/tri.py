@@ -1,6 +1,5 @@
 """Formats that hold triangles only: STL and glTF."""
 
-import struct
 from pathlib import Path, PurePosixPath
 from typing import Any
 
@@ -10,9 +9,6 @@ import trimesh
 from estompe.exchange.errors import ExchangeError, Tell
 from estompe.exchange.parts import Arrays, Part, joined
 from estompe.geometry import Domain, Geometry
-
-# What a damaged file makes the library raise: it validates little by itself.
-_DAMAGE = (ValueError, KeyError, IndexError, TypeError, AttributeError, struct.error, RecursionError, OverflowError)
 
 
 class _SameFolder(trimesh.resolvers.Resolver):  # type: ignore[misc]
@@ -40,16 +36,20 @@ class _SameFolder(trimesh.resolvers.Resolver):  # type: ignore[misc]
 def read(path: Path, tell: Tell) -> Geometry:
     """The meshes of an STL, glTF or GLB file as one; each glTF mesh becomes a face group. Raises ExchangeError."""
     tell(0.0, "reading")
-    kind = path.suffix.lower()[1:]
+    parts = _parts(path, path.suffix.lower()[1:])
+    tell(0.9, "checking the mesh")
+    return joined([part for part in parts if part is not None])
+
+
+def _parts(path: Path, kind: str) -> list[Part | None]:
     try:
         with path.open("rb") as stream:
             scene = trimesh.load_scene(stream, file_type=kind, resolver=_SameFolder(path.parent), process=kind == "stl")
-        tell(0.7, "joining meshes")
-        parts = [_part(scene, node) for node in scene.graph.nodes_geometry]
-    except _DAMAGE as error:
+        return [_part(scene, node) for node in scene.graph.nodes_geometry]
+    except OSError:
+        raise
+    except Exception as error:  # the library validates little: a damaged file can make it raise anything
         raise ExchangeError(f"damaged or not a {kind.upper()} file ({error})") from None
-    tell(0.9, "checking the mesh")
-    return joined([part for part in parts if part is not None])
 
 
 def _part(scene: Any, node: str) -> Part | None:
