@@ -7,10 +7,10 @@ import pytest
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
-import estompe  # noqa: E402, F401 - registers the kinds
-from estompe.document.project import Project  # noqa: E402
-from estompe.evaluate.warm import warm_up  # noqa: E402
-from estompe.samples import lantern_amphora  # noqa: E402
+import estompe  # noqa: F401 - registers the kinds
+from estompe.document.project import Project
+from estompe.evaluate.warm import warm_up
+from estompe.samples import lantern_amphora
 
 
 @pytest.fixture(scope="session", autouse=True)

@@ -88,7 +88,10 @@ WRONG = {
     "size": (["render", "{scene}", "--size", "big", "--out", "{tmp}/x.png"], "--size big: write it as WIDTHxHEIGHT"),
     "enormous": (["render", "{scene}", "--size", "99999x1", "--out", "{tmp}/x.png"], "each 1 to 16384"),
     "picture": (["render", "{scene}", "--out", "{tmp}/x.gif"], "pictures are PNG"),
-    "falloff": (["render", "{scene}", "--show", "strength", "--falloff", "Fog", "--out", "{tmp}/x.png"], "there is no falloff “Fog”; there are: Lantern glow, Swell"),
+    "falloff": (
+        ["render", "{scene}", "--show", "strength", "--falloff", "Fog", "--out", "{tmp}/x.png"],
+        "there is no falloff “Fog”; there are: Lantern glow, Swell",
+    ),
     "which falloff": (["render", "{scene}", "--show", "strength", "--out", "{tmp}/x.png"], "needs --falloff NAME"),
     "unwritable": (["render", "{scene}", "--out", "{tmp}/no/x.png"], "cannot be written"),
     "option": (["bake", "{scene}", "--loud"], "see `estompe bake --help`"),

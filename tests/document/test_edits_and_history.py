@@ -5,13 +5,13 @@ import random
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from tests.scenes import one_push, scenes
 
 from estompe.document import edits
 from estompe.document.edits import EditError
 from estompe.document.history import History
 from estompe.document.scene import Control, Scene
 from estompe.setups.adding import add_control, add_effect, add_falloff, add_layer, add_shape, duplicate
-from tests.scenes import one_push, scenes
 
 
 def test_put_shares_everything_else():

@@ -13,6 +13,8 @@ import jsonschema
 import numpy as np
 import pytest
 from hypothesis import HealthCheck, given, settings
+from scripts import schema as schema_script
+from tests.scenes import one_push, scenes
 
 import estompe
 from estompe.document import file
@@ -20,8 +22,6 @@ from estompe.document.file import FileError, load, save, schema
 from estompe.document.project import Project, restored, stored
 from estompe.document.scene import Scene, Shape
 from estompe.geometry import Domain, primitives
-from scripts import schema as schema_script
-from tests.scenes import one_push, scenes
 
 
 @settings(suppress_health_check=[HealthCheck.function_scoped_fixture], deadline=None, max_examples=60)
@@ -116,7 +116,10 @@ BROKEN = {
         "Radius must be at least",
     ),
     "frames backwards": ({"scene": _scene(first=10, last=5)}, "before the first"),
-    "path outside": ({"scene": _scene(shapes=[{"id": "../s", "name": "S", "source": {"kind": "ball"}}])}, "Expected `str` matching"),
+    "path outside": (
+        {"scene": _scene(shapes=[{"id": "../s", "name": "S", "source": {"kind": "ball"}}])},
+        "Expected `str` matching",
+    ),
 }  # fmt: skip
 
 
@@ -193,7 +196,7 @@ def test_a_flipped_byte_is_an_error_or_changes_nothing(tmp_path):
 
 @pytest.mark.parametrize("name", ["nowhere.estompe", "."])
 def test_files_that_are_not_there_or_are_folders(tmp_path, name):
-    with pytest.raises(FileError, match="there is no such file|is a folder"):
+    with pytest.raises(FileError, match=r"there is no such file|is a folder"):
         estompe.open(tmp_path / name)
 
 

@@ -5,6 +5,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 from scipy.interpolate import PchipInterpolator
+from tests.scenes import numbers
 
 from estompe.document.numbers import (
     Key,
@@ -17,7 +18,6 @@ from estompe.document.numbers import (
     without_keys,
 )
 from estompe.document.scene import Placement
-from tests.scenes import numbers
 
 
 def _keyed(*keys: tuple, shape: str = "smooth") -> Keyed:

@@ -2,6 +2,7 @@
 
 import numpy as np
 import pytest
+from tests.scenes import one_push
 
 from estompe.document.kinds import EffectSettings, kinds
 from estompe.document.project import Project
@@ -11,7 +12,6 @@ from estompe.effects.push import Push
 from estompe.evaluate import evaluate
 from estompe.geometry import Geometry, Topology, primitives
 from estompe.geometry.placement import placement_matrix
-from tests.scenes import one_push
 
 
 class _At:

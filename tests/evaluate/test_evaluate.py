@@ -2,13 +2,13 @@
 
 import numpy as np
 import pytest
+from tests.scenes import one_push
 
 import estompe
 from estompe.document import edits
 from estompe.document.numbers import Key, Keyed
 from estompe.evaluate import CancelledError, Memo, evaluate
 from estompe.samples import lantern_amphora
-from tests.scenes import one_push
 
 RAMP_POINT = ("falloffs", "lantern-glow", "ramp", 0, "value")
 

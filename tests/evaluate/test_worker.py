@@ -3,10 +3,10 @@
 import threading
 
 import pytest
+from tests.scenes import one_push
 
 from estompe.document import edits
 from estompe.evaluate.worker import Request, Worker, relevant
-from tests.scenes import one_push
 
 
 class _Ears:

@@ -155,6 +155,8 @@ def test_usd_is_placed_turned_upright_and_keeps_its_attributes(tmp_path):
 
 
 _PLY_HEAD = b"ply\nformat ascii 1.0\nelement vertex 3\nproperty float x\nproperty float y\nproperty float z\n"
+_PLY_LIST = b"property list uchar int vertex_indices\nend_header\n"
+_PLY_ONE_FACE = _PLY_HEAD + b"element face 1\n" + _PLY_LIST
 _CLIMBING = json.dumps({"asset": {"version": "2.0"}, "buffers": [{"uri": "../../secret.bin", "byteLength": 4}]})
 BROKEN = {
     "empty.obj": (b"", "the file is empty"),
@@ -174,9 +176,9 @@ BROKEN = {
     "prose.ply": (b"hello", "damaged or not a PLY file"),
     "cut.ply": (_PLY_HEAD + b"end_header\n0 0 0\n1 0", "damaged or not a PLY file"),
     "nofaces.ply": (_PLY_HEAD + b"end_header\n0 0 0\n1 0 0\n0 1 0\n", "it lacks points or faces"),
-    "zerofaces.ply": (_PLY_HEAD + b"element face 0\nproperty list uchar int vertex_indices\nend_header\n0 0 0\n1 0 0\n0 1 0\n", "it has no faces"),
-    "nan.ply": (_PLY_HEAD + b"element face 1\nproperty list uchar int vertex_indices\nend_header\n0 0 nan\n1 0 0\n0 1 0\n3 0 1 2\n", "point 1 has a place that is not a number"),
-    "outside.ply": (_PLY_HEAD + b"element face 1\nproperty list uchar int vertex_indices\nend_header\n0 0 0\n1 0 0\n0 1 0\n3 0 1 7\n", "face 1 names a point that does not exist"),
+    "zerofaces.ply": (_PLY_HEAD + b"element face 0\n" + _PLY_LIST + b"0 0 0\n1 0 0\n0 1 0\n", "it has no faces"),
+    "nan.ply": (_PLY_ONE_FACE + b"0 0 nan\n1 0 0\n0 1 0\n3 0 1 2\n", "point 1 has a place that is not a number"),
+    "outside.ply": (_PLY_ONE_FACE + b"0 0 0\n1 0 0\n0 1 0\n3 0 1 7\n", "face 1 names a point that does not exist"),
     "empty.stl": (b"", "the file is empty"),
     "cut.stl": (b"\0" * 80 + struct.pack("<I", 5) + b"\0" * 60, "damaged or not a STL file|it has no faces"),
     "prose.stl": (b"solid nothing at all", "it has no faces|damaged"),
@@ -242,7 +244,7 @@ def test_reading_apart_tells_progress_and_gives_the_same(tmp_path):
 def test_reading_apart_can_be_cancelled_and_passes_errors_on(tmp_path):
     obj.write(primitives.ball(1, 12), "ball", tmp_path / "b.obj")
 
-    def cancel(share, text):
+    def cancel(_share, _text):
         raise CancelledError
 
     with pytest.raises(CancelledError):

@@ -129,7 +129,7 @@ def test_a_scene_with_problems_is_not_baked(tmp_path, small_sample):
 def test_targets_that_cannot_be_written(tmp_path, small_sample):
     with pytest.raises(ExchangeError, match="there is no folder"):
         usd_out.write(small_sample, 1, 2, tmp_path / "no" / "x.usdc")
-    with pytest.raises(ExchangeError, match="ends in .usdc"):
+    with pytest.raises(ExchangeError, match=r"ends in \.usdc"):
         usd_out.write(small_sample, 1, 2, tmp_path / "x.abc")
     (tmp_path / "file").touch()
     with pytest.raises(ExchangeError, match="is a file, not a folder"):

@@ -14,9 +14,10 @@ from estompe.falloffs.other import Other
 from estompe.falloffs.sweep import Sweep
 
 PLACEMENT = Placement((0.3, -0.2, 0.5), (25.0, 40.0, -10.0), (2.0, 0.5, 1.5))
+_HERE = Placement()
 
 
-def _measured(source, control: Control, place: Placement = Placement(), frame: float = 1):
+def _measured(source, control: Control, place: Placement = _HERE, frame: float = 1):
     """The source's values on a ball, and the ball's world points."""
     scene = Scene(
         shapes=(Shape("s", "S", Ball(1.0, 6), place),),
@@ -104,7 +105,8 @@ def test_a_falloff_that_refers_to_itself_says_so_and_is_zero():
 
 
 def test_a_missing_control_says_so():
-    frame = evaluate(Project(Scene(shapes=(Shape("s", "S", Ball(1.0, 3)),), falloffs=(Falloff("f", "F", (Layer("l", Distance("gone")),)),))), 1, Memo())  # fmt: skip
+    falloffs = (Falloff("f", "F", (Layer("l", Distance("gone")),)),)
+    frame = evaluate(Project(Scene((Shape("s", "S", Ball(1.0, 3)),), falloffs=falloffs)), 1, Memo())
     frame.strength("S", "F")
     assert "Distance: it looks at a control that is not in the scene" in frame.problems[0].text
 

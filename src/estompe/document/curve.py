@@ -9,6 +9,8 @@ from typing import Literal
 
 Shape = Literal["step", "linear", "smooth"]
 Cubic = tuple[float, float, float, float]
+# Points nearer to each other than this stand at one place.
+_NEAREST = 1e-9
 
 
 def slopes(at: Sequence[float], values: Sequence[float]) -> list[float]:
@@ -16,7 +18,7 @@ def slopes(at: Sequence[float], values: Sequence[float]) -> list[float]:
     out = [0.0] * len(at)
     for i in range(1, len(at) - 1):
         before, after = at[i] - at[i - 1], at[i + 1] - at[i]
-        if before <= 0 or after <= 0:
+        if before <= _NEAREST or after <= _NEAREST:
             continue
         rise, next_rise = (values[i] - values[i - 1]) / before, (values[i + 1] - values[i]) / after
         if rise * next_rise <= 0:
@@ -34,7 +36,7 @@ def cubics(at: Sequence[float], values: Sequence[float], shapes: Sequence[Shape]
     slope = slopes(at, values)
     out: list[Cubic] = []
     for i, shape in enumerate(shapes):
-        if i == len(at) - 1 or shape == "step" or at[i + 1] - at[i] <= 0:
+        if i == len(at) - 1 or shape == "step" or at[i + 1] - at[i] <= _NEAREST:
             out.append((values[i], 0.0, 0.0, 0.0))
             continue
         width = at[i + 1] - at[i]

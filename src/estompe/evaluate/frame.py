@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 
 from estompe.document.kinds import MissingError
 from estompe.document.project import Project
-from estompe.document.scene import Falloff, Layer, Shape
+from estompe.document.scene import Effect, Falloff, Shape
 from estompe.evaluate.memo import Memo
 from estompe.evaluate.moment import Moment, Problem, State
 from estompe.falloffs.ramp import positions
@@ -25,7 +25,6 @@ class Shown:
     """
 
     def __init__(self, moment: Moment, shape: Shape, falloff: Falloff, state: State) -> None:
-        self._moment, self._state = moment, state
         self.shape, self.falloff = shape, falloff
         self.strength: Floats = moment.strength(falloff.id, state).array
         joined = moment.joined(falloff, state)
@@ -33,22 +32,25 @@ class Shown:
         self.positions: Floats = moment.stage(
             "positions", (joined.token, falloff.range), lambda: positions(joined.array, falloff.range)
         )
+        # Taken now, while they are at hand: whoever shows them must not have to work anything out.
+        enabled = [layer for layer in falloff.layers if layer.enabled]
+        self._layers = {
+            layer.id: (moment.measured(falloff, layer, state).array, moment.layer(falloff, layer, state).array)
+            for layer in enabled
+        }
 
     @cached_property
     def past_half(self) -> float:
         """The share of points whose strength is over one half."""
         return float(np.count_nonzero(self.strength > 0.5)) / max(1, len(self.strength))
 
-    def layer_values(self, layer: Layer) -> Floats:
-        """One layer's own values, before it is joined."""
-        return self._moment.layer(self.falloff, layer, self._state).array
+    def layer_values(self, layer_id: str) -> Floats | None:
+        """A layer's own values, before it is joined; None where there is no such layer that is switched on."""
+        return self._layers[layer_id][1] if layer_id in self._layers else None
 
     def measured(self, layer_id: str) -> Floats | None:
-        """What a layer measured, before its own range and ramp; None where there is no such layer."""
-        for layer in self.falloff.layers:
-            if layer.id == layer_id:
-                return self._moment.measured(self.falloff, layer, self._state).array
-        return None
+        """What a layer measured, before its own range and ramp; None where there is no such layer that is switched on."""
+        return self._layers[layer_id][0] if layer_id in self._layers else None
 
     def histogram(self, values: Floats, bins: int = 48) -> tuple[NDArray[np.int64], float, float]:
         """Counts of values in even bins, and the lowest and highest value."""
@@ -71,7 +73,7 @@ class Frame:
         self.number = moment.frame
         self.scene = moment.scene
         self._moment = moment
-        self._steps: dict[str, list[State]] = {}
+        self._steps: dict[str, list[tuple[Effect, State]]] = {}
         self._geometries: dict[str, Geometry] = {}
         self._inputs: dict[tuple[str, str], State] = {}
         self._last: dict[str, State] = {}
@@ -111,25 +113,37 @@ class Frame:
 
     def strength(self, shape: str, falloff: str) -> Floats:
         """A falloff's strength on a shape's points, float32 (n,). Raises KeyError for a name that is not there."""
-        return self.shown(shape, falloff).strength
+        found, measured = self.shape(shape), self.falloff(falloff)
+        try:
+            return self._moment.strength(measured.id, self._measured_at(found, measured)).array
+        except MissingError as error:
+            raise KeyError(str(error)) from error
 
     def shown(self, shape: str, falloff: str) -> Shown:
         """A falloff on a shape with its values. Raises KeyError for a name that is not there."""
         found, measured = self.shape(shape), self.falloff(falloff)
-        state = self._inputs.get((found.id, measured.id), self._last[found.id])
         try:
-            return Shown(self._moment, found, measured, state)
+            return Shown(self._moment, found, measured, self._measured_at(found, measured))
         except MissingError as error:
             raise KeyError(str(error)) from error
 
-    def points_after(self, shape: str) -> list[int]:
-        """Points of a shape after each of its enabled effects."""
-        states = [*self._steps[self.shape(shape).id][1:], self._last[self.shape(shape).id]]
-        return [len(state.samples) for state in states]
+    def _measured_at(self, shape: Shape, falloff: Falloff) -> State:
+        return self._inputs.get((shape.id, falloff.id), self._last[shape.id])
+
+    def finish(self) -> None:
+        """From now on nothing interrupts what is asked of this frame."""
+        self._moment.finish()
+
+    def points_after(self, shape: str) -> dict[str, int]:
+        """Points of a shape after each of its enabled effects, by the effect's id."""
+        found = self.shape(shape).id
+        steps = self._steps[found]
+        states = [*(state for _, state in steps[1:]), self._last[found]]
+        return {effect.id: len(state.samples) for (effect, _), state in zip(steps, states, strict=False)}
 
     def _work_out(self, shape: Shape) -> None:
         steps, last = self._moment.chain(shape)
-        self._steps[shape.id] = [state for _, state in steps]
+        self._steps[shape.id] = steps
         for effect, state in steps:
             for route in effect.routes:
                 self._inputs.setdefault((shape.id, route.falloff), state)

@@ -81,6 +81,10 @@ class Moment:
         self._controls = {control.id: (control.form, control.placement) for control in self.scene.controls}
         self._falloffs = {falloff.id: falloff for falloff in self.scene.falloffs}
 
+    def finish(self) -> None:
+        """From now on no pause stops the stages that are asked."""
+        self._pause = lambda: None
+
     def control(self, control: str) -> tuple[str, Placement]:
         """A control's form and resolved placement. Raises MissingError."""
         if control not in self._controls:

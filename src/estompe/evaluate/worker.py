@@ -77,6 +77,7 @@ def work_out(request: Request, memo: Memo, pause: Callable[[], None] = lambda: N
                 shown[shape.id].past_half  # noqa: B018
             except (KeyError, MissingError):
                 continue
+    frame.finish()
     return Answer(request, frame, shown, (time.perf_counter() - began) * 1000)
 
 

@@ -10,12 +10,13 @@ from estompe.samples import lantern_amphora
 
 @dataclass(frozen=True)
 class Sample:
-    """A sample scene: its name on the command line, a title, what it shows, and what builds it."""
+    """A sample scene: its name on the command line, a title, what it shows, what builds it, and its most telling frame."""
 
     name: str
     title: str
     text: str
     build: Callable[[], Project]
+    picture_frame: int
 
     def picture(self) -> bytes | None:
         """A small PNG of the scene, if it has been made."""
@@ -29,6 +30,7 @@ SAMPLES = (
         "Lantern and amphora",
         "A lantern passes; the amphora bulges towards it, and a swell lifts the quay.",
         lantern_amphora.build,
+        62,
     ),
 )
 

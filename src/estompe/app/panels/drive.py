@@ -147,8 +147,7 @@ class DrivePanel(Panel):
         answer, shape = self.session.answer, self.session.shape
         if answer is None or shape is None or shape.id not in {item.id for item in answer.frame.scene.shapes}:
             return
-        enabled = [effect.id for effect in answer.frame.shape(shape.id).effects if effect.enabled]
-        for effect, points in zip(enabled, answer.frame.points_after(shape.id), strict=True):
+        for effect, points in answer.frame.points_after(shape.id).items():
             if effect in self.cards:
                 self.cards[effect].points.setText(f"{points:,}".replace(",", " "))
                 self.cards[effect].points.setToolTip("Points after this effect")

@@ -118,8 +118,8 @@ class MeasurePanel(Panel):
         points = answer.frame[shown.shape.id].points
         for layer in shown.falloff.layers:
             if layer.id in self.rows and layer.enabled:
-                values = shown.layer_values(layer)
-                if len(values) == len(points):
+                values = shown.layer_values(layer.id)
+                if values is not None and len(values) == len(points):
                     falling = (
                         layer.range is None and layer.source.unit() == "length" and shown.falloff.layers[0] is layer
                     )

@@ -39,9 +39,10 @@ def read(
     strength, value = (float(array[corners] @ weights) for array in (shown.strength, shown.values))
     words: list[str] = []
     for layer in shown.falloff.layers:
-        if not layer.enabled:
+        values = shown.layer_values(layer.id)
+        if values is None:
             continue
-        own = float(shown.layer_values(layer)[corners] @ weights)
+        own = float(values[corners] @ weights)
         unit = "" if layer.range is not None else layer.source.unit()
         name = f"{'1 − ' if layer.one_minus else ''}{layer.source.label.lower()}"
         sign = f"{_SIGNS[layer.join]} " if words else ""

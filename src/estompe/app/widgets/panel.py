@@ -69,3 +69,4 @@ class Panel(QWidget):
         layout.setSpacing(0)
         self.build(layout)
         self._layout.addWidget(self._body)
+        self._body.show()

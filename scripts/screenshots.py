@@ -1,0 +1,148 @@
+"""Make the pictures in docs/screenshots and of the samples: the real window, driven off screen, on the sample data."""
+
+import os
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from io import BytesIO
+from pathlib import Path
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+_STATE = tempfile.TemporaryDirectory()
+os.environ["XDG_CONFIG_HOME"] = os.environ["XDG_STATE_HOME"] = _STATE.name
+
+from PIL import Image  # noqa: E402
+from PyQt6.QtCore import QEvent, QPointF, Qt  # noqa: E402
+from PyQt6.QtGui import QMouseEvent  # noqa: E402
+from PyQt6.QtTest import QTest  # noqa: E402
+from PyQt6.QtWidgets import QApplication  # noqa: E402
+
+import estompe.samples  # noqa: E402
+from estompe.app.preferences import Preferences  # noqa: E402
+from estompe.app.window import Window  # noqa: E402
+from estompe.evaluate import evaluate  # noqa: E402
+from estompe.render.picture import camera_picture  # noqa: E402
+from estompe.samples import SAMPLES  # noqa: E402
+
+ROOT = Path(__file__).resolve().parents[1]
+SHOTS = ROOT / "docs" / "screenshots"
+PICTURES = Path(estompe.samples.__file__).parent
+
+
+class Studio:
+    """One window and what is needed to photograph it."""
+
+    def __init__(self) -> None:
+        self.app = QApplication.instance() or QApplication(["estompe"])
+        self.window = Window(Preferences(theme="paper"))
+        self.window.resize(1280, 800)
+        self.window.show()
+
+    def open(self, name: str, frame: int) -> None:
+        """Open a sample on a frame."""
+        self.window.session.begin(estompe.samples.sample(name).build(), None, estompe.samples.sample(name).title)
+        self.window.session.go(frame)
+
+    def settle(self, all_frames: bool = False) -> None:
+        """Wait for the answer, the still picture and, if wanted, for all frames to be ready."""
+        session, view = self.window.session, self.window.view
+        end = time.monotonic() + 180
+        while time.monotonic() < end:
+            QTest.qWait(60)
+            answer = session.answer
+            there = answer is not None and answer.request.project.scene is session.scene
+            there = there and answer.request.frame == session.frame and view.is_still
+            count = session.scene.last - session.scene.first + 1
+            if there and (not all_frames or len(session.worker.ready_frames()) >= count):
+                QTest.qWait(300)
+                return
+        raise TimeoutError("the window did not come to rest")
+
+    def point_at(self, x: float, y: float) -> None:
+        """Move the pointer over the view, at shares of its width and height."""
+        view = self.window.view
+        at = QPointF(view.width() * x, view.height() * y)
+        none, keys = Qt.MouseButton.NoButton, Qt.KeyboardModifier.NoModifier
+        QApplication.sendEvent(view, QMouseEvent(QEvent.Type.MouseMove, at, view.mapToGlobal(at), none, none, keys))
+        QTest.qWait(400)
+
+    def take(self, name: str, folder: Path = SHOTS) -> None:
+        """Save a picture of the window, with few colours so that it stays small."""
+        QTest.qWait(50)
+        path = folder / f"{name}.png"
+        self.window.grab().save(str(path))
+        image = Image.open(BytesIO(path.read_bytes())).convert("RGB")
+        image.quantize(256, dither=Image.Dither.NONE).save(path, optimize=True)
+
+
+def start(studio: Studio) -> None:
+    studio.window.show_start()
+    QTest.qWait(200)
+    studio.take("start")
+
+
+def strength(studio: Studio) -> None:
+    studio.open("lantern-amphora", 62)
+    studio.settle(all_frames=True)
+    studio.point_at(0.52, 0.55)
+    studio.take("strength")
+
+
+def shaded(studio: Studio) -> None:
+    studio.window.do.mode_shaded()
+    studio.settle()
+    studio.take("shaded")
+
+
+def wire(studio: Studio) -> None:
+    studio.window.session.choose_shape("quay")
+    studio.window.session.choose_falloff("swell", "ripple")
+    studio.window.drive.open_card("lift")
+    studio.window.do.mode_wire()
+    studio.settle(all_frames=True)
+    studio.take("wire")
+
+
+def charcoal(studio: Studio) -> None:
+    studio.window.do.theme_charcoal()
+    studio.window.do.mode_strength()
+    studio.settle()
+    studio.take("charcoal")
+    studio.window.do.theme_paper()
+
+
+def shortcuts(studio: Studio) -> None:
+    studio.window.do.help_sheet()
+    QTest.qWait(200)
+    studio.take("shortcuts")
+
+
+SHOTS_IN_ORDER: tuple[Callable[[Studio], None], ...] = (start, strength, shaded, wire, charcoal, shortcuts)
+
+
+def sample_pictures() -> None:
+    """The small pictures of the start sheet."""
+    for item in SAMPLES:
+        project = item.build()
+        frame = evaluate(project, item.picture_frame)
+        picture = camera_picture(frame, (480, 320))
+        image = Image.fromarray(picture[..., :3]).resize((240, 160), Image.Resampling.LANCZOS)
+        image.quantize(128).save(PICTURES / f"{item.name}.png", optimize=True)
+
+
+def main(names: list[str]) -> None:
+    """All pictures, or only those named."""
+    SHOTS.mkdir(parents=True, exist_ok=True)
+    if not names or "samples" in names:
+        sample_pictures()
+    studio = Studio()
+    for shot in SHOTS_IN_ORDER:
+        if not names or shot.__name__ in names:
+            shot(studio)
+    studio.window.session.saved_as(Path("x"), studio.window.session.scene)
+    studio.window.close()
+
+
+if __name__ == "__main__":
+    main(sys.argv[1:])

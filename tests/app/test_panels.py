@@ -1,0 +1,349 @@
+"""Cast, Measure, Ramp and Drive: everything that can be done in them, and what is refused."""
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QComboBox, QLineEdit
+
+from estompe.app import units
+from estompe.app.panels.drive import Chip
+from estompe.app.panels.thumbnail import HEIGHT, WIDTH, layer_picture
+from estompe.document import edits
+from estompe.document.kinds import EffectSettings, Source, kinds
+from estompe.document.numbers import Keyed
+from tests.app.driving import LEFT
+
+GLOW = ("falloffs", "lantern-glow")
+
+
+def test_cast_lists_everything_and_marks_what_is_current(sample):
+    rows = sample.window.cast.rows
+    assert [path[-1] for path in rows] == [
+        "amphora",
+        "quay",
+        "lantern",
+        "swell-line",
+        "lantern-glow",
+        "swell",
+        "camera",
+    ]
+    assert [path for path, row in rows.items() if row.current] == [("shapes", "amphora"), ("controls", "lantern"), GLOW]
+    sample.click(rows["falloffs", "swell"])
+    sample.click(sample.window.cast.rows["shapes", "quay"])
+    assert (sample.session.falloff_id, sample.session.shape_id) == ("swell", "quay")
+
+
+def test_cast_renames_hides_reorders_duplicates_and_removes(sample):
+    cast, session = sample.window.cast, sample.session
+    row = cast.rows["controls", "lantern"]
+    QTest.mouseDClick(row, LEFT)
+    editor = row.findChild(QLineEdit)
+    QTest.keyClicks(editor, "Lamp")
+    QTest.keyClick(editor, Qt.Key.Key_Return)
+    assert session.undo_label == "Rename Lantern"
+    assert sample.get("controls", "lantern", "name") == "Lamp"
+    sample.click(sample.button(cast.rows["shapes", "quay"], "Hide"))
+    assert sample.get("shapes", "quay", "visible") is False
+    sample.keys(Qt.Key.Key_Down, Qt.KeyboardModifier.AltModifier, on=cast.rows["shapes", "amphora"])
+    assert [shape.id for shape in session.scene.shapes] == ["quay", "amphora"]
+    row = cast.rows["shapes", "amphora"]
+    sample.drag(row, (60, 12), (60, -20))
+    assert [shape.id for shape in session.scene.shapes] == ["amphora", "quay"]
+    cast.duplicate(("controls", "lantern"))
+    assert [control.name for control in session.scene.controls] == ["Lamp", "Lamp 2", "Swell line"]
+    assert session.picked[0] == "controls"
+    sample.keys(Qt.Key.Key_Delete)
+    assert [control.name for control in session.scene.controls] == ["Lamp", "Swell line"]
+
+
+def test_removing_what_a_falloff_looks_at_says_so_in_place(sample):
+    sample.window.cast.remove(("controls", "lantern"))
+    sample.settle()
+    error = sample.window.measure._error
+    assert error.isVisible()
+    assert "it looks at a control that is not in the scene" in error.text()
+    assert "1 to mend" in sample.window.status.facts.text()
+    sample.session.undo()
+    sample.settle()
+    assert not sample.window.measure._error.isVisible()
+
+
+@pytest.mark.parametrize("tag", kinds(Source))
+def test_every_source_can_be_added_opened_and_worked_out(sample, tag):
+    sample.window.measure.add_layer(tag)
+    layer = sample.session.falloff.layers[-1]
+    assert sample.session.layer_id == layer.id
+    assert layer.source.__struct_config__.tag == tag
+    sample.settle()
+    assert not sample.session.answer.frame.problems
+    picture = sample.window.measure.rows[layer.id].picture.pixmap()
+    assert (picture.width(), picture.height()) == (WIDTH, HEIGHT)
+
+
+@pytest.mark.parametrize("tag", kinds(EffectSettings))
+def test_every_effect_can_be_added_opened_and_worked_out(sample, tag):
+    sample.window.drive.add_effect(tag)
+    effect = sample.session.shape.effects[-1]
+    assert effect.routes[0].falloff == "lantern-glow"
+    assert sample.window.drive.opened == effect.id
+    sample.settle()
+    assert sample.window.drive.cards[effect.id].points.text().replace(" ", "").isdigit()
+
+
+def test_layers_open_in_place_and_can_be_changed(sample):
+    sample.click(sample.window.measure.rows["grain"])
+    assert sample.session.layer_id == "grain"
+    sample.type_into(sample.field(*GLOW, "layers", "grain", "source", "amount"), "0.25")
+    assert sample.get(*GLOW, "layers", "grain", "source", "amount") == 0.25
+    assert sample.window.measure.rows["grain"].about.text() == "0.25 m"
+    box = next(
+        b for b in sample.window.measure.findChildren(QComboBox) if b.accessibleName() == "Joins" and b.isVisible()
+    )
+    box.setCurrentIndex(box.findData("larger"))
+    box.activated.emit(box.currentIndex())
+    assert sample.get(*GLOW, "layers", "grain", "join") == "larger"
+    sample.click(sample.button(sample.window.measure, "Switch layer off"))
+    assert sample.get(*GLOW, "layers", "grain", "enabled") is False
+    sample.click(sample.button(sample.window.measure, "Remove layer"))
+    assert [layer.id for layer in sample.session.falloff.layers] == ["reach"]
+
+
+def test_a_layer_may_have_a_ramp_of_its_own_and_shows_it(sample):
+    sample.click(sample.window.measure.rows["reach"])
+    sample.click(sample.button(sample.window.measure, "give it a ramp of its own"))
+    assert sample.get(*GLOW, "layers", "reach", "range") is not None
+    assert sample.window.ramp.path == (*GLOW, "layers", "reach")
+    sample.settle()
+    assert sample.session.answer.shown["amphora"].layer_values("reach").max() <= 1
+    sample.click(sample.button(sample.window.measure, "use the falloff's ramp"))
+    assert sample.window.ramp.path == GLOW
+
+
+def test_the_ramp_follows_while_a_point_is_dragged(sample):
+    plot = sample.window.ramp.plot
+    strengths = []
+    sample.session.answered.connect(lambda answer: strengths.append(float(answer.shown["amphora"].strength.max())))
+    sample.session.go(62)
+    sample.settle()
+    strengths.clear()
+    place = plot.point_place(0)
+    begin, end = (place.x(), place.y()), (place.x(), place.y() + 60)
+    QTest.mousePress(plot, LEFT, Qt.KeyboardModifier.NoModifier, place.toPoint())
+    for step in range(1, 5):
+        sample.move(plot, place + (plot.point_place(0) - place) * 0 + type(place)(0, 15 * step), LEFT)
+        sample.settle()
+    QTest.mouseRelease(plot, LEFT)
+    assert len(strengths) >= 4
+    assert strengths == sorted(strengths, reverse=True)
+    assert strengths[-1] < 0.8
+    assert sample.session.undo_label == "Move ramp point of Lantern glow"
+    sample.session.undo()
+    assert sample.get(*GLOW, "ramp", 0, "value") == 1.0
+    assert begin != end
+
+
+def test_ramp_points_are_added_shaped_keyed_and_removed(sample):
+    plot = sample.window.ramp.plot
+    middle = (plot.end_place("full") + plot.end_place("gone")) / 2
+    QTest.mouseDClick(plot, LEFT, Qt.KeyboardModifier.NoModifier, type(plot.point_place(0))(middle, 20).toPoint())
+    assert len(sample.session.falloff.ramp) == 3
+    plot = sample.window.ramp.plot
+    plot.point_shaped.emit(1, "step")
+    assert sample.get(*GLOW, "ramp", 1, "shape") == "step"
+    sample.session.toggle_key((*GLOW, "ramp", 1, "value"))
+    assert isinstance(sample.get(*GLOW, "ramp", 1, "value"), Keyed)
+    sample.click(plot, (plot.point_place(1).x(), plot.point_place(1).y()))
+    sample.keys(Qt.Key.Key_Delete, on=sample.window.ramp.plot)
+    assert len(sample.session.falloff.ramp) == 2
+    for _ in range(3):
+        sample.window.ramp.plot.point_removed.emit(0)
+    assert len(sample.session.falloff.ramp) == 1
+    assert "keeps at least one point" in sample.window.status.message.text()
+
+
+def test_range_ends_are_dragged_in_the_plot(sample):
+    plot = sample.window.ramp.plot
+    x = plot.end_place("full")
+    value = plot._value(x + 25)
+    sample.drag(plot, (x, 100), (x + 25, 100))
+    assert sample.get(*GLOW, "range", "full") == pytest.approx(value, abs=0.01)
+    assert sample.session.undo_label == "Set Lantern glow full within"
+
+
+def test_the_histogram_counts_every_point_of_the_shape(sample):
+    shown = sample.session.answer.current
+    counts, low, high = shown.histogram(shown.values)
+    expected, edges = np.histogram(shown.values, 48)
+    assert counts.sum() == len(shown.values)
+    assert np.abs(counts - expected).sum() <= 4  # a value on a bin's border may fall to either side
+    assert (low, high) == (pytest.approx(edges[0]), pytest.approx(edges[-1]))
+
+
+def test_chips_are_inked_for_the_current_falloff_and_choose_it(sample):
+    sample.session.choose_shape("quay")
+    chips = [chip for chip in sample.window.drive.findChildren(Chip) if chip.isVisible()]
+    assert [(chip.text, chip.inked) for chip in chips] == [("Swell 100 %", False)]
+    sample.click(chips[0])
+    assert sample.session.falloff_id == "swell"
+    assert next(chip for chip in sample.window.drive.findChildren(Chip) if chip.isVisible()).inked
+
+
+def test_effects_are_fed_switched_reordered_and_removed(sample):
+    drive = sample.window.drive
+    drive.add_effect("move")
+    moved = sample.session.shape.effects[1].id
+    sample.session.choose_falloff("swell")
+    sample.click(sample.button(drive, "Feed by the current falloff"))
+    assert [route.falloff for route in sample.session.shape.effects[1].routes] == ["lantern-glow", "swell"]
+    sample.click(sample.button(drive, "Remove route"))
+    assert [route.falloff for route in sample.session.shape.effects[1].routes] == ["swell"]
+    sample.click(sample.button(drive, "Switch effect off"))
+    assert sample.session.shape.effects[1].enabled is False
+    sample.keys(Qt.Key.Key_Up, Qt.KeyboardModifier.AltModifier, on=drive.cards[moved])
+    assert [effect.id for effect in sample.session.shape.effects] == [moved, "bulge"]
+    sample.click(sample.button(drive, "Remove effect"))
+    assert [effect.id for effect in sample.session.shape.effects] == ["bulge"]
+
+
+def test_numbers_are_dragged_finely_and_as_one_step(sample):
+    sample.window.drive.open_card("bulge")
+    path = ("shapes", "amphora", "effects", "bulge", "settings", "amount")
+    field = sample.field(*path)
+    sample.drag(field, (20, 10), (60, 10))
+    assert sample.get(*path) == pytest.approx(0.13 + 40 * 0.005)
+    sample.drag(field, (20, 10), (60, 10), modifier=Qt.KeyboardModifier.ShiftModifier)
+    assert sample.get(*path) == pytest.approx(0.13 + 44 * 0.005)
+    sample.session.undo()
+    sample.session.undo()
+    assert sample.get(*path) == 0.13
+
+
+@pytest.mark.parametrize("text", ["nan", "inf", "1e999", "abc", "1 2", ""])
+def test_words_that_are_no_number_change_nothing_and_say_so(sample, text):
+    sample.window.drive.open_card("bulge")
+    path = ("shapes", "amphora", "effects", "bulge", "settings", "amount")
+    before = sample.session.scene
+    with sample.qtbot.waitSignal(sample.session.said) as said:
+        sample.type_into(sample.field(*path), text)
+    assert sample.session.scene is before
+    assert said.args[1] == "error"
+    assert "Amount" in said.args[0]
+
+
+def test_a_number_outside_its_limits_is_refused(sample):
+    sample.click(sample.window.measure.rows["grain"])
+    field = sample.field(*GLOW, "layers", "grain", "source", "roughness")
+    sample.type_into(field, "150")
+    assert sample.get(*GLOW, "layers", "grain", "source", "roughness") == 0.5
+    assert "Roughness must be at most 1" in sample.window.status.message.text()
+    sample.drag(field, (20, 10), (400, 10))
+    assert sample.get(*GLOW, "layers", "grain", "source", "roughness") == 1.0
+
+
+def test_the_dot_keys_a_number_and_a_keyed_one_gets_keys_when_changed(sample):
+    path = ("shapes", "amphora", "effects", "bulge", "settings", "amount")
+    sample.window.drive.open_card("bulge")
+    field = sample.field(*path)
+    sample.click(field, (field.width() - 8, 11))
+    assert [(key.frame, key.value) for key in sample.get(*path).keys] == [(1.0, 0.13)]
+    sample.session.go(30)
+    sample.type_into(sample.field(*path), "0,3")
+    assert [(key.frame, key.value) for key in sample.get(*path).keys] == [(1.0, 0.13), (30.0, 0.3)]
+    sample.keys(Qt.Key.Key_K, on=sample.field(*path))
+    assert [key.frame for key in sample.get(*path).keys] == [1.0]
+
+
+def test_whole_numbers_and_shapes_own_settings(sample):
+    sample.session.choose_shape("quay")
+    sample.settle()
+    sample.type_into(sample.field("shapes", "quay", "source", "columns"), "10")
+    sample.settle()
+    assert sample.get("shapes", "quay", "source", "columns") == 10
+    assert isinstance(sample.get("shapes", "quay", "source", "columns"), int)
+    rows = sample.get("shapes", "quay", "source", "rows")
+    assert len(sample.session.answer.frame["Quay"].points) == 11 * (rows + 1)
+
+
+def test_shapes_controls_and_falloffs_are_added_from_the_menu(driver):
+    do = driver.window.do
+    driver.window.files.new_scene()
+    from estompe.setups.adding import PRIMITIVES
+
+    for name, source in PRIMITIVES.items():
+        do.add_shape(name, source())
+    for form in ("ball", "box", "plane", "cylinder"):
+        do.add_control(form)
+    do.add_falloff()
+    driver.window.measure.add_layer("distance")
+    driver.settle()
+    assert [shape.name for shape in driver.session.scene.shapes] == list(PRIMITIVES)
+    assert len(driver.session.scene.controls) == 4
+    assert not driver.session.answer.frame.problems
+
+
+def test_a_source_that_needs_a_control_says_so(driver):
+    driver.window.files.new_scene()
+    driver.window.do.add_falloff()
+    driver.window.measure.add_layer("distance")
+    assert driver.window.status.message.text() == "Distance needs a control: add one first"
+    driver.window.do.push_near()
+    assert "choose a shape first" in driver.window.status.message.text()
+
+
+@pytest.mark.parametrize(
+    ("text", "unit", "value"),
+    [
+        ("1.5", "length", 1.5),
+        ("0,25 m", "length", 0.25),
+        ("50", "share", 0.5),
+        ("50 %", "share", 0.5),
+        ("-12°", "degrees", -12),
+        ("2×", "times", 2),
+    ],
+)
+def test_numbers_as_typed(text, unit, value):
+    assert units.parsed(text, unit) == pytest.approx(value)
+
+
+@pytest.mark.parametrize(
+    ("value", "unit", "text"),
+    [
+        (0.7, "length", "0.70 m"),
+        (-1.2345, "length", "−1.234 m"),
+        (0.5, "share", "50 %"),
+        (45, "degrees", "45.0°"),
+        (-0.0001, "length", "0.00 m"),
+        (1.0, "times", "1.00 ×"),
+    ],
+)
+def test_numbers_as_shown(value, unit, text):
+    assert units.shown(value, unit) == text
+
+
+def test_a_layers_picture_shows_its_values():
+    points = np.random.default_rng(0).random((5000, 3), np.float32) * np.float32([2, 1, 0.1])
+    picture = layer_picture(points, points[:, 0].copy(), falling=False)
+    left, right = (picture.pixelColor(x, HEIGHT // 2) for x in (3, WIDTH - 3))
+    assert left.lightness() > right.lightness() + 60
+
+
+def test_a_random_walk_through_the_window_can_be_undone(sample):
+    session, drive, measure = sample.session, sample.window.drive, sample.window.measure
+    first = session.scene
+    measure.add_layer("noise")
+    drive.add_effect("move")
+    session.go(20)
+    session.toggle_key((*GLOW, "range", "gone"))
+    sample.window.ramp.plot.range_dragged.emit("gone", 1.4)
+    session.end_gesture()
+    sample.window.cast.duplicate(("shapes", "amphora"))
+    sample.window.cast.remove(("falloffs", "swell"))
+    last = session.scene
+    while session.undo_label:
+        session.undo()
+    assert session.scene is first
+    while session.redo_label:
+        session.redo()
+    assert session.scene is last
+    assert edits.exists(last, ("shapes", "amphora"))

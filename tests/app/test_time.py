@@ -1,0 +1,168 @@
+"""Time: play, scrub, step, keys on lanes, what is ready, and the share past half strength."""
+
+import time
+
+import pytest
+from PyQt6.QtCore import Qt
+from PyQt6.QtTest import QTest
+
+from estompe.app.time import lanes
+from estompe.app.time.canvas import _connected, _runs
+from estompe.evaluate import evaluate
+from tests.app.driving import LEFT
+
+
+def _tack(sample, lane: int, frame: float) -> tuple[float, float]:
+    canvas = sample.window.time.canvas
+    return canvas.x_of(frame), canvas.y_of(lane)
+
+
+def _frames(sample) -> list[float]:
+    return [key.frame for key in sample.get("controls", "lantern", "placement", "place", 0).keys]
+
+
+def test_scrubbing_and_stepping(sample):
+    canvas = sample.window.time.canvas
+    sample.drag(canvas, (canvas.x_of(10), 8), (canvas.x_of(50), 8))
+    assert sample.session.frame == 50
+    sample.keys(Qt.Key.Key_Period)
+    sample.keys(Qt.Key.Key_Period)
+    sample.keys(Qt.Key.Key_Comma)
+    assert sample.session.frame == 51
+    sample.drag(canvas, (canvas.x_of(50), 8), (5000, 8))
+    assert sample.session.frame == 144
+
+
+def test_next_and_previous_key(sample):
+    sample.keys(Qt.Key.Key_BracketRight)
+    assert sample.session.frame == 62
+    sample.keys(Qt.Key.Key_BracketRight)
+    sample.keys(Qt.Key.Key_BracketLeft)
+    assert sample.session.frame == 62
+
+
+def test_playing_keeps_the_scenes_rate_and_loops(sample):
+    player = sample.window.time.player
+    sample.session.go(140)
+    began = time.perf_counter()
+    sample.keys(Qt.Key.Key_Space)
+    sample.qtbot.waitUntil(lambda: sample.session.frame < 140 and sample.session.frame > 2, timeout=10_000)
+    sample.keys(Qt.Key.Key_Space)
+    passed = (time.perf_counter() - began) * 24
+    gone = sample.session.frame + 144 - 140
+    assert gone == pytest.approx(passed, abs=12)
+    assert not player.playing
+
+
+def test_playing_without_loop_stops_at_the_end(sample):
+    sample.click(sample.window.time.loop_button)
+    sample.session.go(141)
+    sample.keys(Qt.Key.Key_Space)
+    sample.qtbot.waitUntil(lambda: not sample.window.time.player.playing, timeout=10_000)
+    assert sample.session.frame == 144
+
+
+def test_skipping_is_said(sample):
+    player = sample.window.time.player
+    player.play()
+    player._timer.setInterval(10_000)  # no ticks: only the count of pictures matters here
+    player._began -= 1.0
+    for _ in range(6):
+        player.picture_shown()
+    assert player.skipping
+    sample.window.time.pull()
+    assert "skipping: 6 pictures shown" in sample.window.time._about.text()
+    player.stop()
+
+
+def test_lanes_show_the_keys_of_what_is_picked(sample):
+    canvas = sample.window.time.canvas
+    assert [(lane.name, lane.frames) for lane in canvas.lanes] == [("Lantern place", (1.0, 62.0, 96.0, 144.0))]
+    sample.session.choose_control("swell-line")
+    assert [lane.name for lane in canvas.lanes] == ["Swell line place"]
+
+
+def test_keys_are_moved_on_all_parts_as_one_step(sample):
+    sample.drag(sample.window.time.canvas, _tack(sample, 0, 62), _tack(sample, 0, 70))
+    assert _frames(sample) == [1, 70, 96, 144]
+    assert [key.frame for key in sample.get("controls", "lantern", "placement", "place", 1).keys] == [1, 70, 144]
+    assert sample.session.undo_label == "Move keys of Lantern place"
+    sample.session.undo()
+    assert _frames(sample) == [1, 62, 96, 144]
+
+
+def test_keys_are_copied_picked_by_a_band_and_deleted(sample):
+    canvas = sample.window.time.canvas
+    sample.drag(canvas, _tack(sample, 0, 62), _tack(sample, 0, 80), modifier=Qt.KeyboardModifier.ControlModifier)
+    assert _frames(sample) == [1, 62, 80, 96, 144]
+    y = canvas.y_of(0)
+    sample.drag(canvas, (canvas.x_of(55), y - 9), (canvas.x_of(100), y + 9))
+    assert {frame for _, frame in canvas.picked} == {62.0, 80.0, 96.0}
+    sample.keys(Qt.Key.Key_Delete, on=canvas)
+    assert _frames(sample) == [1, 144]
+    assert "lantern" in [control.id for control in sample.session.scene.controls]
+
+
+def test_keys_get_another_shape_and_a_double_click_makes_one(sample):
+    canvas = sample.window.time.canvas
+    canvas.picked = {(0, 62.0)}
+    canvas.shape_picked("step")
+    assert sample.get("controls", "lantern", "placement", "place", 0).keys[1].shape == "step"
+    QTest.mouseDClick(
+        canvas, LEFT, Qt.KeyboardModifier.NoModifier, type(sample.view.pos())(*map(round, _tack(sample, 0, 30)))
+    )
+    assert 30 in _frames(sample)
+    assert sample.session.frame == 30
+
+
+def test_shift_picks_more(sample):
+    canvas = sample.window.time.canvas
+    for frame, modifier in ((1, Qt.KeyboardModifier.NoModifier), (96, Qt.KeyboardModifier.ShiftModifier)):
+        x, y = _tack(sample, 0, frame)
+        QTest.mouseClick(canvas, LEFT, modifier, type(sample.view.pos())(round(x), round(y)))
+    assert canvas.picked == {(0, 1.0), (0, 96.0)}
+    sample.drag(canvas, _tack(sample, 0, 96), _tack(sample, 0, 99))
+    assert _frames(sample) == [4, 62, 99, 144]
+
+
+def test_k_keys_all_parts_of_what_the_handles_change(sample):
+    sample.session.choose_shape("amphora")
+    sample.session.go(12)
+    sample.keys(Qt.Key.Key_K)
+    assert [number.keys[0].frame for number in sample.get("shapes", "amphora", "placement", "place")] == [12, 12, 12]
+    assert sample.session.undo_label == "Key Amphora place"
+    sample.keys(Qt.Key.Key_K)
+    assert sample.get("shapes", "amphora", "placement", "place") == (0, 0, 0)
+
+
+def test_ready_frames_and_the_share_on_each(sample, small_sample):
+    canvas = sample.window.time.canvas
+    sample.qtbot.waitUntil(lambda: len(canvas._ready) == 144 and len(canvas.shares) == 144, timeout=30_000)
+    for frame in (1, 62, 100):
+        expected = evaluate(small_sample, frame).shown("Amphora", "Lantern glow").past_half
+        assert canvas.shares[frame] == expected
+    sample.session.put(("falloffs", "lantern-glow", "range", "gone"), 0.9, "x")
+    sample.settle()
+    assert canvas.shares[1] == evaluate(sample.session.project, 1).shown("Amphora", "Lantern glow").past_half
+
+
+def test_the_shots_ends_can_be_changed(sample):
+    sample.type_into(sample.field("last"), "90")
+    assert sample.session.scene.last == 90
+    sample.session.go(90)
+    sample.type_into(sample.field("last"), "40")
+    assert sample.session.frame == 40
+
+
+def test_runs_of_frames():
+    assert _runs({1, 2, 3, 7, 9, 10}) == [(1, 3), (7, 7), (9, 10)]
+    assert _connected([(1, 0.1), (2, 0.2), (5, 0.3)]) == [[(1, 0.1), (2, 0.2)]]
+
+
+def test_moving_keys_onto_others_replaces_them(sample):
+    shown = lanes.lanes_of(sample.session)
+    moved = lanes.moved(sample.session.scene, shown, {(0, 62.0)}, 34.0, copy=False)
+    keys = lanes.lanes_of(sample.session)[0].frames
+    sample.session.commit(moved, "x")
+    assert keys == (1.0, 62.0, 96.0, 144.0)
+    assert lanes.lanes_of(sample.session)[0].frames == (1.0, 96.0, 144.0)
