@@ -21,6 +21,8 @@ from PyQt6.QtWidgets import QApplication  # noqa: E402
 import estompe.samples  # noqa: E402
 from estompe.app.preferences import Preferences  # noqa: E402
 from estompe.app.window import Window  # noqa: E402
+from estompe.document import Project, Scene  # noqa: E402
+from estompe.document.scene import Ball  # noqa: E402
 from estompe.evaluate import evaluate  # noqa: E402
 from estompe.render.picture import camera_picture  # noqa: E402
 from estompe.samples import SAMPLES  # noqa: E402
@@ -104,6 +106,33 @@ def wire(studio: Studio) -> None:
     studio.take("wire")
 
 
+def set_up(studio: Studio) -> None:
+    """A ball that was just brought in, after the quick set-up."""
+    session = studio.window.session
+    session.begin(Project(Scene()), None, "untitled")
+    studio.window.do.add_shape("Ball", Ball(0.5, 40))
+    studio.settle()
+    studio.window.do.push_near()
+    studio.settle()
+    studio.window.do.fit()
+    studio.settle(all_frames=True)
+    studio.take("path-set-up")
+
+
+def keys(studio: Studio) -> None:
+    """Two keys on its control."""
+    session = studio.window.session
+    studio.window.do.key_picked()
+    session.go(96)
+    control = session.picked
+    session.set_numbers(
+        [((*control, "placement", "place", axis), value) for axis, value in enumerate((-0.7, 0.1, 0.5))], "Move"
+    )
+    session.go(40)
+    studio.settle(all_frames=True)
+    studio.take("path-keys")
+
+
 def charcoal(studio: Studio) -> None:
     studio.window.do.theme_charcoal()
     studio.window.do.mode_strength()
@@ -118,7 +147,9 @@ def shortcuts(studio: Studio) -> None:
     studio.take("shortcuts")
 
 
-SHOTS_IN_ORDER: tuple[Callable[[Studio], None], ...] = (start, strength, shaded, wire, charcoal, shortcuts)
+SHOTS_IN_ORDER: tuple[Callable[[Studio], None], ...] = (
+    start, strength, shaded, wire, charcoal, shortcuts, set_up, keys,
+)  # fmt: skip
 
 
 def sample_pictures() -> None:

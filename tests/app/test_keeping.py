@@ -113,6 +113,7 @@ window = Window(Preferences())
 window.session.begin(lantern_amphora.build(0.02), None, "Storm night")
 window.session.put(("last",), 99, "Shorter")
 window.autosave.write()
+window.autosave.wait()
 os.kill(os.getpid(), signal.SIGKILL)
 """
 
@@ -141,6 +142,7 @@ def test_after_a_crash_the_work_is_offered_and_recovered():
 def test_autosaves_of_running_windows_are_not_offered(sample):
     sample.session.put(("last",), 99, "Shorter")
     sample.window.autosave.write()
+    sample.window.autosave.wait()
     assert len(list(recovery.folder().iterdir())) == 2
     assert recovery.lost() == []
     sample.window.autosave.forget()

@@ -9,7 +9,7 @@ from hypothesis.extra.numpy import arrays
 from estompe.document.scene import Layer, RampPoint, Range, Route
 from estompe.falloffs.joining import join_layers, join_routes, joined
 from estompe.falloffs.noise import Noise
-from estompe.falloffs.ramp import positions, remapped
+from estompe.falloffs.ramp import drawn, positions, remapped
 
 JOINS = ("multiply", "add", "subtract", "larger", "smaller", "replace")
 _values = arrays(np.float32, 7, elements=st.floats(-4, 4, width=32))
@@ -77,6 +77,15 @@ def test_strength_is_in_0_to_1_unless_signed(values, full, gone, points):
     ramp = tuple(RampPoint(position, value) for position, value in points)
     assert remapped(values, Range(full, gone), ramp, signed=False).min() >= 0
     assert remapped(values, Range(full, gone), ramp, signed=False).max() <= 1
+
+
+@given(st.lists(st.tuples(st.floats(0, 1, width=16), st.floats(0, 1)), min_size=1, max_size=4), st.booleans())
+def test_the_drawn_ramp_is_the_one_that_is_used(points, signed):
+    ramp = tuple(RampPoint(float(position), value) for position, value in points)
+    values = np.linspace(-0.3, 1.4, 101, dtype=np.float32)
+    used = remapped(values, Range(0.2, 0.9), ramp, signed)
+    # A value that lies on a step within rounding may fall to either side of it.
+    assert (np.abs(drawn(values, Range(0.2, 0.9), ramp, signed) - used) < 1e-3).mean() > 0.97
 
 
 @given(st.lists(st.floats(0, 1, width=32), min_size=3, max_size=6, unique=True))

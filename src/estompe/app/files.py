@@ -15,7 +15,7 @@ from estompe.document import file
 from estompe.document.project import Project
 from estompe.document.scene import Scene
 from estompe.document.shaping import framing, with_mesh
-from estompe.exchange import endings, sequence, usd_out
+from estompe.exchange import endings, sequence
 from estompe.exchange.apart import read_mesh_apart
 from estompe.geometry import Geometry
 from estompe.samples import sample
@@ -164,6 +164,8 @@ class Files(QObject):
 
     def send_out(self, path: Path) -> None:
         """Bake the shot to a USD file."""
+        from estompe.exchange import usd_out  # slow to start, and not needed until now
+
         project = self._session.project
         first, last = project.scene.first, project.scene.last
         self._work.start(

@@ -1,6 +1,7 @@
 """Autosave, and the offer to recover after a crash."""
 
 import os
+import threading
 import time
 from pathlib import Path
 
@@ -11,6 +12,7 @@ from PyQt6.QtCore import QObject, QTimer
 from estompe.app.session import Session
 from estompe.document import file
 from estompe.document.atomic import written_whole
+from estompe.document.project import Project
 from estompe.document.scene import Scene
 
 EVERY = 20_000
@@ -45,29 +47,40 @@ class Autosave(QObject):
         super().__init__(session)
         self._session = session
         self._written: Scene | None = None
+        self._writing = threading.Thread()
         self._scene = folder() / f"{os.getpid()}{file.ENDING}"
         self._timer = QTimer(self, interval=EVERY)
         self._timer.timeout.connect(self.write)
         self._timer.start()
 
     def write(self) -> None:
-        """Keep the scene if it has unsaved changes that are not kept yet."""
+        """Keep the scene, on a thread of its own, if it has unsaved changes that are not kept yet."""
         session = self._session
-        if not session.unsaved or session.scene is self._written:
+        if not session.unsaved or session.scene is self._written or self._writing.is_alive():
             return
+        self._written = session.scene
+        note = Lost(session.title, str(session.path or ""), time.time())
+        self._writing = threading.Thread(target=self._keep, args=(session.project, note), name="estompe-autosave")
+        self._writing.start()
+
+    def _keep(self, project: Project, note: Lost) -> None:
         try:
             folder().mkdir(parents=True, exist_ok=True)
-            file.save(session.project, self._scene)
-            note = Lost(session.title, str(session.path or ""), time.time())
+            file.save(project, self._scene)
             with written_whole(self._scene.with_suffix(".json")) as part:
                 part.write_bytes(msgspec.json.encode(note))
-            self._written = session.scene
         except (OSError, file.FileError) as error:
-            session.said.emit(f"autosave failed: {error}", "warning")
+            self._session.said.emit(f"autosave failed: {error}", "warning")
+
+    def wait(self) -> None:
+        """Until what is being written is there."""
+        if self._writing.is_alive():
+            self._writing.join()
 
     def forget(self) -> None:
         """The work is saved, or given up."""
         self._timer.stop()
+        self.wait()
         discard(self._scene)
 
 

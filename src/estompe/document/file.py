@@ -50,8 +50,8 @@ def save(project: Project, path: Path) -> None:
         with written_whole(path) as part, zipfile.ZipFile(part, "w") as archive:
             archive.writestr(zipfile.ZipInfo(_SCENE, _STAMP), text, zipfile.ZIP_DEFLATED)
             for name in sorted(blobs_of(project.scene) & set(project.blobs)):
+                # Arrays of floats hardly shrink, and packing them would take a person's time at each save.
                 entry = zipfile.ZipInfo(f"blobs/{name}.npy", _STAMP)
-                entry.compress_type = zipfile.ZIP_DEFLATED
                 with archive.open(entry, "w", force_zip64=True) as stream:
                     np.lib.format.write_array(stream, np.asarray(project.blobs[name]), allow_pickle=False)
     except OSError as error:

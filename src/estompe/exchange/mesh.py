@@ -1,24 +1,24 @@
 """Bringing in a mesh of any known format."""
 
-from collections.abc import Callable
+from importlib import import_module
 from pathlib import Path
 
-from estompe.exchange import obj, ply, tri, usd_in
 from estompe.exchange.errors import ExchangeError, Tell
 from estompe.geometry import Geometry, GeometryError
 
 _MOST_BYTES = 16 * 2**30
 
-_READERS: dict[str, Callable[[Path, Tell], Geometry]] = {
-    ".obj": obj.read,
-    ".ply": ply.read,
-    ".stl": tri.read,
-    ".glb": tri.read,
-    ".gltf": tri.read,
-    ".usd": usd_in.read,
-    ".usda": usd_in.read,
-    ".usdc": usd_in.read,
-    ".usdz": usd_in.read,
+# By the module beside this one that reads them; it is imported when first needed, since some are slow to start.
+_READERS = {
+    ".obj": "obj",
+    ".ply": "ply",
+    ".stl": "tri",
+    ".glb": "tri",
+    ".gltf": "tri",
+    ".usd": "usd_in",
+    ".usda": "usd_in",
+    ".usdc": "usd_in",
+    ".usdz": "usd_in",
 }
 
 
@@ -40,7 +40,8 @@ def read_mesh(path: Path, tell: Tell = lambda _share, _text: None) -> Geometry:
             raise ExchangeError("the file is empty")
         if size > _MOST_BYTES:
             raise ExchangeError(f"the file is larger than {_MOST_BYTES // 2**30} GB")
-        return reader(path, tell)
+        made: Geometry = import_module(f"estompe.exchange.{reader}").read(path, tell)
+        return made
     except (ExchangeError, GeometryError) as error:
         raise ExchangeError(f"{path}: {error}") from None
     except FileNotFoundError:

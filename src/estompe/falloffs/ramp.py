@@ -29,6 +29,17 @@ def remapped(values: Floats, within: Range, ramp: Ramp, signed: bool) -> Floats:
     return kernel.remap(values, plain(within.full), plain(within.gone), knots, table, not signed)
 
 
+def drawn(values: Floats, within: Range, ramp: Ramp, signed: bool) -> Floats:
+    """The same as `remapped` for a handful of values, without a kernel that might still have to be compiled."""
+    knots, table = pieces(ramp)
+    at = np.clip(positions(values, within), 0.0, 1.0)
+    piece = np.maximum(np.searchsorted(knots, at, side="right") - 1, 0)
+    u = at - knots[piece]
+    a, b, c, d = table[piece].T
+    out: Floats = ((d * u + c) * u + b) * u + a
+    return out if signed else np.clip(out, 0.0, 1.0)
+
+
 def positions(values: Floats, within: Range) -> Floats:
     """Where values lie in a resolved range, 0 at full and 1 at gone, not clamped, float32 (n,)."""
     full, gone = plain(within.full), plain(within.gone)

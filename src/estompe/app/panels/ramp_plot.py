@@ -11,7 +11,7 @@ from estompe.app import icons, theme
 from estompe.document.numbers import plain, resolve
 from estompe.document.scene import Ramp, RampPoint, Range
 from estompe.evaluate.frame import Shown
-from estompe.falloffs.ramp import remapped
+from estompe.falloffs.ramp import drawn
 from estompe.kernels.types import Floats
 
 _TOP, _BOTTOM, _GRAB = 14, 22, 9
@@ -169,7 +169,7 @@ class RampPlot(QWidget):
 
     def _paint_curve(self, painter: QPainter, t: theme.Theme) -> None:
         values = np.array([self._value(x) for x in range(self.width() + 1)], np.float32)
-        strengths = remapped(values, self.curve.range, self.curve.ramp, self.curve.signed)
+        strengths = drawn(values, self.curve.range, self.curve.ramp, self.curve.signed)
         path = QPainterPath(QPointF(0, self._y(float(strengths[0]))))
         for x in range(1, len(values)):
             path.lineTo(x, self._y(float(strengths[x])))
@@ -182,9 +182,7 @@ class RampPlot(QWidget):
             painter.setBrush(t.color("raised"))
             painter.drawEllipse(self.point_place(index), 5, 5)
         if self._marker is not None:
-            strength = remapped(
-                np.array([self._marker], np.float32), self.curve.range, self.curve.ramp, self.curve.signed
-            )
+            strength = drawn(np.array([self._marker], np.float32), self.curve.range, self.curve.ramp, self.curve.signed)
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(t.color("chalk"))
             painter.drawEllipse(QPointF(self._x(self._marker), self._y(float(strength[0]))), 4.5, 4.5)

@@ -16,6 +16,8 @@ Tool = Literal["move", "turn", "size"]
 Part = Literal["axis", "plane", "ring", "centre"]
 Vector = NDArray[np.float64]
 LENGTH = 86.0
+DIGITS = {"place": 4, "turn": 2, "size": 4}
+"""Decimals that a drag keeps, so that numbers stay as a person would type them."""
 _GRAB = 7.0
 _ROUND = np.linspace(0.0, 2 * np.pi, 65)
 
@@ -118,7 +120,7 @@ class Handles:
         facing = float(self.axes[handle.axis] @ (np.asarray(self.viewpoint.eye) - self.centre))
         turn = list(self.start["turn"])
         turn[handle.axis] += degrees if facing >= 0 else -degrees
-        return {"turn": _triple(np.array(turn), 2)}
+        return {"turn": _triple(np.array(turn), DIGITS["turn"])}
 
     def _sized(self, handle: Handle, begin: tuple[float, float], now: tuple[float, float]) -> dict[str, Triple]:
         size = np.array(self.start["size"])

@@ -6,7 +6,7 @@ import numpy as np
 from PyQt6.QtCore import QPointF, Qt
 
 from estompe.app.view.drawing import Probe
-from estompe.app.view.handles import Handle, Handles, distance_to_line
+from estompe.app.view.handles import DIGITS, Handle, Handles, distance_to_line
 from estompe.app.view.probe import read
 from estompe.app.view.shells import Shell
 from estompe.document import edits
@@ -43,6 +43,11 @@ class Pointer:
         """Whether a shell is dragged or could be."""
         hot = self._shell or self._hot_shell
         return hot is not None and shell.path == hot.path and shell.control.id == hot.control.id
+
+    def ask_again(self) -> None:
+        """Read the value at the pointer anew, since what lies there may have changed."""
+        if self._press is None:
+            self._ask_probe("value")
 
     def leave(self) -> None:
         """The pointer has left the view."""
@@ -164,7 +169,7 @@ class Pointer:
             ((*picked, "placement", name, axis), value)
             for name, triple in changes.items()
             for axis, value in enumerate(plain_triple(triple))
-            if value != self._session.number((*picked, "placement", name, axis))
+            if value != round(self._session.number((*picked, "placement", name, axis)), DIGITS[name])
         ]
         label = f"{self._view.tool.capitalize()} {self._session.name_of(picked)}"
         self._session.set_numbers(numbers, label, ("handle", picked, self._view.tool))

@@ -139,6 +139,7 @@ class View(QWidget):
             else item
             for item in items
         ]
+        self.pointer.ask_again()
         self.redraw()
 
     def job(self) -> Job:
@@ -161,6 +162,7 @@ class View(QWidget):
 
     def _new_project(self) -> None:
         self._items = []
+        self.set_reading(None)
         self._pull_camera_button()
         self.redraw()
 

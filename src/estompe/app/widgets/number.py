@@ -107,7 +107,8 @@ class NumberField(QWidget):
         painter.setPen(t.color("chalk" if self._error else "soft"))
         left = 4 if not self._compact else 3
         label = self.rule.label if not self._compact else "XYZ"[int(self.path[-1])]
-        painter.drawText(QRect(left, 0, self.width() // 2, self.height()), Qt.AlignmentFlag.AlignVCenter, label)
+        label_area = QRect(left, 0, self.width() - left, self.height())
+        painter.drawText(label_area, Qt.AlignmentFlag.AlignVCenter, label)
         painter.setFont(theme.font(12, QFont.Weight.DemiBold))
         painter.setPen(t.color("ink"))
         text = f"{int(self.value):,}".replace(",", " ") if self._whole else units.shown(self.value, self.rule.unit)

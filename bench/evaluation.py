@@ -1,0 +1,105 @@
+"""Whole evaluation against the bare kernels it needs, and dragging a ramp point against what lies downstream."""
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from bench.figures import Figure, in_turn
+from estompe.document import edits
+from estompe.document.project import Project
+from estompe.evaluate import Memo, evaluate
+from estompe.evaluate.worker import Request, work_out
+from estompe.falloffs.ramp import pieces
+from estompe.geometry.placement import inverse, placement_matrix
+from estompe.kernels import displace, distance, noise, ramp
+from estompe.samples import lantern_amphora
+
+_DENSITY = 250_000 / 35_092
+
+
+def figures() -> Iterator[Figure]:
+    """All of them."""
+    project = lantern_amphora.build(_DENSITY)
+    yield _overhead(project)
+    yield _dragging(project)
+
+
+class _Bare:
+    """The kernels the sample needs on one frame, called by hand."""
+
+    def __init__(self, project: Project) -> None:
+        frame = evaluate(project, 1)
+        self.amphora = frame.shape("amphora"), _source(project, 0)
+        self.quay = frame.shape("quay"), _source(project, 1)
+        self.normals = self.amphora[1].normals
+
+    def run(self, project: Project, number: int) -> object:
+        from estompe.document.numbers import plain_triple, resolve
+
+        scene = resolve(project.scene, number)
+        seconds = (number - scene.first) / scene.frames_per_second
+        matrices = [
+            inverse(
+                placement_matrix(
+                    *(plain_triple(part) for part in (c.placement.place, c.placement.turn, c.placement.size))
+                )
+            )
+            for c in scene.controls
+        ]
+        glow, swell = scene.falloffs
+        points = self.amphora[1].points
+        values = distance.distance(points, matrices[0].astype(np.float32), distance.Form.BALL)
+        values = values + noise.gradient_noise(points, 0.22, 3, 0.5, 0.09, 7, 0.35 * seconds)
+        strength = ramp.remap(values, glow.range.full, glow.range.gone, *pieces(glow.ramp), True)
+        pushed = displace.displace_along(points, self.normals, strength, 0.13)
+        points = self.quay[1].points
+        values = distance.distance(points, matrices[1].astype(np.float32), distance.Form.AXIS_X)
+        values = values + noise.gradient_noise(points, 0.6, 2, 0.5, 0.12, 3)
+        strength = ramp.remap(values, swell.range.full, swell.range.gone, *pieces(swell.ramp), True)
+        return pushed, displace.displace_by(points, strength, np.array([0, 0.11, 0], np.float32))
+
+
+def _source(project: Project, index: int):  # type: ignore[no-untyped-def]
+    from estompe.evaluate.sources import build
+
+    return build(project.scene.shapes[index].source, {})
+
+
+def _overhead(project: Project) -> Figure:
+    bare = _Bare(project)
+    memo = Memo()
+    evaluate(project, 1, memo)
+    # The still noise of the quay would be remembered from frame to frame, so its speed is made to differ on each.
+    number = iter(range(2, 10_000))
+
+    def ours() -> object:
+        frame = next(number)
+        moving = edits.put(project.scene, ("falloffs", "swell", "layers", "ripple", "source", "seed"), frame)
+        return evaluate(project.with_scene(moving), frame, memo)
+
+    frames = iter(range(2, 10_000))
+    mine, theirs = in_turn(ours, lambda: bare.run(project, next(frames)), 15)
+    return Figure("evaluating the sample, 250k points, to its bare kernels", mine, theirs, 1.15, "within")
+
+
+def _dragging(project: Project) -> Figure:
+    """Only the strength, what it feeds, and what is shown of it are worked out again."""
+    memo = Memo()
+    work_out(Request(project, 62, "amphora", "lantern-glow"), memo)
+    values = evaluate(project, 62, memo).shown("amphora", "lantern-glow").values
+    source = _source(project, 0)
+    heights = iter(np.linspace(0.99, 0.2, 1000))
+    scene = project.scene
+
+    def ours() -> object:
+        path = ("falloffs", "lantern-glow", "ramp", 0, "value")
+        dragged = project.with_scene(edits.put(scene, path, float(next(heights))))
+        return work_out(Request(dragged, 62, "amphora", "lantern-glow"), memo)
+
+    def bare() -> object:
+        strength = ramp.remap(values, 0.2, 0.85, *pieces(scene.falloffs[0].ramp), True)
+        moved = source.moved(displace.displace_along(source.points, source.normals, strength, 0.13))
+        return moved.normals, np.count_nonzero(strength > 0.5)
+
+    mine, theirs = in_turn(ours, bare, 15)
+    return Figure("dragging a ramp point, 250k points, to the stages downstream", mine, theirs, 1.3, "within")

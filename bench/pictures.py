@@ -1,0 +1,75 @@
+"""A picture against a bare draw of the same buffers."""
+
+from collections.abc import Iterator
+from importlib import resources
+
+import moderngl
+import numpy as np
+
+from bench.figures import Figure, in_turn
+from estompe.geometry import Geometry, frozen, primitives
+from estompe.render import Item, Look, Renderer, Viewpoint
+from estompe.render.renderer import _matrices, _set_matrices
+
+_SIZE = (960, 640)
+
+
+def figures() -> Iterator[Figure]:
+    """All of them."""
+    ball = primitives.ball(1.0, 130)
+    states = [_state(ball, amount) for amount in (0.00, 0.01)]
+    viewpoint = Viewpoint((0, 0.4, 4.2), (0, 0, 0))
+    renderer = Renderer()
+    turns = iter(range(10_000))
+
+    def ours() -> object:
+        geometry, strength = states[next(turns) % 2]
+        item = Item("ball", geometry, (0.8, 0.8, 0.7), strength, strength)
+        return renderer.draw([item], viewpoint, Look("strength", still=False), _SIZE)
+
+    bare = _Bare(states, viewpoint)
+    mine, theirs = in_turn(ours, bare.draw, 15)
+    triangles = len(ball.topology.triangles)
+    yield Figure(
+        f"a picture of {triangles:,} triangles, all points changed, to a bare draw", mine, theirs, 1.3, "within"
+    )
+
+
+def _state(ball: Geometry, amount: float) -> tuple[Geometry, np.ndarray]:
+    made = ball.moved(ball.points * np.float32(1 + amount))
+    made.normals  # noqa: B018 - worked out before it is drawn
+    return made, frozen(np.linspace(0, 1, len(ball.points), dtype=np.float32) * np.float32(1 - amount))
+
+
+class _Bare:
+    """The same buffers, the same shaders, and nothing else."""
+
+    def __init__(self, states: list[tuple[Geometry, np.ndarray]], viewpoint: Viewpoint) -> None:
+        self._states, self._turn = states, 0
+        context = self._context = moderngl.create_standalone_context(backend="egl")
+        folder = resources.files("estompe.render") / "shaders"
+        self._program = context.program(
+            vertex_shader=(folder / "surface.vert").read_text(), fragment_shader=(folder / "surface.frag").read_text()
+        )
+        geometry, strength = states[0]
+        self._buffers = [context.buffer(array) for array in (geometry.points, geometry.normals, strength, strength)]
+        names = ("position", "normal", "strength", "place")
+        content = [(b, f, n) for b, f, n in zip(self._buffers, ("3f", "3f", "f", "f"), names, strict=True)]
+        self._array = context.vertex_array(self._program, content, context.buffer(geometry.topology.triangles))
+        self._target = context.framebuffer([context.renderbuffer(_SIZE, 4)], context.depth_renderbuffer(_SIZE))
+        item = Item("ball", geometry, (0.8, 0.8, 0.7), strength, strength)
+        _set_matrices(self._program, *_matrices(viewpoint, _SIZE, [item]))
+        self._program["show_strength"].value = True
+
+    def draw(self) -> object:
+        self._turn += 1
+        geometry, strength = self._states[self._turn % 2]
+        for buffer, array in zip(self._buffers, (geometry.points, geometry.normals, strength, strength), strict=True):
+            buffer.write(array)
+        self._target.use()
+        self._context.enable(moderngl.DEPTH_TEST)
+        self._target.clear(0.7, 0.7, 0.7, 1.0)
+        self._array.render()
+        out = np.empty((_SIZE[1], _SIZE[0], 4), np.uint8)
+        self._target.read_into(out, components=4)
+        return out
