@@ -212,3 +212,17 @@ def test_shares_of_a_triangle():
     place = triangle.T @ [0.2, 0.3, 0.5]
     assert np.allclose(shares(triangle, place + [0, 0, 2], np.array([0, 0, -1.0])), [0.2, 0.3, 0.5])
     assert shares(triangle * 0, place, np.array([0, 0, -1.0])).sum() == pytest.approx(1)
+
+
+def test_fit_leaves_the_camera_and_sees_everything(sample):
+    sample.view.look_through_camera(True)
+    sample.session.put(("camera", "target"), (50.0, 0.0, 0.0), "Look away")
+    sample.settle()
+    sample.session.choose_camera()
+    sample.keys(Qt.Key.Key_F)
+    assert not sample.view.through_camera
+    for name in ("Amphora", "Quay"):
+        for corner in sample.session.answer.frame[name].bounds:
+            x, y = sample.pixel(corner)
+            assert 0 <= x <= sample.view.width()
+            assert 0 <= y <= sample.view.height()

@@ -116,8 +116,7 @@ class View(QWidget):
         low = np.min([low for low, _ in bounds], axis=0).astype(np.float64)
         high = np.max([high for _, high in bounds], axis=0).astype(np.float64)
         width, height = self.extent
-        self.free = self.viewpoint.fitted(low, high, width / height)
-        self.look_through_camera(False)
+        self.navigate(self.viewpoint.fitted(low, high, width / height))
 
     def redraw(self) -> None:
         """Have the picture drawn again, once everything at hand has been dealt with."""
