@@ -7,6 +7,7 @@ from PyQt6.QtWidgets import QAbstractButton, QApplication, QLineEdit, QWidget
 
 from estompe.app.widgets.number import NumberField
 from estompe.document import edits
+from estompe.evaluate.worker import relevant
 
 LEFT, MIDDLE = Qt.MouseButton.LeftButton, Qt.MouseButton.MiddleButton
 
@@ -25,7 +26,7 @@ class Driver:
             answer = self.session.answer
             return (
                 answer is not None
-                and answer.request.project.scene == self.session.scene
+                and relevant(answer.request.project.scene) == relevant(self.session.scene)
                 and answer.request.frame == self.session.frame
                 and answer.request.falloff == self.session.falloff_id
                 and answer.request.shape == self.session.shape_id

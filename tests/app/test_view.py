@@ -11,6 +11,7 @@ from estompe.app.view.handles import Handles
 from estompe.app.view.probe import shares
 from estompe.app.view.shells import shells_of
 from estompe.document import edits
+from estompe.document.numbers import resolve
 from estompe.document.scene import Placement
 from estompe.geometry.placement import turn_matrix
 from estompe.render import Viewpoint
@@ -184,8 +185,7 @@ def test_the_camera_can_be_put_where_one_looks(sample):
 
 def test_shells_are_where_the_strength_begins_and_ends(sample):
     scene = edits.put(sample.session.scene, ("controls", "lantern", "placement", "size"), (2.0, 2.0, 2.0))
-    falloff = scene.falloffs[0]
-    shells = shells_of(scene, falloff, 60)
+    shells = shells_of(resolve(scene, 60), "lantern-glow")
     assert [shell.end for shell in shells] == ["full", "gone"]
     for shell, value in zip(shells, (0.20, 0.85), strict=True):
         assert shell.reach == pytest.approx(2 * value)
@@ -195,7 +195,7 @@ def test_shells_are_where_the_strength_begins_and_ends(sample):
 
 @pytest.mark.parametrize("part", ["axis", "plane", "centre"])
 def test_move_handles_follow_the_pointer_exactly(part):
-    handles = Handles("move", Placement((0.3, 0.1, -0.2), (20.0, 30.0, 5.0)), 1, VIEW, SIZE)
+    handles = Handles("move", Placement((0.3, 0.1, -0.2), (20.0, 30.0, 5.0)), VIEW, SIZE)
     handle = next(item for item in handles.parts if item.part == part)
     begin = VIEW.project(handle.line[:1], *SIZE)[0][0]
     moved = np.array(handles.dragged(handle, tuple(begin), (begin[0] + 25, begin[1] - 10))["place"]) - handles.centre

@@ -4,20 +4,24 @@ import msgspec
 import pytest
 from msgspec import Struct
 
+from estompe.document.edits import get
 from estompe.document.kinds import EffectSettings, Source, decode_kind, kinds, register
 from estompe.document.scene import Ball, Scene, Shape
 from estompe.document.settings import settings_of
 from estompe.geometry import primitives
-from estompe.setups.adding import add_control, add_falloff, new_source
+from estompe.setups.adding import add_control, add_effect, add_falloff, add_shape, new_source
 
 _UNITS = {"", "length", "degrees", "frames", "share", "times", "per second"}
 
 
 def _example(family: type, tag: str):
-    if family is EffectSettings:
-        return kinds(family)[tag]()
     scene, _ = add_control(Scene())
     scene, _ = add_falloff(scene)
+    scene, shape = add_shape(scene, "Ball", Ball())
+    scene, _ = add_effect(scene, shape, "joints", None)
+    if family is EffectSettings:
+        scene, made = add_effect(scene, shape, tag, None)
+        return get(scene, ("shapes", shape, "effects", made, "settings"))
     return new_source(scene, tag, "another")
 
 

@@ -75,7 +75,7 @@ def test_resolve_shares_what_has_no_keys():
 
 
 def test_an_unresolved_number_is_not_taken_for_plain():
-    with pytest.raises(TypeError, match="resolve the struct"):
+    with pytest.raises(TypeError, match="resolve its scene"):
         plain(_keyed((0, 1)))
 
 

@@ -4,7 +4,8 @@ import numpy as np
 import pytest
 from tests.scenes import one_push
 
-from estompe.document.kinds import EffectSettings, kinds
+from estompe.document import edits
+from estompe.document.kinds import EffectSettings, Eye, Placed, kinds
 from estompe.document.project import Project
 from estompe.document.scene import Ball, Effect, Placement, Scene, Shape
 from estompe.effects.move import Move
@@ -12,6 +13,7 @@ from estompe.effects.push import Push
 from estompe.evaluate import evaluate
 from estompe.geometry import Geometry, Topology, primitives
 from estompe.geometry.placement import placement_matrix
+from estompe.setups.adding import add_control, add_effect, add_shape
 
 
 class _At:
@@ -20,6 +22,20 @@ class _At:
     clock = 0.0
     shape_matrix = placement_matrix((1, 2, 3), (0, 90, 0), (2, 2, 2))
 
+    def control(self, _):
+        return Placed("ball", placement_matrix((0.3, 0, 0), (0, 0, 0), (1, 1, 1)), np.zeros((0, 3), np.float32))
+
+    def camera(self):
+        return Eye(np.array([0.0, 0, 5]), np.zeros(3), 32.0)
+
+
+def _with_defaults(tag):
+    """The effect as it is added to a scene with a control."""
+    scene, _ = add_control(Scene())
+    scene, shape = add_shape(scene, "Ball", Ball())
+    scene, made = add_effect(scene, shape, tag, None)
+    return edits.get(scene, ("shapes", shape, "effects", made, "settings"))
+
 
 def _empty() -> Geometry:
     return Geometry(np.zeros((0, 3), np.float32), Topology(np.zeros(0, np.int32), np.zeros(1, np.int32), 0))
@@ -27,10 +43,11 @@ def _empty() -> Geometry:
 
 @pytest.mark.parametrize("tag", kinds(EffectSettings))
 def test_zero_strength_is_the_identity_and_nothing_is_allowed(tag):
-    effect = kinds(EffectSettings)[tag]()
+    effect = _with_defaults(tag)
     ball = primitives.ball(0.5, 4)
     after = effect.apply(ball, np.zeros(len(ball.points), np.float32), _At())
     assert np.array_equal(after.points, ball.points)
+    assert after.topology is ball.topology
     assert len(effect.apply(_empty(), np.zeros(0, np.float32), _At()).points) == 0
 
 
@@ -72,7 +89,5 @@ def test_push_near_a_control_by_hand():
 
 def test_switched_off_effects_do_nothing():
     project = one_push()
-    from estompe.document import edits
-
     off = edits.put(project.scene, ("shapes", "ball", "effects", "push", "enabled"), False)
     assert np.array_equal(evaluate(project.with_scene(off), 1)["Ball"].points, primitives.ball(0.5, 8).points)

@@ -72,7 +72,7 @@ def test_sweep_is_signed_distance_along_an_axis(axis):
 
 def test_world_noise_stays_where_it_is_and_local_noise_goes_along():
     control, away = Control("c", "C"), Placement((5.0, 0.0, 0.0), (0.0, 30.0, 0.0))
-    for space, same in (("local", True), ("world", False)):
+    for space, same in (("rest", True), ("world", False)):
         source = Noise(space=space)
         here, there = (_measured(source, control, place)[0] for place in (Placement(), away))
         assert np.array_equal(here, there) is same

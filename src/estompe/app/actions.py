@@ -208,7 +208,10 @@ class Actions:
 
     def cancel_work(self) -> None:
         """Cancel long work; with none, leave a sheet."""
-        if self.work.running:
+        if self.session.linking is not None:
+            self.session.linking = None
+            self.status.say("nothing was linked")
+        elif self.work.running:
             self.work.cancel()
         elif self.session.started:
             self.window.sheets.setCurrentWidget(self.view)

@@ -8,8 +8,10 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 from estompe.document import edits
 from estompe.document.edits import Path as ScenePath
 from estompe.document.history import History
-from estompe.document.numbers import Keyed, value_at, with_key, without_keys
+from estompe.document.naming import spoken
+from estompe.document.numbers import Formula, Keyed, with_key, without_keys
 from estompe.document.project import Project
+from estompe.document.resolving import Resolver
 from estompe.document.scene import Control, Falloff, Scene, Shape
 from estompe.evaluate.worker import Answer, Request, Worker
 
@@ -38,10 +40,13 @@ class Session(QObject):
         self.falloff_id: str | None = None
         self.picked: ScenePath = ()
         self.layer_id: str | None = None
+        self.linking: ScenePath | None = None
         self.frame = 1
         self.answer: Answer | None = None
         self._blobs: dict[str, Any] = {}
         self._saved: Scene | None = None
+        self._now = Scene()
+        self._now_for: tuple[object, ...] = (None, None, None)
         self._history = History(Scene())
         self._history.subscribe(self._scene_moved)
         self._asking = QTimer(self, singleShot=True, interval=0)
@@ -52,6 +57,20 @@ class Session(QObject):
     @property
     def scene(self) -> Scene:
         return self._history.scene
+
+    @property
+    def now(self) -> Scene:
+        """The scene with plain numbers for the current frame; reductions are those of the newest answer."""
+        key = (self.scene, self.frame, self.answer)
+        if any(a is not b for a, b in zip(key, self._now_for, strict=True)):
+            self._now = Resolver(self.scene, self.frame, self.reduction).scene()
+            self._now_for = key
+        return self._now
+
+    def reduction(self, what: str, falloff: str, shape: str) -> float:
+        """What the newest answer found for a reduction; 0 while it is not known."""
+        reductions = self.answer.frame.reductions if self.answer is not None else {}
+        return reductions.get((what, falloff, shape), 0.0)
 
     @property
     def project(self) -> Project:
@@ -149,13 +168,16 @@ class Session(QObject):
         scene = self.scene
         for path, value in numbers:
             number = edits.get(scene, path)
+            if isinstance(number, Formula):
+                self.said.emit(f"{self.name_of(path)} follows the formula {number.text}: change that", "warning")
+                continue
             new = with_key(number, self.frame, value) if isinstance(number, Keyed) else value
             scene = edits.put(scene, path, new)
         self.commit(scene, label, merge_key)
 
     def number(self, path: ScenePath) -> float:
         """A number's value on the current frame."""
-        return value_at(edits.get(self.scene, path), self.frame)
+        return float(edits.get(self.now, path))
 
     def toggle_key(self, path: ScenePath) -> None:
         """Put a key on the current frame, or take away the one that stands there."""
@@ -170,9 +192,26 @@ class Session(QObject):
             if standing:
                 scene = edits.put(scene, path, without_keys(number, {float(self.frame)}))
             else:
-                scene = edits.put(scene, path, with_key(number, self.frame, value_at(number, self.frame)))
+                scene = edits.put(scene, path, with_key(number, self.frame, self.number(path)))
         what = self.name_of(paths[0][:-1] if len(paths) > 1 else paths[0])
         self.commit(scene, f"{'Remove key' if standing else 'Key'} {what}")
+
+    def begin_link(self, path: ScenePath) -> None:
+        """The next number that is clicked is what this one follows."""
+        self.linking = path
+        self.said.emit(f"click the number that {self.name_of(path)} shall follow; Esc gives up", "warning")
+
+    def link_to(self, path: ScenePath) -> None:
+        """Let the number that waits for it follow another one."""
+        follower, self.linking = self.linking, None
+        if follower is None or follower == path:
+            return
+        linked = edits.put(self.scene, follower, Formula(spoken(self.scene, path)))
+        errors = Resolver(linked, self.frame, self.reduction).scene_errors()
+        if follower in errors:
+            self.said.emit(f"{self.name_of(follower)}: {errors[follower]}", "error")
+            return
+        self.commit(linked, f"Link {self.name_of(follower)} to {self.name_of(path)}")
 
     def has_key(self, number: object) -> bool:
         """Whether a number has a key on the current frame."""

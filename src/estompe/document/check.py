@@ -6,7 +6,8 @@ from typing import Any
 
 from msgspec import Struct
 
-from estompe.document.numbers import Keyed
+from estompe.document.formula import FormulaError, parse
+from estompe.document.numbers import Formula, Keyed
 from estompe.document.scene import Lathe, Scene
 from estompe.document.settings import Setting, settings_of
 
@@ -55,6 +56,8 @@ def _check_part(item: Any, where: str) -> None:
             _check_part(part, f"{where}[{index}]")
     elif isinstance(item, Keyed):
         _check_keys(item, where)
+    elif isinstance(item, Formula):
+        _check_formula(item.text, where)
     elif isinstance(item, float) and not math.isfinite(item):
         raise SceneError(f"a number is not finite - at `{where}`")
     elif isinstance(item, Struct):
@@ -66,11 +69,19 @@ def _check_part(item: Any, where: str) -> None:
             _check_part(getattr(item, name), f"{where}.{name}")
 
 
+def _check_formula(text: str, where: str) -> None:
+    try:
+        parse(text)
+    except FormulaError as error:
+        raise SceneError(f"the formula “{text[:40]}” cannot be read: {error} - at `{where}`") from None
+
+
 def _check_keys(number: Keyed, where: str) -> None:
     frames = [key.frame for key in number.keys]
     if any(after <= before for before, after in itertools.pairwise(frames)):
         raise SceneError(f"keys must stand on ascending frames - at `{where}.keys`")
-    if not all(math.isfinite(key.value) for key in number.keys):
+    slopes = [slope for key in number.keys for slope in (key.slope_in, key.slope_out) if slope is not None]
+    if not all(math.isfinite(value) for value in (*slopes, *(key.value for key in number.keys))):
         raise SceneError(f"a key's value is not finite - at `{where}.keys`")
 
 

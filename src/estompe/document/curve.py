@@ -28,12 +28,22 @@ def slopes(at: Sequence[float], values: Sequence[float]) -> list[float]:
     return out
 
 
-def cubics(at: Sequence[float], values: Sequence[float], shapes: Sequence[Shape]) -> list[Cubic]:
+Tangents = tuple[float | None, float | None]
+"""Slopes of one's own on the way into a point and out of it, None where the curve finds its own."""
+
+
+def cubics(
+    at: Sequence[float], values: Sequence[float], shapes: Sequence[Shape], tangents: Sequence[Tangents] = ()
+) -> list[Cubic]:
     """One cubic per point, constant first, in the distance from that point; it holds until the next point.
 
-    The last one is constant. at: ascending; shapes: how each point goes on to the next.
+    The last one is constant. at: ascending; shapes: how each point goes on to the next; tangents: none, or one per point.
     """
-    slope = slopes(at, values)
+    own = slopes(at, values)
+    into, out_of = list(own), list(own)
+    for i, (before, after) in enumerate(tangents):
+        into[i] = own[i] if before is None else before
+        out_of[i] = own[i] if after is None else after
     out: list[Cubic] = []
     for i, shape in enumerate(shapes):
         if i == len(at) - 1 or shape == "step" or at[i + 1] - at[i] <= _NEAREST:
@@ -47,9 +57,9 @@ def cubics(at: Sequence[float], values: Sequence[float], shapes: Sequence[Shape]
         out.append(
             (
                 values[i],
-                slope[i],
-                (3 * rise - 2 * slope[i] - slope[i + 1]) / width,
-                (slope[i] + slope[i + 1] - 2 * rise) / width**2,
+                out_of[i],
+                (3 * rise - 2 * out_of[i] - into[i + 1]) / width,
+                (out_of[i] + into[i + 1] - 2 * rise) / width**2,
             )
         )
     return out

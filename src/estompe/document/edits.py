@@ -8,7 +8,7 @@ from typing import Any
 
 from msgspec import Struct, structs
 
-from estompe.document.numbers import Keyed, Number
+from estompe.document.numbers import Formula, Keyed, Number
 from estompe.document.scene import Scene
 
 Path = tuple[str | int, ...]
@@ -92,7 +92,7 @@ def fresh_name(names: list[str], stem: str) -> str:
 
 def numbers_below(item: Any, path: Path = ()) -> list[tuple[Path, Number]]:
     """Every number of a struct with the path to it, in the order of the fields."""
-    if isinstance(item, Keyed | float):
+    if isinstance(item, Keyed | Formula | float):
         return [(path, item)]
     if isinstance(item, tuple):
         steps: list[tuple[str | int, Any]] = [(getattr(part, "id", i), part) for i, part in enumerate(item)]

@@ -1,12 +1,12 @@
 """Numbers that are fixed or keyed, and turning a struct of them into plain floats for one frame."""
 
 from bisect import bisect_right
-from typing import Annotated, Any, TypeVar
+from typing import Annotated, Any, Literal, TypeVar
 
 import msgspec
 from msgspec import Meta, Struct
 
-from estompe.document.curve import Shape, cubics
+from estompe.document.curve import Cubic, Shape, cubics
 
 Item = TypeVar("Item")
 _STRICT: dict[str, Any] = {"frozen": True, "forbid_unknown_fields": True}
@@ -18,40 +18,78 @@ class Key(Struct, frozen=True, forbid_unknown_fields=True):
     frame: Annotated[float, Meta(ge=-1e6, le=1e6)]
     value: float
     shape: Shape = "smooth"
+    slope_in: float | None = None
+    """Value per frame on the way into the key; None where the curve finds its own."""
+    slope_out: float | None = None
+
+
+Outside = Literal["hold", "loop", "continue"]
 
 
 class Keyed(Struct, frozen=True, forbid_unknown_fields=True, tag="keyed", tag_field="kind"):
-    """A number that follows its keys, in ascending frames; it holds before the first and after the last."""
+    """A number that follows its keys, in ascending frames.
+
+    before, after: what it does outside of them: hold the first or last value, loop the keys, or continue straight on.
+    """
 
     keys: Annotated[tuple[Key, ...], Meta(min_length=1, max_length=100_000)]
+    before: Outside = "hold"
+    after: Outside = "hold"
 
     def at(self, frame: float) -> float:
         """The value on a frame, which may lie between whole ones."""
+        first, last = self.keys[0].frame, self.keys[-1].frame
+        outside = self.before if frame < first else self.after if frame > last else "hold"
+        if outside == "loop" and last > first:
+            frame = first + (frame - first) % (last - first)
+        if outside == "continue" and len(self.keys) > 1:
+            return self._straight_on(frame)
+        return self._within(frame)
+
+    def _within(self, frame: float) -> float:
         index = bisect_right(self.keys, frame, key=lambda key: key.frame) - 1
         if index < 0:
             return self.keys[0].value
-        # Slopes look one key past each end of the piece, so four keys decide it.
-        first = max(0, index - 1)
-        near = self.keys[first : index + 3]
-        pieces = cubics([key.frame for key in near], [key.value for key in near], [key.shape for key in near])
-        a, b, c, d = pieces[index - first]
+        a, b, c, d = self._piece(index)
         u = frame - self.keys[index].frame
         return ((d * u + c) * u + b) * u + a
 
+    def _piece(self, index: int) -> Cubic:
+        # Slopes look one key past each end of the piece, so four keys decide it.
+        first = max(0, index - 1)
+        near = self.keys[first : index + 3]
+        tangents = [(key.slope_in, key.slope_out) for key in near]
+        pieces = cubics([k.frame for k in near], [k.value for k in near], [k.shape for k in near], tangents)
+        return pieces[index - first]
 
-Number = float | Keyed
+    def _straight_on(self, frame: float) -> float:
+        if frame < self.keys[0].frame:
+            return self.keys[0].value + (frame - self.keys[0].frame) * self._piece(0)[1]
+        key = self.keys[-1]
+        _, b, c, d = self._piece(len(self.keys) - 2)
+        width = key.frame - self.keys[-2].frame
+        return key.value + (frame - key.frame) * (b + (2 * c + 3 * d * width) * width)
+
+
+class Formula(Struct, frozen=True, forbid_unknown_fields=True, tag="formula", tag_field="kind"):
+    """A number worked out from others, such as `Elbow.turn.x / 90`."""
+
+    text: Annotated[str, Meta(max_length=1000)]
+
+
+Number = float | Keyed | Formula
 Triple = tuple[Number, Number, Number]
 
 
 def value_at(number: Number, frame: float) -> float:
-    """A number's value on a frame."""
-    return number.at(frame) if isinstance(number, Keyed) else float(number)
+    """The value of a fixed or keyed number on a frame. Raises TypeError for a formula, which needs its scene."""
+    return number.at(frame) if isinstance(number, Keyed) else plain(number)
 
 
 def plain(number: Number) -> float:
     """A number of a resolved struct. Raises TypeError if it was not resolved."""
-    if isinstance(number, Keyed):
-        raise TypeError("this number still has keys: resolve the struct for a frame first")
+    if isinstance(number, Keyed | Formula):
+        raise TypeError("this number still has keys or a formula: resolve its scene for a frame first")
     return float(number)
 
 
@@ -61,7 +99,10 @@ def plain_triple(triple: Triple) -> tuple[float, float, float]:
 
 
 def resolve(item: Item, frame: float) -> Item:
-    """The same struct with plain floats for its numbers; parts without keys are shared, so they compare equal by `is`."""
+    """The same struct with plain floats for its keyed numbers; parts without keys are shared, so they compare equal by `is`.
+
+    Formulas stay: `estompe.document.resolving` works them out.
+    """
     return _resolved(item, frame)  # type: ignore[no-any-return]
 
 
@@ -86,14 +127,17 @@ def with_key(number: Number, frame: float, value: float, shape: Shape = "smooth"
     """The number with a key on the frame; a key that stands there already keeps its shape."""
     keys = number.keys if isinstance(number, Keyed) else ()
     standing = next((key for key in keys if key.frame == frame), None)
-    new = Key(frame, value, standing.shape if standing else shape)
-    return Keyed(tuple(sorted([*(key for key in keys if key is not standing), new], key=lambda key: key.frame)))
+    new = Key(frame, value, shape)
+    if standing:
+        new = msgspec.structs.replace(standing, value=value)
+    sorted_keys = tuple(sorted([*(key for key in keys if key is not standing), new], key=lambda key: key.frame))
+    return msgspec.structs.replace(number, keys=sorted_keys) if isinstance(number, Keyed) else Keyed(sorted_keys)
 
 
 def without_keys(number: Keyed, frames: set[float]) -> Number:
     """The number without the keys on these frames; fixed at its first value once none is left."""
     kept = tuple(key for key in number.keys if key.frame not in frames)
-    return Keyed(kept) if kept else number.keys[0].value
+    return msgspec.structs.replace(number, keys=kept) if kept else number.keys[0].value
 
 
 def with_moved_keys(number: Keyed, frames: set[float], by: float, copy: bool = False) -> Keyed:
@@ -102,4 +146,5 @@ def with_moved_keys(number: Keyed, frames: set[float], by: float, copy: bool = F
         key.frame + by: msgspec.structs.replace(key, frame=key.frame + by) for key in number.keys if key.frame in frames
     }
     kept = {key.frame: key for key in number.keys if copy or key.frame not in frames}
-    return Keyed(tuple(sorted({**kept, **moved}.values(), key=lambda key: key.frame)))
+    keys = tuple(sorted({**kept, **moved}.values(), key=lambda key: key.frame))
+    return msgspec.structs.replace(number, keys=keys)

@@ -13,7 +13,7 @@ Identifier = Annotated[str, Meta(min_length=1, max_length=64, pattern=r"^[a-z0-9
 Name = Annotated[str, Meta(min_length=1, max_length=200)]
 BlobName = Annotated[str, Meta(pattern=r"^[0-9a-f]{64}$")]
 Join = Literal["multiply", "add", "subtract", "larger", "smaller", "replace"]
-ControlForm = Literal["ball", "box", "plane", "cylinder"]
+ControlForm = Literal["ball", "box", "plane", "cylinder", "path"]
 Color = tuple[float, float, float]
 
 _TURN = "Degrees about X, then Y, then Z."
@@ -145,6 +145,8 @@ class Control(Struct, frozen=True, forbid_unknown_fields=True):
     form: Annotated[ControlForm, setting("Form", "What distances are measured to; the shells keep this form.")] = "ball"
     placement: Placement = Placement()
     visible: bool = True
+    points: Annotated[tuple[tuple[float, float, float], ...], Meta(max_length=10_000)] = ()
+    """The points of a path, in the control's own space."""
 
 
 class RampPoint(Struct, frozen=True, forbid_unknown_fields=True):

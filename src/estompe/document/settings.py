@@ -7,7 +7,10 @@ from msgspec import Meta, Struct
 
 from estompe.document.numbers import Keyed
 
-Kind = Literal["number", "real", "triple", "whole", "choice", "flag", "text", "control", "falloff"]
+Kind = Literal[
+    "number", "real", "triple", "whole", "choice", "flag", "text", "formula",
+    "control", "controls", "falloff", "shape", "effect", "picture", "attribute", "joints", "poses", "mask", "profile",
+]  # fmt: skip
 
 
 def setting(
@@ -23,8 +26,8 @@ def setting(
     """The meaning of a setting, for `Annotated`.
 
     unit: "length" (scene units), "degrees", "frames", "share" (0..1 shown as per cent), "times", "per second" or none;
-    low, high: limits, checked where a file or the interface enters; step: one notch of a drag; refers: "control" or
-    "falloff" for a setting that names one.
+    low, high: limits, checked where a file or the interface enters; step: one notch of a drag; refers: what a setting
+    names or holds that is not a plain value, such as "control", "shape" or "picture".
     """
     extra = {"unit": unit, "low": low, "high": high, "step": step, "refers": refers}
     return Meta(title=label, description=text, extra=extra)
@@ -42,6 +45,7 @@ class Setting(Struct, frozen=True):
     high: float | None = None
     step: float | None = None
     choices: tuple[str, ...] = ()
+    optional: bool = False
 
 
 _SETTINGS: dict[type, tuple[Setting, ...]] = {}
@@ -70,6 +74,7 @@ def _setting(name: str, hint: Any) -> Setting | None:
         label=meta.title or name,
         text=meta.description or "",
         kind=refers or _kind(inner),
+        optional=type(None) in get_args(inner),
         choices=tuple(get_args(inner)) if get_origin(inner) is Literal else (),
         **extra,
     )

@@ -72,6 +72,7 @@ class Frame:
     def __init__(self, moment: Moment) -> None:
         self.number = moment.frame
         self.scene = moment.scene
+        self.reductions = moment.reductions
         self._moment = moment
         self._steps: dict[str, list[tuple[Effect, State]]] = {}
         self._geometries: dict[str, Geometry] = {}

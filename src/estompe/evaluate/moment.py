@@ -1,15 +1,20 @@
 """One scene on one frame: every number resolved, every stage asked of the memo."""
 
-from collections.abc import Callable, Hashable
-from typing import NamedTuple
+from collections.abc import Callable, Hashable, Mapping
+from typing import Any, NamedTuple
 
 import numpy as np
-from msgspec import Struct
+from msgspec import Struct, structs
+from numpy.typing import NDArray
 
-from estompe.document.kinds import EffectSettings, MissingError, Source
-from estompe.document.numbers import plain_triple, resolve
+from estompe.document.formula import PER_ELEMENT, FormulaError, names_in, parse
+from estompe.document.kinds import EffectSettings, Eye, MissingError, Placed, Timed
+from estompe.document.naming import spoken
+from estompe.document.numbers import plain, plain_triple
+from estompe.document.pictures import stamp
 from estompe.document.project import Blobs, Project
-from estompe.document.scene import Effect, Falloff, Layer, Placement, Scene, Shape
+from estompe.document.resolving import Resolver
+from estompe.document.scene import Camera, Control, Effect, Falloff, Layer, Placement, Scene, Shape
 from estompe.document.settings import settings_of
 from estompe.evaluate.memo import Memo
 from estompe.evaluate.sources import build
@@ -22,6 +27,7 @@ from estompe.kernels.types import Floats, Indices
 
 Path = tuple[str | int, ...]
 IDENTITY = Placement()
+_REFERRING = frozenset({"control", "controls", "falloff", "shape", "effect", "picture", "formula"})
 
 
 class Problem(NamedTuple):
@@ -32,16 +38,28 @@ class Problem(NamedTuple):
 
 
 class State(NamedTuple):
-    """A shape at some point of its chain, with the tokens of the arrays falloffs read."""
+    """A shape at some point of its chain, with the tokens of the arrays that falloffs read."""
 
     geometry: Geometry
     samples: Samples
-    points: int
-    rest: int
+    tokens: Mapping[str, int]
     matrix: Matrix
 
-    def tokens(self, reads: tuple[str, ...]) -> tuple[int, ...]:
-        return tuple(self.rest if name == "rest" else self.points for name in reads)
+    @property
+    def points(self) -> int:
+        """The token of the geometry as a whole."""
+        return self.tokens["points"]
+
+    def after(self, geometry: Geometry, token: int) -> "State":
+        """The state a stage leaves behind; what it shares with this one keeps its token."""
+        before = self.geometry
+        kept = {
+            "rest": geometry.rest is before.rest,
+            "attributes": geometry.attributes is before.attributes,
+            "topology": geometry.topology is before.topology,
+        }
+        tokens = {name: self.tokens[name] if same else token for name, same in kept.items()}
+        return State(geometry, Samples(geometry), {**tokens, "points": token, "normals": token}, self.matrix)
 
 
 class Values(NamedTuple):
@@ -59,12 +77,30 @@ class _Asking:
         self.clock = clock
         self.shape_matrix = state.matrix
 
-    def control(self, control: str) -> tuple[str, Matrix]:
+    def control(self, control: str) -> Placed:
         found = self._moment.control(control)
-        return found[0], placement_matrix(*_triples(found[1]))
+        points = np.asarray(found.points, np.float32).reshape(-1, 3)
+        return Placed(found.form, placement_matrix(*_triples(found.placement)), points)
 
     def strength(self, falloff: str) -> Floats:
         return self._moment.strength(falloff, self._state, self._above).array
+
+    def shape(self, shape: str) -> Geometry:
+        return self._moment.finished(shape).geometry
+
+    def effect(self, effect: str) -> EffectSettings:
+        return self._moment.effect(effect)
+
+    def array(self, blob: str) -> NDArray[Any]:
+        return self._moment.array(blob)
+
+    def number(self, parts: tuple[str, ...]) -> float:
+        return self._moment.number(parts)
+
+    def camera(self) -> Eye:
+        camera = self._moment.camera
+        place, target = np.array(plain_triple(camera.place)), np.array(plain_triple(camera.target))
+        return Eye(place, target, plain(camera.view_angle))
 
 
 class Moment:
@@ -72,33 +108,108 @@ class Moment:
 
     def __init__(self, project: Project, frame: float, memo: Memo, pause: Callable[[], None] = lambda: None) -> None:
         self.frame = frame
-        self.scene: Scene = resolve(project.scene, frame)
         self.problems: dict[Path, Problem] = {}
+        self.reductions: dict[tuple[str, str, str], float] = {}
+        self._project = project
         self._blobs: Blobs = project.blobs
         self._memo = memo
         self._pause = pause
-        self._seconds = (frame - self.scene.first) / self.scene.frames_per_second
-        self._controls = {control.id: (control.form, control.placement) for control in self.scene.controls}
-        self._falloffs = {falloff.id: falloff for falloff in self.scene.falloffs}
+        self._chains: dict[str, tuple[list[tuple[Effect, State]], State]] = {}
+        self._working: list[str] = []
+        self._resolver = Resolver(project.scene, frame, self._reduced)
+        self._parts: dict[Path, Any] = {}
+        self._seconds = (frame - project.scene.first) / project.scene.frames_per_second
+        self._ids = {
+            family: {item.id for item in getattr(project.scene, family)}
+            for family in ("shapes", "controls", "falloffs")
+        }
+        self._effects = {effect.id: shape.id for shape in project.scene.shapes for effect in shape.effects}
+        self.scene: Scene = self._resolver.scene()
+        for path, error in self._resolver.errors.items():
+            self.problems[path] = Problem(path, f"{spoken(project.scene, path)}: {error}")
 
     def finish(self) -> None:
         """From now on no pause stops the stages that are asked."""
         self._pause = lambda: None
 
-    def control(self, control: str) -> tuple[str, Placement]:
-        """A control's form and resolved placement. Raises MissingError."""
-        if control not in self._controls:
-            raise MissingError(f"it looks at a control that is not in the scene ({control}): choose another")
-        return self._controls[control]
+    @property
+    def camera(self) -> Camera:
+        """The camera with its numbers resolved."""
+        return self._part(("camera",))  # type: ignore[no-any-return]
+
+    def control(self, control: str) -> Control:
+        """A control with its numbers resolved. Raises MissingError."""
+        return self._named("controls", control, "it looks at a control")  # type: ignore[no-any-return]
 
     def falloff(self, falloff: str) -> Falloff:
         """A falloff with its numbers resolved. Raises MissingError."""
-        if falloff not in self._falloffs:
-            raise MissingError(f"it uses a falloff that is not in the scene ({falloff}): choose another")
-        return self._falloffs[falloff]
+        return self._named("falloffs", falloff, "it uses a falloff")  # type: ignore[no-any-return]
+
+    def effect(self, effect: str) -> EffectSettings:
+        """An effect's settings with their numbers resolved. Raises MissingError."""
+        if effect not in self._effects:
+            raise MissingError(f"it looks at an effect that is not in the scene ({effect}): choose another")
+        found: EffectSettings = self._part(("shapes", self._effects[effect], "effects", effect)).settings
+        return found
+
+    def array(self, blob: str) -> NDArray[Any]:
+        """A big array beside the scene. Raises MissingError."""
+        if blob not in self._blobs:
+            raise MissingError("its data is not in the file: make it again")
+        return self._blobs[blob]
+
+    def number(self, parts: tuple[str, ...]) -> float:
+        """A number by its dotted name. Raises LookupError."""
+        return self._resolver.number(parts)
+
+    def _named(self, family: str, item: str, words: str) -> Any:
+        if item not in self._ids[family]:
+            raise MissingError(f"{words} that is not in the scene ({item}): choose another")
+        return self._part((family, item))
+
+    def _part(self, path: Path) -> Any:
+        """A part of the scene with plain numbers, also while the scene as a whole is still being resolved."""
+        if path not in self._parts:
+            self._parts[path] = self._resolver.part(path)
+        return self._parts[path]
+
+    def _reduced(self, what: str, falloff: str, shape: str) -> float:
+        """The smallest, largest or mean strength of a falloff over a shape as it stands before its effects."""
+        try:
+            strength = self.strength(falloff, self._placed(self._bare(shape))).array
+        except MissingError as error:
+            raise LookupError(str(error)) from None
+        if not len(strength):
+            raise LookupError("the shape has no points")
+        found = {"smallest": strength.min(), "largest": strength.max(), "mean": strength.mean(dtype=np.float64)}
+        value = float(found[what])
+        self.reductions[what, falloff, shape] = value
+        return value
+
+    def _bare(self, shape: str) -> Shape:
+        """A shape without its effects, whose numbers may be what is being worked out."""
+        whole = next(item for item in self._project.scene.shapes if item.id == shape)
+        parts = {name: self._part(("shapes", shape, name)) for name in ("source", "placement")}
+        return structs.replace(whole, effects=(), **parts)
+
+    def finished(self, shape: str) -> State:
+        """A shape after all its effects. Raises MissingError where it is missing or is being worked out right now."""
+        found = self._named("shapes", shape, "it looks at a shape")
+        if shape in self._working:
+            raise MissingError(f"it looks at “{found.name}”, which in turn depends on it: choose another")
+        return self.chain(found)[1]
 
     def chain(self, shape: Shape) -> tuple[list[tuple[Effect, State]], State]:
         """A resolved shape's enabled effects, each with the state it is given, and the state after all of them."""
+        if shape.id not in self._chains:
+            self._working.append(shape.id)
+            try:
+                self._chains[shape.id] = self._chain(shape)
+            finally:
+                self._working.pop()
+        return self._chains[shape.id]
+
+    def _chain(self, shape: Shape) -> tuple[list[tuple[Effect, State]], State]:
         state = self._placed(shape)
         steps = []
         for effect in shape.effects:
@@ -148,9 +259,9 @@ class Moment:
         """What a layer's source measures; zeros, and a problem, where it refers to something missing."""
         above = (*above, falloff.id)
         source = layer.source
-        clock = source.clock(self._seconds)
+        clock = source.clock(self._seconds, self.frame)
         try:
-            key = (source, self._referred(source, state, above), clock, state.tokens(source.reads()))
+            key = (source, self._referred(source, state, above), clock, self._read(source, state))
             asking = _Asking(self, state, clock, above)
             return self._values("measure", key, lambda: source.measure(state.samples, asking))
         except MissingError as error:
@@ -159,19 +270,48 @@ class Moment:
             count = len(state.samples)
             return self._values("measure", ("nothing", count), lambda: np.zeros(count, np.float32))
 
-    def _referred(self, source: Source, state: State, above: tuple[str, ...]) -> tuple[Hashable, ...]:
-        """What the parts that a source names are now."""
-        assert isinstance(source, Struct)
+    def _read(self, kind: Timed, state: State) -> tuple[Hashable, ...]:
+        return tuple(self.camera if name == "camera" else state.tokens[name] for name in kind.reads())
+
+    def _referred(self, kind: Timed, state: State, above: tuple[str, ...]) -> tuple[Hashable, ...]:
+        """What the parts that a kind names are now."""
+        assert isinstance(kind, Struct)
         found: list[Hashable] = []
-        for item in settings_of(type(source)):
-            named = getattr(source, item.name)
-            if item.kind == "control":
-                found.append(self.control(named))
-            elif item.kind == "falloff":
-                if named in above:
-                    raise MissingError("it refers back to itself: choose another falloff")
-                found.append(self.strength(named, state, above).token)
-        return tuple(found)
+        for item in settings_of(type(kind)):
+            if item.kind not in _REFERRING:
+                continue
+            named = getattr(kind, item.name)
+            for name in named if isinstance(named, tuple) else (named,):
+                found.append(self._reference(item.kind, name, state, above))
+        return tuple(part for part in found if part is not None)
+
+    def _reference(self, family: str, name: str | None, state: State, above: tuple[str, ...]) -> Hashable:
+        if name is None:
+            return None
+        if family in ("control", "controls"):
+            control = self.control(name)
+            return control.form, control.placement, control.points
+        if family == "falloff":
+            if name in above:
+                raise MissingError("it refers back to itself: choose another falloff")
+            return self.strength(name, state, above).token
+        if family == "shape":
+            return self.finished(name).points
+        if family == "effect":
+            return self.effect(name)
+        if family == "picture":
+            return stamp(name) if "#" not in name else None
+        if family == "formula":
+            return self._numbers_in(name)
+        return None
+
+    def _numbers_in(self, text: str) -> Hashable:
+        """The values of the scene's numbers that a formula per element uses."""
+        try:
+            names = sorted(names_in(parse(text)) - PER_ELEMENT)
+            return tuple((parts, self.number(parts)) for parts in names)
+        except (FormulaError, LookupError) as error:
+            raise MissingError(f"“{text[:40]}”: {error}") from None
 
     def _placed(self, shape: Shape) -> State:
         path: Path = ("shapes", shape.id)
@@ -183,23 +323,36 @@ class Moment:
             self.problems[path] = Problem(path, text)
             source, token = self._geometry("source", "nothing", _empty)
         matrix = placement_matrix(*_triples(shape.placement))
+        tokens = dict.fromkeys(("points", "normals", "rest", "attributes", "topology"), token)
+        state = State(source, Samples(source), tokens, matrix)
         if shape.placement == IDENTITY:
-            return State(source, Samples(source), token, token, matrix)
-        placed, moved = self._geometry(
-            "place", (token, shape.placement), lambda: source.moved(transformed(source.points, matrix))
+            return state
+        return state.after(
+            *self._geometry("place", (token, shape.placement), lambda: source.moved(transformed(source.points, matrix)))
         )
-        return State(placed, Samples(placed), moved, token, matrix)
 
     def _after(self, shape: Shape, effect: Effect, state: State) -> State:
         strength = self._effect_strength(shape, effect, state)
         settings: EffectSettings = effect.settings
-        asking = _Asking(self, state, 0.0, ())
-        geometry, token = self._geometry(
-            "effect",
-            (settings, state.points, strength.token, shape.placement),
-            lambda: settings.apply(state.geometry, strength.array, asking),
-        )
-        return State(geometry, Samples(geometry), token, state.rest, state.matrix)
+        path: Path = ("shapes", shape.id, "effects", effect.id)
+        clock = settings.clock(self._seconds, self.frame)
+        asking = _Asking(self, state, clock, ())
+        try:
+            referred = self._referred(settings, state, ())
+            key = (
+                settings,
+                referred,
+                clock,
+                self._read(settings, state),
+                state.points,
+                strength.token,
+                shape.placement,
+            )
+            made = self._geometry("effect", key, lambda: settings.apply(state.geometry, strength.array, asking))
+        except (MissingError, GeometryError) as error:
+            self.problems[path] = Problem(path, f"{settings.label}: {error}")
+            return state
+        return state.after(*made)
 
     def _effect_strength(self, shape: Shape, effect: Effect, state: State) -> Values:
         count = len(state.samples)

@@ -53,10 +53,11 @@ class Answer:
 
 
 def relevant(scene: Scene) -> Hashable:
-    """The parts of a scene that decide its meshes and strengths; names, colours and the camera do not."""
+    """The parts of a scene that decide its meshes and strengths; names and colours do not."""
     return (
         tuple((shape.id, shape.source, shape.placement, shape.effects) for shape in scene.shapes),
-        tuple((control.id, control.form, control.placement) for control in scene.controls),
+        tuple((control.id, control.form, control.placement, control.points) for control in scene.controls),
+        scene.camera,
         tuple((item.id, item.layers, item.range, item.ramp, item.signed) for item in scene.falloffs),
         scene.frames_per_second,
         scene.first,

@@ -1,16 +1,18 @@
-"""Distance to a control, in the control's own space."""
+"""Distance to one or several controls, in each control's own space."""
 
 from typing import Annotated, ClassVar
 
 import numpy as np
-from msgspec import Struct
+from msgspec import Meta, Struct
 
-from estompe.document.kinds import At, Source, register
+from estompe.document.kinds import At, MissingError, Placed, Source, register
+from estompe.document.numbers import Number, plain
 from estompe.document.scene import Identifier
 from estompe.document.settings import setting
-from estompe.geometry.placement import inverse
+from estompe.geometry.placement import inverse, transformed
 from estompe.geometry.samples import Samples
 from estompe.kernels.distance import Form, distance
+from estompe.kernels.polyline import nearest_on_polyline
 from estompe.kernels.types import Floats
 
 _FORMS = {"ball": Form.BALL, "box": Form.BOX, "plane": Form.PLANE, "cylinder": Form.CYLINDER}
@@ -18,7 +20,7 @@ _FORMS = {"ball": Form.BALL, "box": Form.BOX, "plane": Form.PLANE, "cylinder": F
 
 @register
 class Distance(Struct, Source, frozen=True, forbid_unknown_fields=True, tag="distance", tag_field="kind"):
-    """How far each point lies from a control, by the control's form and in its own units."""
+    """How far each point lies from a control, by the control's form and in its own units; from the nearest of several."""
 
     label: ClassVar[str] = "Distance"
     text: ClassVar[str] = (
@@ -26,10 +28,50 @@ class Distance(Struct, Source, frozen=True, forbid_unknown_fields=True, tag="dis
     )
 
     control: Annotated[Identifier, setting("Control", "The control it is measured to.", refers="control")]
+    more: Annotated[
+        tuple[Identifier, ...],
+        setting("And", "More controls: the nearest of all counts.", refers="controls"),
+        Meta(max_length=64),
+    ] = ()
+    blend: Annotated[
+        Number,
+        setting(
+            "Blend", "How far the distances to several controls flow into each other.", unit="length", low=0.0, high=1e5
+        ),
+    ] = 0.0
 
     def unit(self) -> str:
         return "length"
 
     def measure(self, samples: Samples, at: At) -> Floats:
-        form, matrix = at.control(self.control)
-        return distance(samples.points, inverse(matrix).astype(np.float32), _FORMS[form])
+        total = to_control(samples.points, at.control(self.control))
+        for other in self.more:
+            total = smaller(total, to_control(samples.points, at.control(other)), plain(self.blend))
+        return total
+
+
+def to_control(points: Floats, control: Placed) -> Floats:
+    """Distance of each point from a control in its own units, float32 (n,). Raises MissingError for a path without length."""
+    to_own = inverse(control.matrix)
+    if control.form != "path":
+        return distance(points, to_own.astype(np.float32), _FORMS[control.form])
+    return nearest_on_polyline(transformed(points, to_own), path_of(control))[0]
+
+
+def path_of(control: Placed) -> Floats:
+    """The points of a path control. Raises MissingError where there are fewer than two."""
+    if control.form != "path" or len(control.points) < 2:
+        raise MissingError("the path has fewer than two points: give the control the form “path” and add points")
+    return control.points
+
+
+def smaller(a: Floats, b: Floats, blend: float) -> Floats:
+    """The smaller of two distances, joined smoothly where they differ by less than the blend, float32 (n,).
+
+    The quadratic smooth minimum; it lies below both by at most a quarter of the blend.
+    """
+    least = np.minimum(a, b)
+    if blend <= 0.0:
+        return least
+    gap = np.maximum(np.float32(blend) - np.abs(a - b), np.float32(0.0)) / np.float32(blend)
+    return np.asarray(least - gap * gap * np.float32(blend / 4.0), np.float32)

@@ -44,7 +44,7 @@ def positions(values: Floats, within: Range) -> Floats:
     """Where values lie in a resolved range, 0 at full and 1 at gone, not clamped, float32 (n,)."""
     full, gone = plain(within.full), plain(within.gone)
     width = gone - full
-    if width == 0.0:
+    if abs(width) < 1e-37:
         return (values > np.float32(full)).astype(np.float32)
     return (values - np.float32(full)) * np.float32(1.0 / width)
 

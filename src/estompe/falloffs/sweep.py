@@ -30,5 +30,5 @@ class Sweep(Struct, Source, frozen=True, forbid_unknown_fields=True, tag="sweep"
         return "length"
 
     def measure(self, samples: Samples, at: At) -> Floats:
-        _, matrix = at.control(self.control)
+        matrix = at.control(self.control).matrix
         return distance(samples.points, inverse(matrix).astype(np.float32), _AXES[self.axis])

@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from estompe.geometry.topology import Topology
+from estompe.kernels.surface import Tree, tree_of
 from estompe.kernels.types import Floats, Indices
 
 MOST_POINTS = 200_000_000
@@ -53,7 +54,8 @@ class Geometry:
     ) -> None:
         self.points: Floats = frozen(points)
         self.topology = topology
-        self.attributes: Attributes = dict(attributes or {})
+        # Shared, not copied: states that left the attributes alone can be told by it.
+        self.attributes: Attributes = attributes if attributes is not None else {}
         self.rest: Floats = self.points if rest is None else rest
 
     @classmethod
@@ -105,6 +107,38 @@ class Geometry:
         """Unit normals of the points, float32 (n, 3)."""
         out: Floats = frozen(self.topology.point_normals(self.points))
         return out
+
+    @cached_property
+    def tree(self) -> Tree:
+        """The tree that finds the nearest place on the surface. Raises GeometryError for a mesh without faces."""
+        if not len(self.topology.triangles):
+            raise GeometryError("the mesh has no faces")
+        return tree_of(self.points, self.topology.triangles)
+
+    def on_points(self, name: str) -> NDArray[Any] | None:
+        """An attribute's values on the points, wherever they are kept: means of corners or faces around; None if there is none.
+
+        float32 (n,) or (n, k).
+        """
+        for domain in Domain:
+            values = self.attributes.get((domain, name))
+            if values is not None:
+                return self._to_points(domain, np.asarray(values, np.float32))
+        return None
+
+    def _to_points(self, domain: Domain, values: Floats) -> Floats:
+        count, topology = len(self.points), self.topology
+        if domain is Domain.POINT:
+            return values
+        if domain is Domain.WHOLE:
+            return np.repeat(values.reshape(1, *values.shape[1:]), count, axis=0)
+        if domain is Domain.FACE:
+            values = values[topology.corner_faces]
+        columns = values.reshape(len(values), -1)
+        sums = [np.bincount(topology.corners, column, minlength=count) for column in columns.T]
+        used = np.maximum(np.bincount(topology.corners, minlength=count), 1)
+        means = (np.stack(sums, axis=1) / used[:, None]).astype(np.float32)
+        return means.reshape(count, *values.shape[1:])
 
     @cached_property
     def bounds(self) -> tuple[Floats, Floats]:

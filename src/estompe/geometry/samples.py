@@ -9,11 +9,12 @@ from estompe.kernels.types import Floats
 class Samples:
     """Places that get a strength each, taken from a geometry's points.
 
-    points: float32 (n, 3), world space, scene units; rest: the same before placing and effects; normals: unit, when asked.
+    points: float32 (n, 3), world space, scene units; rest: the same before placing and effects; normals: unit, when asked;
+    geometry: the mesh they belong to, for its attributes and topology.
     """
 
     def __init__(self, geometry: Geometry) -> None:
-        self._geometry = geometry
+        self.geometry = geometry
         self.points: Floats = geometry.points
         self.rest: Floats = geometry.rest
 
@@ -23,4 +24,4 @@ class Samples:
     @cached_property
     def normals(self) -> Floats:
         """Unit normals, float32 (n, 3)."""
-        return self._geometry.normals
+        return self.geometry.normals

@@ -2,6 +2,8 @@
 
 from functools import cached_property
 
+import numpy as np
+
 from estompe.kernels import normals, topology
 from estompe.kernels.types import Floats, Indices
 
@@ -69,6 +71,20 @@ class Topology:
         pairs, uses = self._edges
         out: Indices = pairs[uses == 1]
         return out
+
+    @cached_property
+    def neighbours(self) -> tuple[Indices, Indices]:
+        """The points that edges join to each point: starts, int32 (points + 1,), and members, int32."""
+        pairs = self.edges
+        both = np.concatenate([pairs, pairs[:, ::-1]])
+        starts, order = topology.corners_of_points(np.ascontiguousarray(both[:, 0]), self.points)
+        members: Indices = np.ascontiguousarray(both[order, 1])
+        return starts, members
+
+    @property
+    def closed(self) -> bool:
+        """Whether every edge joins two faces."""
+        return bool(len(self.edges)) and bool((self._edges[1] == 2).all())
 
     def point_normals(self, points: Floats) -> Floats:
         """Unit normals of points at the given places, float32 (n, 3), weighted by the area of the faces around each."""

@@ -184,7 +184,7 @@ def _block_3(flat, out, frequency, octaves, roughness, amount, seed):
 
 
 @inlined
-def _block_4(flat, out, frequency, time, octaves, roughness, amount, seed):
+def _block_4(flat, out, frequency, time, period, octaves, roughness, amount, seed):
     count = out.shape[0]
     x = np.empty(BLOCK, np.float32)
     y = np.empty(BLOCK, np.float32)
@@ -198,8 +198,15 @@ def _block_4(flat, out, frequency, time, octaves, roughness, amount, seed):
         moment = np.float32(time * scale)
         whole = np.floor(moment)
         dw = np.float32(moment - whole)
-        hw = np.uint32(np.uint32(np.int32(whole)) * _W)
-        gw = np.uint32(hw + _W)
+        step = np.int32(whole)
+        following = np.int32(step + 1)
+        if period > 0:
+            # Octaves have twice as many steps each, so a whole period is whole for all of them.
+            around = np.int32(period * np.int32(scale))
+            step = np.int32(step % around)
+            following = np.int32(following % around)
+        hw = np.uint32(np.uint32(step) * _W)
+        gw = np.uint32(np.uint32(following) * _W)
         t = _fade(dw)
         for i in range(count):
             out[i] += weight * _octave_4(x[i] * scale, y[i] * scale, z[i] * scale, hw, gw, dw, t, octave_seed)
@@ -226,37 +233,46 @@ def _noise_3_parallel(flat, out, frequency, octaves, roughness, amount, seed):
 
 
 @kernel
-def _noise_4_serial(flat, out, frequency, time, octaves, roughness, amount, seed):
+def _noise_4_serial(flat, out, frequency, time, period, octaves, roughness, amount, seed):
     n = out.shape[0]
     for block in range((n + BLOCK - 1) // BLOCK):
         begin = block * BLOCK
         end = min(n, begin + BLOCK)
-        _block_4(flat[3 * begin : 3 * end], out[begin:end], frequency, time, octaves, roughness, amount, seed)
+        _block_4(flat[3 * begin : 3 * end], out[begin:end], frequency, time, period, octaves, roughness, amount, seed)
 
 
 @parallel_kernel
-def _noise_4_parallel(flat, out, frequency, time, octaves, roughness, amount, seed):
+def _noise_4_parallel(flat, out, frequency, time, period, octaves, roughness, amount, seed):
     n = out.shape[0]
     for block in prange((n + BLOCK - 1) // BLOCK):
         begin = block * BLOCK
         end = min(n, begin + BLOCK)
-        _block_4(flat[3 * begin : 3 * end], out[begin:end], frequency, time, octaves, roughness, amount, seed)
+        _block_4(flat[3 * begin : 3 * end], out[begin:end], frequency, time, period, octaves, roughness, amount, seed)
 
 
 def gradient_noise(
-    points: Floats, size: float, octaves: int, roughness: float, amount: float, seed: int, time: float | None = None
+    points: Floats,
+    size: float,
+    octaves: int,
+    roughness: float,
+    amount: float,
+    seed: int,
+    time: float | None = None,
+    period: int = 0,
 ) -> Floats:
     """Fractal gradient noise at points, centred on zero, about -amount..amount for one octave.
 
     points: float32 (n, 3), scene units; size: width of the largest cells, scene units; time: lattice steps of the fourth
-    dimension, or None for noise that does not evolve. Returns float32 (n,).
+    dimension, or None for noise that does not evolve; period: whole steps of time after which it repeats exactly, or 0.
+    Returns float32 (n,).
     """
     out = np.empty(len(points), np.float32)
     serial = len(points) < PARALLEL_FROM // 8
     shape = (octaves, np.float32(roughness), np.float32(amount), np.uint32(seed))
-    frequency = np.float32(1.0 / size)
+    frequency = np.float32(1.0 / max(size, 1e-6))
     if time is None:
         (_noise_3_serial if serial else _noise_3_parallel)(points.reshape(-1), out, frequency, *shape)
     else:
-        (_noise_4_serial if serial else _noise_4_parallel)(points.reshape(-1), out, frequency, np.float32(time), *shape)
+        run = _noise_4_serial if serial else _noise_4_parallel
+        run(points.reshape(-1), out, frequency, np.float32(time), np.int32(period), *shape)
     return out

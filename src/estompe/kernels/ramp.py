@@ -60,7 +60,7 @@ def remap(values: Floats, full: float, gone: float, knots: Floats, cubics: Float
     """
     out = np.empty(len(values), np.float32)
     width = np.float32(gone) - np.float32(full)
-    over = np.float32(1.0) / width if width != 0 else np.float32(np.finfo(np.float32).max)
+    over = np.float32(1.0) / width if abs(width) > 1e-37 else np.float32(np.finfo(np.float32).max)
     run = _remap_serial if len(values) < PARALLEL_FROM else _remap_parallel
     run(values, out, np.float32(full), over, knots, cubics, clamp)
     return out

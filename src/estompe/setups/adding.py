@@ -1,5 +1,7 @@
 """One new part at a time; each function returns the scene and the new part's id."""
 
+from typing import Any
+
 from msgspec import structs
 
 from estompe.document.edits import fresh_id, fresh_name, get, insert
@@ -22,6 +24,7 @@ from estompe.document.scene import (
     Tube,
 )
 from estompe.document.settings import settings_of
+from estompe.effects.joints import Joints
 
 PRIMITIVES: dict[str, type[Ball] | type[Grid] | type[Box] | type[Tube] | type[Lathe]] = {
     "Ball": Ball,
@@ -58,19 +61,34 @@ def add_falloff(scene: Scene, name: str = "Falloff", layers: tuple[Layer, ...] =
 def new_source(scene: Scene, kind: str, falloff: str) -> Source:
     """A source with first values; what it refers to is the first of its kind. Raises LookupError where there is none."""
     struct = kinds(Source)[kind]
-    settings: dict[str, str] = {}
-    for rule in settings_of(struct):
-        if rule.kind == "control":
-            if not scene.controls:
-                raise LookupError(f"{struct.label} needs a control: add one first")
-            settings[rule.name] = scene.controls[0].id
-        elif rule.kind == "falloff":
-            others = [item.id for item in scene.falloffs if item.id != falloff]
-            if not others:
-                raise LookupError(f"{struct.label} needs a second falloff: add one first")
-            settings[rule.name] = others[0]
-    made: Source = struct(**settings)
+    made: Source = struct(**_first_references(scene, struct, falloff))
     return made
+
+
+def _first_references(scene: Scene, struct: Any, not_this: str) -> dict[str, str]:
+    """What a kind must name, each the first there is. Raises LookupError where there is none."""
+    effects = [effect for shape in scene.shapes for effect in shape.effects]
+    there = {
+        "control": [item.id for item in scene.controls],
+        "falloff": [item.id for item in scene.falloffs if item.id != not_this],
+        "shape": [item.id for item in scene.shapes if item.id != not_this],
+        "effect": [item.id for item in effects if isinstance(item.settings, Joints)],
+    }
+    words = {
+        "control": "a control",
+        "falloff": "a second falloff",
+        "shape": "another shape",
+        "effect": "a Joints effect",
+    }
+    found: dict[str, str] = {}
+    for rule in settings_of(struct):
+        if rule.kind not in there or (rule.optional and not there[rule.kind]):
+            continue
+        if not there[rule.kind]:
+            raise LookupError(f"{struct.label} needs {words[rule.kind]}: add one first")
+        if not rule.optional or rule.kind == "control":
+            found[rule.name] = there[rule.kind][0]
+    return found
 
 
 def add_layer(scene: Scene, falloff: str, kind: str) -> tuple[Scene, str]:
@@ -82,9 +100,10 @@ def add_layer(scene: Scene, falloff: str, kind: str) -> tuple[Scene, str]:
 
 
 def add_effect(scene: Scene, shape: str, kind: str, falloff: str | None) -> tuple[Scene, str]:
-    """An effect at the end of a shape's chain, fed by a falloff unless that is None."""
+    """An effect at the end of a shape's chain, fed by a falloff unless that is None. Raises LookupError."""
     made = fresh_id(scene, "effect")
-    settings = kinds(EffectSettings)[kind]()
+    struct = kinds(EffectSettings)[kind]
+    settings = struct(**_first_references(scene, struct, shape))
     routes = (Route(falloff),) if falloff is not None else ()
     effect = Effect(made, settings, routes)
     return insert(scene, ("shapes", shape, "effects"), effect), made

@@ -15,7 +15,7 @@ from estompe.app.widgets.rows import Draggable
 from estompe.document import edits
 from estompe.document.edits import Path
 from estompe.document.kinds import EffectSettings, kinds
-from estompe.document.numbers import value_at
+from estompe.document.numbers import plain
 from estompe.document.scene import Effect, Route, Shape
 from estompe.setups.adding import add_effect
 
@@ -134,7 +134,7 @@ class DrivePanel(Panel):
 
     def pull(self) -> None:
         shape = self.session.shape
-        for effect in shape.effects if shape else ():
+        for effect in edits.get(self.session.now, ("shapes", shape.id)).effects if shape else ():
             card = self.cards.get(effect.id)
             if card is not None:
                 for index, route in enumerate(effect.routes):
@@ -162,7 +162,11 @@ class DrivePanel(Panel):
         if shape is None:
             self.session.said.emit("choose a shape first: an effect needs one", "error")
             return
-        scene, made = add_effect(self.session.scene, shape.id, kind, self.session.falloff_id)
+        try:
+            scene, made = add_effect(self.session.scene, shape.id, kind, self.session.falloff_id)
+        except LookupError as error:
+            self.session.said.emit(str(error), "error")
+            return
         self.opened = made
         self.session.commit(scene, f"Add {kinds(EffectSettings)[kind].label} to {shape.name}")
 
@@ -183,7 +187,9 @@ class DrivePanel(Panel):
         card = EffectCard(index + 1, effect, effect.id == self.opened)
         card.picked.connect(lambda: self.open_card(effect.id))
         card.moved.connect(lambda steps: self._move(shape, effect, steps))
-        for number, route in enumerate(effect.routes):
+        for number, route in enumerate(
+            edits.get(self.session.now, ("shapes", shape.id, "effects", effect.id, "routes"))
+        ):
             chip = Chip(self._chip_text(number, route), route.falloff == self.session.falloff_id)
             chip.clicked.connect(lambda falloff=route.falloff: self._choose(falloff))
             card.chips.addWidget(chip)
@@ -240,7 +246,7 @@ class DrivePanel(Panel):
     def _chip_text(self, index: int, route: Route) -> str:
         name = next((item.name for item in self.session.scene.falloffs if item.id == route.falloff), "missing")
         sign = "" if index == 0 else {"multiply": "× ", "add": "+ ", "subtract": "− "}.get(route.join, f"{route.join} ")
-        amount = units.shown(value_at(route.amount, self.session.frame), "share")
+        amount = units.shown(plain(route.amount), "share")
         return f"{sign}{'1 − ' if route.inverted else ''}{name} {amount}"
 
     def _choose(self, falloff: str) -> None:

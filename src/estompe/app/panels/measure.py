@@ -16,7 +16,7 @@ from estompe.app.widgets.panel import Panel
 from estompe.app.widgets.rows import Draggable
 from estompe.document import edits
 from estompe.document.kinds import Source, kinds
-from estompe.document.numbers import value_at
+from estompe.document.numbers import plain
 from estompe.document.scene import EASED, Falloff, Layer, Range
 from estompe.document.settings import settings_of
 from estompe.falloffs.ramp import default_range
@@ -206,14 +206,14 @@ class MeasurePanel(Panel):
 
     def _about(self, layer: Layer) -> str:
         """What a layer looks at, or its first number."""
-        source = next((item.source for item in self.session.falloff.layers if item.id == layer.id), layer.source)
+        source = edits.get(self.session.now, ("falloffs", self.session.falloff_id or "", "layers", layer.id, "source"))
         for rule in settings_of(type(source)):
             value = getattr(source, rule.name)
             if rule.kind in ("control", "falloff"):
                 family = getattr(self.session.scene, f"{rule.kind}s")
                 return next((item.name for item in family if item.id == value), "missing")
             if rule.kind == "number":
-                return units.shown(value_at(value, self.session.frame), rule.unit)
+                return units.shown(plain(value), rule.unit)
         return ""
 
     def _show_problems(self) -> None:

@@ -4,14 +4,14 @@ from collections.abc import Hashable
 
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
-from estompe.app.panels.ramp_plot import RampPlot, resolved
+from estompe.app.panels.ramp_plot import Curve, RampPlot
 from estompe.app.session import Session
 from estompe.app.widgets.fields import field, fields_of, rule_of
 from estompe.app.widgets.labels import Head, hairline, label
 from estompe.app.widgets.panel import Panel
 from estompe.document import edits
 from estompe.document.edits import Path
-from estompe.document.numbers import plain_triple, resolve, value_at
+from estompe.document.numbers import plain, plain_triple
 from estompe.document.scene import Falloff, Layer, RampPoint
 
 
@@ -78,7 +78,8 @@ class RampPanel(Panel):
         if owner is None or self.plot is None or owner.range is None:
             return
         signed = isinstance(owner, Falloff) and owner.signed
-        self.plot.show_curve(resolved(owner.range, self.points, signed, self.session.frame), self.unit)
+        now = edits.get(self.session.now, self.path)
+        self.plot.show_curve(Curve(now.range, now.ramp, signed), self.unit)
         about = f"{owner.source.label.lower()} only, " if isinstance(owner, Layer) else ""
         self.head.about.setText(about + self._axis_words())
 
@@ -108,9 +109,9 @@ class RampPanel(Panel):
             return "value"
         layers = self.owner.layers if isinstance(self.owner, Falloff) else (self.owner,)
         control = getattr(layers[0].source, "control", None)
-        for item in self.session.scene.controls:
+        for item in self.session.now.controls:
             if item.id == control:
-                sizes = plain_triple(resolve(item.placement.size, self.session.frame))
+                sizes = plain_triple(item.placement.size)
                 if any(abs(size - 1.0) > 1e-4 for size in sizes):
                     factor = f"× {sizes[0]:.2f}" if max(sizes) - min(sizes) < 1e-4 else "scaled"
                     return f"{layers[0].source.label.lower()}, {item.name}'s metres ({factor})"
@@ -145,7 +146,7 @@ class RampPanel(Panel):
         self.session.set_numbers(numbers, label_text, ("ramp", index))
 
     def _add_point(self, position: float, value: float) -> None:
-        index = sum(value_at(point.position, self.session.frame) <= position for point in self.points)
+        index = sum(plain(point.position) <= position for point in edits.get(self.session.now, self.path).ramp)
         scene = edits.insert(self.session.scene, (*self.path, "ramp"), RampPoint(position, value), index)
         self.plot.picked = index
         self.session.commit(scene, f"Add ramp point to {self.session.name_of(self.path)}")

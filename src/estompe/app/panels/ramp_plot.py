@@ -8,8 +8,8 @@ from PyQt6.QtGui import QFont, QPainter, QPainterPath, QPen
 from PyQt6.QtWidgets import QMenu, QWidget
 
 from estompe.app import icons, theme
-from estompe.document.numbers import plain, resolve
-from estompe.document.scene import Ramp, RampPoint, Range
+from estompe.document.numbers import plain
+from estompe.document.scene import Ramp, Range
 from estompe.evaluate.frame import Shown
 from estompe.falloffs.ramp import drawn
 from estompe.kernels.types import Floats
@@ -303,8 +303,3 @@ class RampPlot(QWidget):
         menu.addSeparator()
         menu.addAction("Remove point", lambda: self.point_removed.emit(index))
         menu.exec(event.globalPos())
-
-
-def resolved(within: Range, ramp: tuple[RampPoint, ...], signed: bool, frame: float) -> Curve:
-    """A range and ramp with their numbers on a frame."""
-    return Curve(resolve(within, frame), resolve(ramp, frame), signed)

@@ -22,6 +22,11 @@ class Job:
     size: tuple[int, int]
     frame: int
 
+    def shows_the_same(self, other: "Job") -> bool:
+        """Whether both are the same picture, but for how smooth it is."""
+        alike = self.items is other.items and self.viewpoint == other.viewpoint and self.size == other.size
+        return alike and replace(self.look, still=True) == replace(other.look, still=True)
+
 
 @dataclass(frozen=True, eq=False)
 class Probe:

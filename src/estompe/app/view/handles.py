@@ -7,7 +7,7 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from estompe.document.numbers import Triple, plain_triple, resolve
+from estompe.document.numbers import Triple, plain_triple
 from estompe.document.scene import Placement
 from estompe.geometry.placement import turn_matrix
 from estompe.render import Viewpoint
@@ -32,14 +32,11 @@ class Handle:
 
 
 class Handles:
-    """The handles for a placement as a viewpoint shows it in a picture of a size."""
+    """The handles for a resolved placement as a viewpoint shows it in a picture of a size."""
 
-    def __init__(
-        self, tool: Tool, placement: Placement, frame: float, viewpoint: Viewpoint, size: tuple[float, float]
-    ) -> None:
-        resolved = resolve(placement, frame)
+    def __init__(self, tool: Tool, placement: Placement, viewpoint: Viewpoint, size: tuple[float, float]) -> None:
         self.tool, self.viewpoint, self.size = tool, viewpoint, size
-        self.start = {name: plain_triple(getattr(resolved, name)) for name in ("place", "turn", "size")}
+        self.start = {name: plain_triple(getattr(placement, name)) for name in ("place", "turn", "size")}
         self.centre = np.array(self.start["place"])
         self.scale = viewpoint.units_per_pixel(self.centre, size[1]) * LENGTH
         self.axes = self._ring_axes() if tool == "turn" else turn_matrix(self.start["turn"]).T

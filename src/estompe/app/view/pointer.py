@@ -10,7 +10,7 @@ from estompe.app.view.handles import DIGITS, Handle, Handles, distance_to_line
 from estompe.app.view.probe import read
 from estompe.app.view.shells import Shell
 from estompe.document import edits
-from estompe.document.numbers import plain_triple, resolve
+from estompe.document.numbers import plain_triple
 from estompe.render.renderer import Hit
 
 if TYPE_CHECKING:
@@ -140,10 +140,10 @@ class Pointer:
         self._ask_probe("choose")
 
     def _control_under(self, at: QPointF) -> str | None:
-        for control in self._session.scene.controls:
+        for control in self._session.now.controls:
             if not control.visible:
                 continue
-            place = np.array([plain_triple(resolve(control, self._session.frame).placement.place)])
+            place = np.array([plain_triple(control.placement.place)])
             (pixel,), (seen,) = self._view.viewpoint.project(place, *self._view.extent)
             if seen and abs(pixel[0] - at.x()) + abs(pixel[1] - at.y()) < 12:
                 return control.id

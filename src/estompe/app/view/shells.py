@@ -6,8 +6,9 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
+from estompe.document import edits
 from estompe.document.edits import Path
-from estompe.document.numbers import plain, plain_triple, resolve
+from estompe.document.numbers import plain, plain_triple
 from estompe.document.scene import Control, Falloff, Layer, Scene
 from estompe.falloffs.distance import Distance
 from estompe.falloffs.sweep import Sweep
@@ -37,21 +38,21 @@ class Shell:
         return self.value * float(np.linalg.norm(column))
 
 
-def shells_of(scene: Scene, falloff: Falloff, frame: float) -> list[Shell]:
-    """The shells of every control a falloff's layers look at."""
+def shells_of(scene: Scene, falloff_id: str) -> list[Shell]:
+    """The shells of every control a falloff's layers look at. The scene's numbers must be resolved."""
+    falloff = edits.get(scene, ("falloffs", falloff_id))
     controls = {control.id: control for control in scene.controls}
     found: list[Shell] = []
     for layer in falloff.layers:
         source = layer.source
         if layer.enabled and isinstance(source, Distance | Sweep) and source.control in controls:
-            found += _shells(falloff, layer, resolve(controls[source.control], frame), frame)
+            found += _shells(falloff, layer, controls[source.control])
     return found
 
 
-def _shells(falloff: Falloff, layer: Layer, control: Control, frame: float) -> list[Shell]:
+def _shells(falloff: Falloff, layer: Layer, control: Control) -> list[Shell]:
     base: Path = ("falloffs", falloff.id)
     within, path = (falloff.range, base) if layer.range is None else (layer.range, (*base, "layers", layer.id))
-    within = resolve(within, frame)
     place = control.placement
     matrix = placement_matrix(plain_triple(place.place), plain_triple(place.turn), plain_triple(place.size))
     axis = "xyz".index(layer.source.axis) if isinstance(layer.source, Sweep) else None

@@ -14,7 +14,6 @@ from estompe.app.view.pointer import Pointer
 from estompe.app.view.probe import Reading
 from estompe.app.view.shells import Shell, shells_of
 from estompe.document import edits
-from estompe.document.numbers import resolve
 from estompe.document.scene import Camera
 from estompe.render import Item, Look, Viewpoint
 from estompe.render.palette import rgb
@@ -49,6 +48,7 @@ class View(QWidget):
         self.reading: Reading | None = None
         self._image: QImage | None = None
         self._still = False
+        self._asked: Job | None = None
         self._items: list[Item] = []
         self.setMinimumSize(320, 240)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
@@ -75,7 +75,7 @@ class View(QWidget):
     def viewpoint(self) -> Viewpoint:
         """Where the picture is taken from now."""
         if self.through_camera:
-            return Viewpoint.of_camera(resolve(self.session.scene.camera, self.session.frame))
+            return Viewpoint.of_camera(self.session.now.camera)
         return self.free
 
     @property
@@ -120,6 +120,7 @@ class View(QWidget):
 
     def redraw(self) -> None:
         """Have the picture drawn again, once everything at hand has been dealt with."""
+        self._asked, self._still = None, False
         self._wanted.start()
         self.update()
 
@@ -151,11 +152,12 @@ class View(QWidget):
 
     def _draw(self) -> None:
         if self.isVisible():
-            self.drawer.draw(self.job())
+            self._asked = self.job()
+            self.drawer.draw(self._asked)
 
     def _show(self, image: QImage, job: Job) -> None:
         self._image = image
-        self._still = job.look.still
+        self._still = job.look.still and self._asked is not None and job.shows_the_same(self._asked)
         self.update()
         self.painted.emit()
 
@@ -233,11 +235,9 @@ class View(QWidget):
         handles = self.handles()
         if handles is not None:
             overlay.paint_handles(painter, handles, self.pointer.handle_in_use)
-        for control in session.scene.controls:
+        for control in session.now.controls:
             if control.visible:
-                overlay.paint_control(
-                    painter, view, size, resolve(control, session.frame), session.picked == ("controls", control.id)
-                )
+                overlay.paint_control(painter, view, size, control, session.picked == ("controls", control.id))
         overlay.paint_shell_labels(painter, t, view, size, shells)
         if self.mode == "strength" and session.falloff is not None and session.scene.shapes:
             overlay.paint_legend(painter, t, size, session.falloff.name, session.falloff.signed)
@@ -253,15 +253,15 @@ class View(QWidget):
     def shells(self) -> list[Shell]:
         """The shells of the current falloff."""
         falloff = self.session.falloff
-        return shells_of(self.session.scene, falloff, self.session.frame) if falloff is not None else []
+        return shells_of(self.session.now, falloff.id) if falloff is not None else []
 
     def handles(self) -> Handles | None:
         """The handles on what is picked."""
         picked = self.session.picked
         if picked[:1] not in (("controls",), ("shapes",)) or not edits.exists(self.session.scene, picked):
             return None
-        item = edits.get(self.session.scene, picked)
-        return Handles(self.tool, item.placement, self.session.frame, self.viewpoint, self.extent)
+        item = edits.get(self.session.now, picked)
+        return Handles(self.tool, item.placement, self.viewpoint, self.extent)
 
     # Events
 

@@ -1,5 +1,6 @@
 """A number that can be dragged, typed, stepped and keyed; it says which it is."""
 
+from msgspec import structs
 from PyQt6.QtCore import QEvent, QPointF, QRect, Qt, pyqtSignal
 from PyQt6.QtGui import QFont, QPainter, QPen
 from PyQt6.QtWidgets import QLineEdit, QMenu, QToolTip, QWidget
@@ -9,7 +10,9 @@ from estompe.app.session import Session
 from estompe.document import edits
 from estompe.document.check import SceneError, check_number
 from estompe.document.edits import Path
-from estompe.document.numbers import Keyed
+from estompe.document.formula import FormulaError, parse
+from estompe.document.numbers import Formula, Keyed
+from estompe.document.resolving import Resolver
 from estompe.document.settings import Setting
 
 HEIGHT = 22
@@ -51,6 +54,12 @@ class NumberField(QWidget):
     @property
     def value(self) -> float:
         return self._session.number(self.path)
+
+    @property
+    def _formula(self) -> Formula | None:
+        """The formula the number follows, if it does."""
+        number = edits.get(self._session.scene, self.path)
+        return number if isinstance(number, Formula) else None
 
     @property
     def _whole(self) -> bool:
@@ -121,6 +130,11 @@ class NumberField(QWidget):
     def _paint_tack(self, painter: QPainter, t: theme.Theme) -> None:
         number = edits.get(self._session.scene, self.path)
         centre = QPointF(self._tack().center()) + QPointF(0.5, 0.5)
+        if isinstance(number, Formula):
+            painter.setPen(t.color("slate"))
+            painter.setFont(theme.font(12, QFont.Weight.DemiBold))
+            painter.drawText(self._tack(), Qt.AlignmentFlag.AlignCenter, "=")
+            return
         keyed = isinstance(number, Keyed)
         here = self._session.has_key(number)
         painter.setPen(QPen(t.color("chalk" if keyed else "soft", 255 if keyed or self.underMouse() else 110), 1.3))
@@ -130,8 +144,11 @@ class NumberField(QWidget):
     def mousePressEvent(self, event) -> None:
         if event.button() != Qt.MouseButton.LeftButton:
             return
+        if self._session.linking is not None:
+            self._session.link_to(self.path)
+            return
         if self._keyable and self._tack().contains(event.pos()):
-            self._session.toggle_key(self.path)
+            self.type_value() if self._formula is not None else self._session.toggle_key(self.path)
             return
         self._press, self._start, self._dragged = event.position(), self.value, False
 
@@ -182,25 +199,38 @@ class NumberField(QWidget):
         menu = QMenu(self)
         here = self._session.has_key(edits.get(self._session.scene, self.path))
         menu.addAction("Remove key" if here else "Key here", lambda: self._session.toggle_key(self.path))
-        if isinstance(edits.get(self._session.scene, self.path), Keyed):
-            menu.addAction("Remove all keys", self._remove_keys)
+        number = edits.get(self._session.scene, self.path)
+        if isinstance(number, Keyed):
+            menu.addAction("Remove all keys", self._make_fixed)
+            self._add_outside(menu, number)
+        menu.addSeparator()
+        menu.addAction("Link to another number…", lambda: self._session.begin_link(self.path))
+        if self._formula is not None:
+            menu.addAction("Remove formula", self._make_fixed)
         menu.exec(event.globalPos())
 
-    def _remove_keys(self) -> None:
-        self._session.put(self.path, self.value, f"Remove keys of {self._session.name_of(self.path)}")
+    def _add_outside(self, menu: QMenu, number: Keyed) -> None:
+        """What the number does outside of its keys."""
+        for side, words in (("before", "Before the first key"), ("after", "After the last key")):
+            below = menu.addMenu(words)
+            for choice in ("hold", "loop", "continue"):
+                action = below.addAction(choice.capitalize(), lambda s=side, c=choice: self._put_outside(s, c))
+                action.setCheckable(True)
+                action.setChecked(getattr(number, side) == choice)
+
+    def _put_outside(self, side: str, choice: str) -> None:
+        changed = structs.replace(edits.get(self._session.scene, self.path), **{side: choice})
+        self._session.put(self.path, changed, f"Set {side} the keys of {self._session.name_of(self.path)}")
+
+    def _make_fixed(self) -> None:
+        self._session.put(self.path, self.value, f"Fix {self._session.name_of(self.path)}")
 
     def type_value(self, text: str | None = None) -> None:
         """Open the field for typing."""
         self._editor = QLineEdit(self)
         self._editor.setGeometry(self._value_area().adjusted(-8, 0, 4, 0))
         self._editor.setAlignment(Qt.AlignmentFlag.AlignRight)
-        self._editor.setText(
-            text
-            if text is not None
-            else str(int(self.value))
-            if self._whole
-            else units.typed(self.value, self.rule.unit)
-        )
+        self._editor.setText(text if text is not None else self._typed_text())
         if text is None:
             self._editor.selectAll()
         self._editor.editingFinished.connect(self._typed)
@@ -211,17 +241,51 @@ class NumberField(QWidget):
         editor, self._editor = self._editor, None
         if editor is None:
             return
-        text = editor.text()
+        text = editor.text().strip()
         editor.hide()
         editor.deleteLater()
         self.setFocus()
+        if self._formula is not None and text == self._formula.text:
+            return
         try:
             value = units.parsed(text, self.rule.unit)
         except ValueError as error:
-            self._refuse(f"{self.rule.label}: {error}")
+            self._take_formula(text, str(error))
             return
-        if value != self.value:
+        if self._formula is not None:
+            self._session.put(self.path, value, f"Set {self._session.name_of(self.path)}")
+        elif value != self.value:
             self.set_value(value)
+
+    def _typed_text(self) -> str:
+        if self._formula is not None:
+            return self._formula.text
+        return str(int(self.value)) if self._whole else units.typed(self.value, self.rule.unit)
+
+    def _take_formula(self, text: str, not_a_number: str) -> None:
+        """Let the number follow a formula, if the words are one that can be worked out now."""
+        if not self._keyable or not any(mark in text for mark in "+-*/().abcdefghijklmnopqrstuvwxyz'"):
+            self._refuse(f"{self.rule.label}: {not_a_number}")
+            return
+        try:
+            parse(text)
+            scene = edits.put(self._session.scene, self.path, Formula(text))
+            errors = Resolver(scene, self._session.frame, self._session.reduction).scene_errors()
+        except FormulaError as error:
+            self._refuse_formula(text, error)
+            return
+        if self.path in errors:
+            self._refuse_formula(text, errors[self.path])
+            return
+        self._error = ""
+        self._session.put(self.path, Formula(text), f"Set {self._session.name_of(self.path)} to a formula")
+
+    def _refuse_formula(self, text: str, error: FormulaError) -> None:
+        """Say what is wrong, and let it be mended with the wrong place picked."""
+        self._refuse(f"{self.rule.label}: {error}")
+        self.type_value(text)
+        if self._editor is not None:
+            self._editor.setSelection(error.begin, max(1, error.end - error.begin))
 
     def focusInEvent(self, event) -> None:
         super().focusInEvent(event)

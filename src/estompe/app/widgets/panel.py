@@ -25,7 +25,7 @@ class Panel(QWidget):
         session.scene_changed.connect(self.refresh)
         session.current_changed.connect(self.refresh)
         session.frame_changed.connect(self.refresh)
-        session.answered.connect(self.show_answer)
+        session.answered.connect(self._answered)
 
     def structure(self) -> Hashable:
         """What, when it changes, needs other widgets."""
@@ -40,6 +40,11 @@ class Panel(QWidget):
 
     def show_answer(self) -> None:
         """Show what was worked out."""
+
+    def _answered(self) -> None:
+        for field in self.fields:
+            field.pull()  # formulas may have other values now
+        self.show_answer()
 
     def rebuild(self) -> None:
         """Build anew whatever the structure is."""

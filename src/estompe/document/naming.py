@@ -1,0 +1,102 @@
+"""Names of numbers in formulas, such as `Lantern.place.x` or `'Lantern glow'.gone`, and the paths they stand for."""
+
+import re
+from typing import Any
+
+from msgspec import Struct
+
+from estompe.document import edits
+from estompe.document.edits import Path
+from estompe.document.numbers import Formula, Keyed
+from estompe.document.scene import Scene
+
+# Fields that a name may step over: nobody says “Lantern.placement.place.x”.
+_SILENT = ("placement", "settings", "source", "range")
+_FAMILIES = ("controls", "shapes", "falloffs")
+_AXES = {"x": 0, "y": 1, "z": 2}
+
+
+def path_of(scene: Scene, parts: tuple[str, ...]) -> Path:
+    """The path a dotted name stands for. Raises LookupError with words."""
+    found = _first(scene, parts[0])
+    for part in parts[1:]:
+        step = _step(edits.get(scene, found), part)
+        if step is None:
+            raise LookupError(f"“{parts[0]}” has nothing called “{part}”")
+        found = (*found, *step)
+    return found
+
+
+def spoken(scene: Scene, path: Path) -> str:
+    """A path as a formula names it."""
+    words: list[str] = []
+    item: Any = scene
+    for step in path:
+        below = edits.get(item, (step,))
+        if isinstance(step, int) and isinstance(below, float | int | Keyed | Formula):
+            words.append("xyz"[step])
+        elif isinstance(step, int):
+            words.append(getattr(below, "id", str(step + 1)))
+        elif step == "camera" or step not in (*_SILENT, *_FAMILIES, "effects", "layers", "joints"):
+            words.append(_called(below) or str(step))
+        item = below
+    return ".".join(word if re.fullmatch(r"[^\W\d]\w*", word) else f"'{word}'" for word in words)
+
+
+def _called(item: Any) -> str:
+    """What a person calls a part: its name, the label of its kind, or its id."""
+    if not isinstance(item, Struct):
+        return ""
+    name = getattr(item, "name", "")
+    for field in ("settings", "source"):
+        kind = getattr(item, field, None)
+        if not name and kind is not None:
+            name = getattr(kind, "label", "")
+    return str(name or getattr(item, "id", ""))
+
+
+def _first(scene: Scene, word: str) -> Path:
+    for family in _FAMILIES:
+        for item in getattr(scene, family):
+            if word in (item.id, item.name, item.name.replace(" ", "_")):
+                return family, item.id
+    if word in ("camera", scene.camera.name, scene.camera.name.replace(" ", "_")):
+        return ("camera",)
+    for where, item in _named_parts(scene, ()):
+        if word in (item.name, item.name.replace(" ", "_")):
+            return where
+    raise LookupError(f"nothing here is called “{word}”")
+
+
+def _named_parts(item: Any, path: Path) -> list[tuple[Path, Any]]:
+    """Everything that has a name below the families, such as joints."""
+    if isinstance(item, tuple):
+        steps: list[tuple[str | int, Any]] = [(getattr(part, "id", i), part) for i, part in enumerate(item)]
+    elif isinstance(item, Struct):
+        steps = [(name, getattr(item, name)) for name in item.__struct_fields__]
+    else:
+        return []
+    own = [(path, item)] if isinstance(getattr(item, "name", None), str) and len(path) > 2 else []
+    return own + [found for step, part in steps for found in _named_parts(part, (*path, step))]
+
+
+def _step(item: Any, word: str) -> Path | None:
+    """The way from a part to what a word names in it."""
+    if isinstance(item, tuple):
+        index = _AXES.get(word)
+        if index is not None and index < len(item) and isinstance(item[index], float | int | Keyed | Formula):
+            return (index,)
+        for place, part in enumerate(item):
+            if word in (_called(part), _called(part).replace(" ", "_"), getattr(part, "id", None), str(place + 1)):
+                return (getattr(part, "id", place),)
+        return None
+    if not isinstance(item, Struct):
+        return None
+    if word in item.__struct_fields__:
+        return (word,)
+    for name in item.__struct_fields__:
+        part = getattr(item, name)
+        below = _step(part, word) if name in _SILENT or (isinstance(part, tuple) and word not in _AXES) else None
+        if below is not None:
+            return (name, *below)
+    return None

@@ -1,0 +1,131 @@
+"""All numbers of a scene on one frame, formulas included, each worked out once and in the order they depend on each other."""
+
+from collections.abc import Callable
+from typing import Any
+
+from msgspec import Struct, structs
+
+from estompe.document import edits, formula
+from estompe.document.edits import Path
+from estompe.document.formula import FormulaError, Node
+from estompe.document.naming import path_of, spoken
+from estompe.document.numbers import Formula, Keyed, Number, resolve
+from estompe.document.scene import Scene
+from estompe.document.settings import settings_of
+
+Reduce = Callable[[str, str, str], float]
+"""What a reduction of a falloff over a shape gives: its name, the falloff's id and the shape's id."""
+REDUCTIONS = ("smallest", "largest", "mean")
+
+
+def no_reductions(what: str, _falloff: str, _shape: str) -> float:
+    """Where nothing can be measured."""
+    raise LookupError(f"{what} cannot be worked out here")
+
+
+def has_formulas(item: Any) -> bool:
+    """Whether any number of a struct is a formula."""
+    if isinstance(item, Formula):
+        return True
+    if isinstance(item, tuple):
+        return any(has_formulas(part) for part in item)
+    if isinstance(item, Struct) and not isinstance(item, Keyed):
+        return any(has_formulas(getattr(item, name)) for name in item.__struct_fields__)
+    return False
+
+
+class Resolver:
+    """Plain numbers of a scene on a frame. What is wrong with formulas is kept in `errors` by path; their value is then 0."""
+
+    def __init__(self, scene: Scene, frame: float, reduce: Reduce = no_reductions) -> None:
+        self.frame = frame
+        self.errors: dict[Path, FormulaError] = {}
+        self._reduce = reduce
+        # Keys first: what is left are the formulas.
+        self._keyed = resolve(scene, frame)
+        self._formulas = has_formulas(self._keyed)
+        self._values: dict[Path, float] = {}
+        self._open: list[Path] = []
+
+    def scene(self) -> Scene:
+        """The whole scene with plain numbers."""
+        return self.part(())  # type: ignore[no-any-return]
+
+    def scene_errors(self) -> dict[Path, FormulaError]:
+        """What is wrong with the scene's formulas, by the path of each."""
+        self.part(())
+        return self.errors
+
+    def part(self, path: Path) -> Any:
+        """One part of the scene with plain numbers. Raises EditError for a path that names nothing."""
+        item = edits.get(self._keyed, path)
+        return self._plain(item, path) if self._formulas else item
+
+    def _plain(self, item: Any, path: Path) -> Any:
+        if isinstance(item, Formula):
+            return self._value(path, item)
+        if isinstance(item, tuple):
+            parts = tuple(self._plain(part, (*path, getattr(part, "id", i))) for i, part in enumerate(item))
+            return item if all(a is b for a, b in zip(parts, item, strict=True)) else parts
+        if isinstance(item, Struct):
+            changes = {}
+            for name in item.__struct_fields__:
+                before = getattr(item, name)
+                after = self._plain(before, (*path, name))
+                if after is not before:
+                    changes[name] = _within_limits(type(item), name, after)
+            return structs.replace(item, **changes) if changes else item
+        return item
+
+    def _value(self, path: Path, number: Formula) -> float:
+        if path in self._values:
+            return self._values[path]
+        if path in self._open:
+            chain = [*self._open[self._open.index(path) :], path]
+            words = " → ".join(spoken(self._keyed, step) for step in chain)
+            raise LookupError(f"it depends on itself: {words}")
+        self._open.append(path)
+        try:
+            value = float(formula.work_out(formula.parse(number.text), self.number, self._ask))
+        except FormulaError as error:
+            self.errors[path] = error
+            value = 0.0
+        finally:
+            self._open.pop()
+        self._values[path] = value
+        return value
+
+    def number(self, parts: tuple[str, ...]) -> float:
+        """The value of a dotted name. Raises LookupError with words."""
+        if parts == ("frame",):
+            return float(self.frame)
+        if parts == ("seconds",):
+            return (self.frame - self._keyed.first) / self._keyed.frames_per_second
+        path = path_of(self._keyed, parts)
+        item: Number = edits.get(self._keyed, path)
+        if isinstance(item, Formula):
+            return self._value(path, item)
+        if isinstance(item, bool) or not isinstance(item, int | float):
+            raise LookupError(f"“{'.'.join(parts)}” is not a single number")
+        return float(item)
+
+    def _ask(self, name: str, inner: tuple[Node, ...]) -> float | None:
+        if name not in REDUCTIONS:
+            return None
+        if len(inner) != 2 or any(node.what != "name" for node in inner):
+            raise LookupError(f"{name} takes a falloff and a shape, such as {name}('Lantern glow', Amphora)")
+        paths = [path_of(self._keyed, node.parts) for node in inner]
+        for path, family, word in zip(paths, ("falloffs", "shapes"), ("falloff", "shape"), strict=True):
+            if path[0] != family or len(path) != 2:
+                raise LookupError(f"“{path[-1]}” is not a {word}")
+        return self._reduce(name, str(paths[0][1]), str(paths[1][1]))
+
+
+def _within_limits(kind: type, name: str, value: Any) -> Any:
+    """What a formula gave, kept where the setting allows it to be."""
+    rule = next((item for item in settings_of(kind) if item.name == name), None)
+    if rule is None or not isinstance(value, float):
+        return value
+    low = value if rule.low is None else rule.low
+    high = value if rule.high is None else rule.high
+    return min(max(value, low), high)

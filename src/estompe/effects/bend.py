@@ -1,0 +1,36 @@
+"""Bend: the shape is laid along an arc."""
+
+from typing import Annotated, ClassVar
+
+import numpy as np
+from msgspec import Struct
+
+from estompe.document.kinds import At, EffectSettings, register
+from estompe.document.numbers import Number, plain
+from estompe.document.settings import setting
+from estompe.effects.axes import Axis, reach, space
+from estompe.geometry import Geometry
+from estompe.kernels.deform import Way, deform
+from estompe.kernels.types import Floats
+
+
+@register
+class Bend(Struct, EffectSettings, frozen=True, forbid_unknown_fields=True, tag="bend", tag_field="kind"):
+    """The axis between both ends of the bounds becomes an arc of the angle; its length stays."""
+
+    label: ClassVar[str] = "Bend"
+    text: ClassVar[str] = "Lays the shape along an arc; its low end stays where it is."
+
+    angle: Annotated[Number, setting("Angle", "Of the whole arc at full strength.", unit="degrees", step=1.0)] = 90.0
+    axis: Annotated[Axis, setting("Axis", "The shape's axis that is bent.")] = "y"
+    towards: Annotated[Number, setting("Towards", "About the axis, which way it bends.", unit="degrees", step=1.0)] = (
+        0.0
+    )
+
+    def apply(self, geometry: Geometry, strength: Floats, at: At) -> Geometry:
+        angle = plain(self.angle)
+        if angle == 0.0 or not len(strength):
+            return geometry
+        into, back = space(at.shape_matrix, self.axis, about=plain(self.towards))
+        numbers = [np.radians(angle), *reach(geometry.rest, self.axis)]
+        return geometry.moved(deform(geometry.points, strength, Way.BEND, into, back, numbers))

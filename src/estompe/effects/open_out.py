@@ -1,0 +1,57 @@
+"""Open out: the surface grows along its order from nothing."""
+
+from typing import Annotated, ClassVar, Literal
+
+import numpy as np
+from msgspec import Struct
+
+from estompe.document.kinds import At, EffectSettings, register
+from estompe.document.numbers import Number, plain
+from estompe.document.settings import setting
+from estompe.falloffs.order import order_of
+from estompe.geometry import Geometry
+from estompe.geometry.faces import kept, on_faces
+from estompe.geometry.samples import Samples
+from estompe.kernels.displace import displace_along
+from estompe.kernels.types import Floats
+
+
+@register
+class OpenOut(Struct, EffectSettings, frozen=True, forbid_unknown_fields=True, tag="open-out", tag_field="kind"):
+    """A front runs along the order: hidden before it, pulled in along the normals at it, as it is behind it."""
+
+    label: ClassVar[str] = "Open out"
+    text: ClassVar[str] = "Grows the surface along its profile or UVs; one number from 0, nothing, to 1, everything."
+
+    opened: Annotated[
+        Number, setting("Opened", "0 for nothing, 1 for the whole shape.", unit="share", low=0.0, high=1.0, step=0.005)
+    ] = 0.5
+    along: Annotated[
+        Literal["profile", "u", "v"], setting("Along", "The profile it was turned from, or a direction of its UVs.")
+    ] = "profile"
+    soft: Annotated[
+        Number,
+        setting("Front", "How long the part is that is just opening.", unit="share", low=0.001, high=1.0, step=0.01),
+    ] = 0.35
+    pulled: Annotated[
+        Number,
+        setting("Pulled in", "How far the opening part is drawn in along its normals.", unit="length", step=0.005),
+    ] = 0.1
+
+    def apply(self, geometry: Geometry, strength: Floats, at: At) -> Geometry:
+        del at
+        opened = plain(self.opened)
+        if opened >= 1.0 or not strength.any():
+            return geometry
+        soft = np.float32(plain(self.soft))
+        front = np.float32(opened) * (np.float32(1.0) + soft)
+        share = np.clip((front - order_of(Samples(geometry), self.along)) / soft, 0.0, 1.0)
+        grown = (share * share * (np.float32(3.0) - np.float32(2.0) * share)).astype(np.float32)
+        # Without strength a point is opened whatever the front says.
+        grown = np.float32(1.0) - strength * (np.float32(1.0) - grown)
+        moved = geometry.moved(
+            displace_along(geometry.points, geometry.normals, np.float32(1.0) - grown, -plain(self.pulled))
+        )
+        if not geometry.topology.faces:
+            return moved
+        return kept(moved, on_faces(moved, grown) > 0.0)

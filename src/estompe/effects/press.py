@@ -1,0 +1,168 @@
+"""Press: a body pushes the surface in, and the surface around it swells."""
+
+import itertools
+from typing import Annotated, ClassVar, NamedTuple
+
+import numpy as np
+from msgspec import Meta, Struct
+from numpy.typing import NDArray
+
+from estompe.document.kinds import At, EffectSettings, MissingError, Placed, register
+from estompe.document.numbers import Number, plain
+from estompe.document.scene import Identifier, RampPoint, Range
+from estompe.document.settings import setting
+from estompe.falloffs.distance import path_of
+from estompe.falloffs.ramp import remapped
+from estompe.falloffs.surface import to_surface
+from estompe.geometry import Domain, Geometry
+from estompe.geometry.placement import inverse, transformed
+from estompe.geometry.volume import check_closed, towards_volume, volume
+from estompe.kernels.surface import nearest_on_surface
+from estompe.kernels.types import Floats
+
+Vector = NDArray[np.float64]
+CONTACT = (Domain.POINT, "contact")
+_BEFORE, _AFTER, _DEEPEST = ((Domain.WHOLE, name) for name in ("volume before", "volume after", "deepest"))
+_BULGE = (RampPoint(0.0, 0.35), RampPoint(0.3, 1.0), RampPoint(1.0, 0.0))
+
+
+class _Touch(NamedTuple):
+    """depth: how far each point lies inside the body, negative outside, scene units; onto: where it would be on its surface."""
+
+    depth: Floats
+    onto: Floats
+
+
+@register
+class Press(Struct, EffectSettings, frozen=True, forbid_unknown_fields=True, tag="press", tag_field="kind"):
+    """Points inside the body go onto its surface; those around it swell along their normals. Nothing before contact."""
+
+    label: ClassVar[str] = "Press"
+    text: ClassVar[str] = (
+        "A control or shape presses the surface in, and a ring around it swells; the volume can be kept."
+    )
+
+    control: Annotated[Identifier | None, setting("Control", "What presses, by its form.", refers="control")] = None
+    radius: Annotated[
+        Number,
+        setting("Radius", "How large the control's body is, in its own units.", unit="length", low=1e-4, high=1e6),
+    ] = 0.3
+    shape: Annotated[
+        Identifier | None, setting("Or shape", "A closed shape that presses instead of the control.", refers="shape")
+    ] = None
+    width: Annotated[
+        Number,
+        setting("Swells over", "How far from the contact the swelling reaches.", unit="length", low=1e-4, high=1e6),
+    ] = 0.25
+    swell: Annotated[
+        Number,
+        setting("Swell", "Height of the swelling as a share of the deepest point.", unit="share", low=0.0, high=10.0),
+    ] = 0.4
+    keep_volume: Annotated[
+        bool, setting("Keep the volume", "The swelling is as high as it must be; the mesh must be closed.")
+    ] = False
+    profile: Annotated[
+        tuple[RampPoint, ...],
+        setting("Profile", "The swelling from the contact, left, to where it ends, right.", refers="profile"),
+        Meta(min_length=1, max_length=64),
+    ] = _BULGE
+
+    @classmethod
+    def told(cls, after: Geometry) -> str:
+        before, now, deepest = (after.attribute(*key) for key in (_BEFORE, _AFTER, _DEEPEST))
+        if before is None or now is None or deepest is None:
+            return "no contact on this frame"
+        words = f"deepest {float(deepest[0]):.3f} m"
+        if np.isfinite(before[0]):
+            words += f", enclosed volume {float(before[0]):.4f} → {float(now[0]):.4f}"
+        return words
+
+    def apply(self, geometry: Geometry, strength: Floats, at: At) -> Geometry:
+        if self.keep_volume and len(strength):
+            check_closed(geometry)
+        if not strength.any():
+            return geometry
+        touch = self._touch(geometry.points, at)
+        inside = (touch.depth > 0.0) & (strength > 0.0)
+        if not inside.any():
+            return geometry
+        deepest = float(touch.depth[inside].max())
+        pressed = np.where(
+            inside[:, None], geometry.points + strength[:, None] * (touch.onto - geometry.points), geometry.points
+        )
+        pressed = pressed.astype(np.float32)
+        around = remapped(-touch.depth, Range(0.0, plain(self.width)), self.profile, signed=False)
+        around = np.where(inside | (touch.depth <= -plain(self.width)), np.float32(0.0), around * strength)
+        along = geometry.normals * around[:, None].astype(np.float32)
+        return self._swollen(geometry, pressed, along, deepest).with_attribute(*CONTACT, inside)
+
+    def _swollen(self, geometry: Geometry, pressed: Floats, along: Floats, deepest: float) -> Geometry:
+        triangles, height = geometry.topology.triangles, plain(self.swell) * deepest
+        before = after = float("nan")
+        if geometry.topology.closed:
+            before = volume(geometry.points, triangles)
+        if self.keep_volume:
+            height = max(0.0, towards_volume(pressed, along, triangles, before))
+        made = geometry.moved(pressed + along * np.float32(height))
+        if geometry.topology.closed:
+            after = volume(made.points, triangles)
+        for key, value in ((_BEFORE, before), (_AFTER, after), (_DEEPEST, deepest)):
+            made = made.with_attribute(*key, np.array([value], np.float64))
+        return made
+
+    def _touch(self, points: Floats, at: At) -> _Touch:
+        if self.shape is not None:
+            return _by_shape(points, at.shape(self.shape))
+        if self.control is None:
+            raise MissingError("nothing presses yet: choose a control or a shape")
+        return _by_control(points, at.control(self.control), plain(self.radius))
+
+
+def _by_shape(points: Floats, body: Geometry) -> _Touch:
+    depth = -to_surface(points, body, signed=True)
+    found = nearest_on_surface(points, body.tree)
+    corners = body.points[body.topology.triangles[found.triangle]]
+    v, w = found.shares[:, :1], found.shares[:, 1:]
+    onto = corners[:, 0] * (1 - v - w) + corners[:, 1] * v + corners[:, 2] * w
+    return _Touch(depth, onto.astype(np.float32))
+
+
+def _by_control(points: Floats, control: Placed, radius: float) -> _Touch:
+    """In the control's own space every form is the set of places nearer than the radius to its core."""
+    own = transformed(points, inverse(control.matrix)).astype(np.float64)
+    outwards = own - _core(own, control)
+    if control.form in ("box", "cylinder"):
+        outwards = _along_largest(outwards, control.form)
+    distance = np.linalg.norm(outwards, axis=1)
+    unit = outwards / np.maximum(distance, 1e-12)[:, None]
+    step = unit * (radius - distance)[:, None]
+    onto = transformed((own + step).astype(np.float32), control.matrix)
+    depth = np.linalg.norm(step @ control.matrix[:, :3].T, axis=1) * np.sign(radius - distance)
+    return _Touch(depth.astype(np.float32), onto)
+
+
+def _core(own: Vector, control: Placed) -> Vector:
+    """The place each point is pushed away from."""
+    if control.form == "plane":
+        return np.asarray(own * np.array([1.0, 0.0, 1.0]))
+    if control.form == "path":
+        line = path_of(control).astype(np.float64)
+        best, core = np.full(len(own), np.inf), np.zeros_like(own)
+        for begin, end in itertools.pairwise(line):
+            step = end - begin
+            share = np.clip((own - begin) @ step / max(float(step @ step), 1e-20), 0.0, 1.0)
+            place = begin + share[:, None] * step
+            distance = np.linalg.norm(own - place, axis=1)
+            near = distance < best
+            best, core = np.where(near, distance, best), np.where(near[:, None], place, core)
+        return np.asarray(core)
+    return np.zeros_like(own)
+
+
+def _along_largest(outwards: Vector, form: str) -> Vector:
+    """The way out of a box or cylinder: square to the side that is nearest."""
+    parts = outwards[:, None, :] * np.eye(3)
+    if form == "cylinder":
+        parts = outwards[:, None, :] * np.array([[1.0, 0.0, 1.0], [0.0, 1.0, 0.0]])
+    largest = np.argmax(np.linalg.norm(parts, axis=2), axis=1)
+    return np.asarray(parts[np.arange(len(outwards)), largest])

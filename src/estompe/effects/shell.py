@@ -1,0 +1,81 @@
+"""Shell: a second surface beside the first, as a thickness or as an outline in ink."""
+
+from typing import Annotated, ClassVar, Literal
+
+import numpy as np
+from msgspec import Struct
+
+from estompe.document.kinds import At, EffectSettings, register
+from estompe.document.numbers import Number, plain
+from estompe.document.scene import Color
+from estompe.document.settings import setting
+from estompe.geometry import Domain, Geometry, Topology, frozen
+from estompe.geometry.faces import laid_together
+from estompe.kernels.displace import displace_along
+from estompe.kernels.types import Floats
+
+ONE_SIDED = (Domain.POINT, "one_sided")
+_INK: Color = (0.07, 0.06, 0.06)
+
+
+@register
+class Shell(Struct, EffectSettings, frozen=True, forbid_unknown_fields=True, tag="shell", tag_field="kind"):
+    """A copy of the surface moved along its normals by the thickness times the strength, turned inside out."""
+
+    label: ClassVar[str] = "Shell"
+    text: ClassVar[str] = (
+        "Gives the surface a thickness, or an ink outline that keeps its weight as the camera comes closer."
+    )
+
+    thickness: Annotated[
+        Number, setting("Thickness", "At full strength.", unit="length", low=0.0, high=1e5, step=0.002)
+    ] = 0.02
+    use: Annotated[
+        Literal["thickness", "outline"],
+        setting("As", "Thickness: a second surface inside. Outline: one outside, seen only from within, in ink."),
+    ] = "thickness"
+    keeps_weight: Annotated[
+        bool, setting("Keeps its weight", "Thicker the farther the camera, so that it is equally wide in the picture.")
+    ] = False
+
+    def reads(self) -> tuple[str, ...]:
+        return ("camera",) if self.keeps_weight else ()
+
+    def apply(self, geometry: Geometry, strength: Floats, at: At) -> Geometry:
+        thickness = plain(self.thickness)
+        if thickness == 0.0 or not strength.any() or not geometry.topology.faces:
+            return geometry
+        outline = self.use == "outline"
+        reach = strength
+        if self.keeps_weight:
+            away = np.linalg.norm(geometry.points - at.camera().place.astype(np.float32), axis=1)
+            # At ten units from the camera the thickness is as it says.
+            reach = (strength * away * np.float32(0.1)).astype(np.float32)
+        moved = displace_along(geometry.points, geometry.normals, reach, thickness if outline else -thickness)
+        layer = _turned(Geometry(moved, geometry.topology, geometry.attributes, geometry.rest))
+        if outline:
+            return laid_together(_colored(geometry, None, 0.0), _colored(layer, _INK, 1.0))
+        return laid_together(geometry, layer)
+
+
+def _turned(mesh: Geometry) -> Geometry:
+    """The mesh inside out: each face's corners the other way round."""
+    topology = mesh.topology
+    sizes = np.diff(topology.offsets)
+    ends = np.repeat(topology.offsets[1:] + topology.offsets[:-1] - 1, sizes)
+    order = ends - np.arange(len(topology.corners))
+    attributes = {
+        key: frozen(values[order]) if key[0] is Domain.CORNER else values for key, values in mesh.attributes.items()
+    }
+    turned = Topology(frozen(topology.corners[order]), topology.offsets, topology.points)
+    return Geometry(mesh.points, turned, attributes, mesh.rest)
+
+
+def _colored(mesh: Geometry, color: Color | None, one_sided: float) -> Geometry:
+    count = len(mesh.points)
+    present = mesh.attribute(Domain.POINT, "color")
+    values = np.full((count, 3), color if color is not None else (0.8, 0.77, 0.71), np.float32)
+    if color is None and present is not None:
+        values = np.ascontiguousarray(present[:, :3], np.float32)
+    made = mesh.with_attribute(Domain.POINT, "color", values)
+    return made.with_attribute(*ONE_SIDED, np.full(count, one_sided, np.float32))

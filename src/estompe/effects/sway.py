@@ -1,0 +1,65 @@
+"""Sway: noise in the world moves points to and fro, as wind does."""
+
+from typing import Annotated, ClassVar, Literal
+
+import numpy as np
+from msgspec import Meta, Struct
+
+from estompe.document.kinds import At, EffectSettings, register
+from estompe.document.numbers import Number, Triple, plain, plain_triple
+from estompe.document.settings import setting
+from estompe.falloffs.height import height_of
+from estompe.geometry import Geometry
+from estompe.kernels.noise import gradient_noise
+from estompe.kernels.types import Floats
+
+
+@register
+class Sway(Struct, EffectSettings, frozen=True, forbid_unknown_fields=True, tag="sway", tag_field="kind"):
+    """Each point moves along the axes by noise that is centred on zero and read where the point stands in the world."""
+
+    label: ClassVar[str] = "Sway"
+    text: ClassVar[str] = "Moves things like wind; neighbours differ, since the noise lies in the world."
+
+    by: Annotated[
+        Triple, setting("By", "How far to either side, along the world's X Y Z.", unit="length", step=0.005)
+    ] = (
+        0.15,
+        0.0,
+        0.0,
+    )
+    size: Annotated[
+        Number, setting("Size", "How far apart things sway alike.", unit="length", low=1e-3, high=1e5, step=0.01)
+    ] = 1.0
+    speed: Annotated[
+        Number, setting("Speed", "How often it swings.", unit="per second", low=-100.0, high=100.0, step=0.01)
+    ] = 0.8
+    rooted: Annotated[
+        Literal["nowhere", "x", "y", "z"],
+        setting("Rooted", "The low end along this axis of the shape at rest stays, the high end sways in full."),
+    ] = "y"
+    stiffness: Annotated[
+        Number, setting("Stiffness", "Above 1 the lower part hardly moves.", low=0.1, high=10.0, step=0.01)
+    ] = 1.5
+    seed: Annotated[
+        int, setting("Seed", "Another number, another wind.", low=0, high=2**31 - 4), Meta(ge=0, le=2**31 - 4)
+    ] = 1
+
+    def clock(self, seconds: float, frame: float) -> float:
+        del frame
+        return plain(self.speed) * seconds
+
+    def apply(self, geometry: Geometry, strength: Floats, at: At) -> Geometry:
+        by = plain_triple(self.by)
+        if not any(by) or not len(strength):
+            return geometry
+        free = strength
+        if self.rooted != "nowhere":
+            root = height_of(geometry.rest, "xyz".index(self.rooted))
+            free = strength * root ** np.float32(plain(self.stiffness))
+        points = geometry.points.copy()
+        for axis, amount in enumerate(by):
+            if amount:
+                wind = gradient_noise(geometry.points, plain(self.size), 2, 0.5, amount, self.seed + axis, at.clock)
+                points[:, axis] += wind * free
+        return geometry.moved(points)

@@ -1,0 +1,29 @@
+"""How far along a path the nearest point on it lies."""
+
+from typing import Annotated, ClassVar
+
+from msgspec import Struct
+
+from estompe.document.kinds import At, Source, register
+from estompe.document.scene import Identifier
+from estompe.document.settings import setting
+from estompe.falloffs.distance import path_of
+from estompe.geometry.placement import inverse, transformed
+from estompe.geometry.samples import Samples
+from estompe.kernels.polyline import nearest_on_polyline
+from estompe.kernels.types import Floats
+
+
+@register
+class Along(Struct, Source, frozen=True, forbid_unknown_fields=True, tag="along", tag_field="kind"):
+    """The share 0..1 of a path's length at the nearest point on it."""
+
+    label: ClassVar[str] = "Along a path"
+    text: ClassVar[str] = "How far along a path each point's nearest place on it lies, 0 at its start and 1 at its end."
+
+    control: Annotated[Identifier, setting("Path", "A control of the form path.", refers="control")]
+
+    def measure(self, samples: Samples, at: At) -> Floats:
+        control = at.control(self.control)
+        own = transformed(samples.points, inverse(control.matrix))
+        return nearest_on_polyline(own, path_of(control))[1]

@@ -1,0 +1,43 @@
+"""The order that a turned profile or a path left on the points."""
+
+from typing import Annotated, ClassVar, Literal
+
+import numpy as np
+from msgspec import Struct
+
+from estompe.document.kinds import At, MissingError, Source, register
+from estompe.document.settings import setting
+from estompe.geometry.samples import Samples
+from estompe.kernels.types import Floats
+
+
+@register
+class Order(Struct, Source, frozen=True, forbid_unknown_fields=True, tag="order", tag_field="kind"):
+    """0 at one end of the profile and 1 at the other, or the same across by the UVs."""
+
+    label: ClassVar[str] = "Order"
+    text: ClassVar[str] = "How far along its profile or UVs each point was made, 0 to 1; later effects leave it alone."
+
+    along: Annotated[
+        Literal["profile", "u", "v"], setting("Along", "The profile it was turned from, or a direction of its UVs.")
+    ] = "profile"
+
+    def reads(self) -> tuple[str, ...]:
+        return "attributes", "topology"
+
+    def measure(self, samples: Samples, at: At) -> Floats:
+        del at
+        return order_of(samples, self.along)
+
+
+def order_of(samples: Samples, along: str) -> Floats:
+    """The order of each point along the profile, u or v, float32 (n,). Raises MissingError where the shape has none."""
+    values = samples.geometry.on_points("order" if along == "profile" else "uv")
+    if values is None and along == "profile":
+        uv = samples.geometry.on_points("uv")
+        values = None if uv is None else uv[:, 1]
+    elif values is not None and along != "profile":
+        values = values[:, 0 if along == "u" else 1]
+    if values is None:
+        raise MissingError("the shape has neither a profile's order nor UVs: use Height instead")
+    return np.ascontiguousarray(values, np.float32)

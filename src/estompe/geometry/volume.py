@@ -1,0 +1,34 @@
+"""The volume a closed mesh encloses, and finding how far to go along a direction to reach a given one."""
+
+import numpy as np
+from numpy.typing import NDArray
+
+from estompe.geometry.geometry import Geometry, GeometryError
+from estompe.kernels.types import Floats, Indices
+
+
+def volume(points: NDArray[np.floating], triangles: Indices) -> float:
+    """The enclosed volume by the divergence theorem, cubic scene units. points: (n, 3); triangles: int32 (t, 3)."""
+    a, b, c = (points[triangles[:, k]].astype(np.float64) for k in range(3))
+    return float(np.einsum("ij,ij->", a, np.cross(b, c)) / 6.0)
+
+
+def check_closed(mesh: Geometry) -> None:
+    """Raise GeometryError for a mesh that encloses nothing, with the number of its open edges."""
+    if not mesh.topology.closed:
+        edges = len(mesh.topology.open_edges)
+        raise GeometryError(f"keeping the volume needs a closed mesh: {edges} open edges")
+
+
+def towards_volume(points: Floats, along: Floats, triangles: Indices, wanted: float) -> float:
+    """How far to move points along directions of their own so that the volume becomes the wanted one.
+
+    The volume is a cubic in that length, so four volumes give it exactly; the root nearest to zero is taken, or zero
+    where there is none.
+    """
+    steps = np.array([-1.0, 0.0, 1.0, 2.0])
+    volumes = [volume(points + along * np.float32(step), triangles) for step in steps]
+    cubic = np.polyfit(steps, np.array(volumes) - wanted, 3)
+    roots = np.roots(cubic)
+    real = roots[np.abs(roots.imag) < 1e-7].real
+    return float(real[np.argmin(np.abs(real))]) if len(real) else 0.0

@@ -1,0 +1,212 @@
+"""Moving points by strength in ways that are worked out from each point's own place: turn, size, twist, bend, and the like.
+
+One pair of loops serves them all; the way is chosen per block of points, so that each way's own loop vectorises.
+"""
+
+from enum import IntEnum
+
+import numpy as np
+from numba import prange
+
+from estompe.kernels import BLOCK, PARALLEL_FROM
+from estompe.kernels.compile import inlined, kernel, parallel_kernel
+from estompe.kernels.types import Floats, Matrix
+
+
+class Way(IntEnum):
+    """What happens to each point. Places are in the way's own space; numbers are the settings it takes."""
+
+    TURN = 0
+    """About Y; numbers: radians."""
+    SIZE = 1
+    """About the origin; numbers: factors along X, Y, Z."""
+    TWIST = 2
+    """About Y; numbers: radians at the upper end, low and high end."""
+    BEND = 3
+    """In the XY plane; numbers: radians over the length, low and high end."""
+    TAPER = 4
+    """Across Y; numbers: factor at the upper end, low and high end."""
+    ATTRACT = 5
+    """Towards the origin; numbers: intensity, exponent, reach at which the pull is the intensity."""
+    AWAY = 6
+    """From the origin in the XZ plane; numbers: length."""
+
+
+_TURN, _SIZE, _TWIST, _BEND = int(Way.TURN), int(Way.SIZE), int(Way.TWIST), int(Way.BEND)
+_TAPER, _ATTRACT = int(Way.TAPER), int(Way.ATTRACT)
+
+_ZERO, _ONE = np.float32(0.0), np.float32(1.0)
+_PER_QUARTER = np.float32(0.6366197723675814)
+# Pi over two in two parts, so that large angles lose nothing.
+_QUARTER, _QUARTER_REST = np.float32(1.5707963109016418), np.float32(1.5893254712295857e-08)
+
+
+@inlined
+def _sine_cosine(angle):
+    """Sine and cosine by polynomials that vectorise; off by less than 2e-7 up to some thousand radians."""
+    turns = np.floor(angle * _PER_QUARTER + np.float32(0.5))
+    quarter = np.int32(turns)
+    r = (angle - turns * _QUARTER) - turns * _QUARTER_REST
+    q = r * r
+    s = r + r * q * (np.float32(-0.16666654611) + q * (np.float32(8.3321608736e-3) + q * np.float32(-1.9515295891e-4)))
+    higher = np.float32(4.166664568298827e-2) + q * (
+        np.float32(-1.388731625493765e-3) + q * np.float32(2.443315711809948e-5)
+    )
+    c = _ONE - np.float32(0.5) * q + q * q * higher
+    odd = (quarter & 1) == 1
+    sine = c if odd else s
+    cosine = s if odd else c
+    sine = -sine if (quarter & 2) == 2 else sine
+    cosine = -cosine if ((quarter + 1) & 2) == 2 else cosine
+    return sine, cosine
+
+
+@inlined
+def _turn(x, y, z, strength, n, count):
+    for i in range(count):
+        s, c = _sine_cosine(n[0] * strength[i])
+        px, pz = x[i], z[i]
+        x[i] = c * px + s * pz
+        z[i] = c * pz - s * px
+
+
+@inlined
+def _size(x, y, z, strength, n, count):
+    for i in range(count):
+        x[i] *= _ONE + (n[0] - _ONE) * strength[i]
+        y[i] *= _ONE + (n[1] - _ONE) * strength[i]
+        z[i] *= _ONE + (n[2] - _ONE) * strength[i]
+
+
+@inlined
+def _twist(x, y, z, strength, n, count):
+    over = _ONE / max(n[2] - n[1], np.float32(1e-9))
+    for i in range(count):
+        share = min(max((y[i] - n[1]) * over, _ZERO), _ONE)
+        s, c = _sine_cosine(n[0] * share * strength[i])
+        px, pz = x[i], z[i]
+        x[i] = c * px + s * pz
+        z[i] = c * pz - s * px
+
+
+@inlined
+def _bend(x, y, z, strength, n, count):
+    length = max(n[2] - n[1], np.float32(1e-9))
+    for i in range(count):
+        angle = n[0] * strength[i]
+        # A bend by nothing has an endless radius; below this the way there and back is lost in rounding.
+        safe = angle if abs(angle) > np.float32(1e-4) else np.float32(1e-4)
+        radius = length / safe
+        along = min(max(y[i] - n[1], _ZERO), length)
+        s, c = _sine_cosine(safe * along / length)
+        beyond = y[i] - n[1] - along
+        out = radius - x[i]
+        bx = radius - out * c + beyond * s
+        by = n[1] + out * s + beyond * c
+        bent = abs(angle) > np.float32(1e-4)
+        x[i] = bx if bent else x[i]
+        y[i] = by if bent else y[i]
+
+
+@inlined
+def _taper(x, y, z, strength, n, count):
+    over = _ONE / max(n[2] - n[1], np.float32(1e-9))
+    for i in range(count):
+        share = min(max((y[i] - n[1]) * over, _ZERO), _ONE)
+        factor = _ONE + (n[0] - _ONE) * share * strength[i]
+        x[i] *= factor
+        z[i] *= factor
+
+
+@inlined
+def _attract(x, y, z, strength, n, count):
+    for i in range(count):
+        distance = np.sqrt(x[i] * x[i] + y[i] * y[i] + z[i] * z[i])
+        near = max(distance, n[2] * np.float32(1e-3))
+        pull = n[0] * strength[i] * (n[2] / near) ** n[1]
+        # Never past the target: at most the whole way.
+        share = min(pull / max(distance, np.float32(1e-12)), _ONE)
+        x[i] -= x[i] * share
+        y[i] -= y[i] * share
+        z[i] -= z[i] * share
+
+
+@inlined
+def _away(x, y, z, strength, n, count):
+    for i in range(count):
+        flat = max(np.sqrt(x[i] * x[i] + z[i] * z[i]), np.float32(1e-9))
+        step = n[0] * strength[i] / flat
+        x[i] += x[i] * step
+        z[i] += z[i] * step
+
+
+@inlined
+def _block(points, strength, way, into, back, numbers, out):
+    count = strength.shape[0]
+    x = np.empty(BLOCK, np.float32)
+    y = np.empty(BLOCK, np.float32)
+    z = np.empty(BLOCK, np.float32)
+    n = numbers
+    a, b, c, d = into[0, 0], into[0, 1], into[0, 2], into[0, 3]
+    e, f, g, h = into[1, 0], into[1, 1], into[1, 2], into[1, 3]
+    j, k, m, o = into[2, 0], into[2, 1], into[2, 2], into[2, 3]
+    for i in range(count):
+        px, py, pz = points[3 * i], points[3 * i + 1], points[3 * i + 2]
+        x[i] = a * px + b * py + c * pz + d
+        y[i] = e * px + f * py + g * pz + h
+        z[i] = j * px + k * py + m * pz + o
+    if way == _TURN:
+        _turn(x, y, z, strength, n, count)
+    elif way == _SIZE:
+        _size(x, y, z, strength, n, count)
+    elif way == _TWIST:
+        _twist(x, y, z, strength, n, count)
+    elif way == _BEND:
+        _bend(x, y, z, strength, n, count)
+    elif way == _TAPER:
+        _taper(x, y, z, strength, n, count)
+    elif way == _ATTRACT:
+        _attract(x, y, z, strength, n, count)
+    else:
+        _away(x, y, z, strength, n, count)
+    a, b, c, d = back[0, 0], back[0, 1], back[0, 2], back[0, 3]
+    e, f, g, h = back[1, 0], back[1, 1], back[1, 2], back[1, 3]
+    j, k, m, o = back[2, 0], back[2, 1], back[2, 2], back[2, 3]
+    for i in range(count):
+        # Points without strength keep every bit, whatever rounding the way there and back would bring.
+        moved = strength[i] != _ZERO
+        px, py, pz = x[i], y[i], z[i]
+        out[3 * i] = a * px + b * py + c * pz + d if moved else points[3 * i]
+        out[3 * i + 1] = e * px + f * py + g * pz + h if moved else points[3 * i + 1]
+        out[3 * i + 2] = j * px + k * py + m * pz + o if moved else points[3 * i + 2]
+
+
+@kernel
+def _deform_serial(points, strength, way, into, back, numbers, out):
+    n = strength.shape[0]
+    for block in range((n + BLOCK - 1) // BLOCK):
+        b = block * BLOCK
+        e = min(n, b + BLOCK)
+        _block(points[3 * b : 3 * e], strength[b:e], way, into, back, numbers, out[3 * b : 3 * e])
+
+
+@parallel_kernel
+def _deform_parallel(points, strength, way, into, back, numbers, out):
+    n = strength.shape[0]
+    for block in prange((n + BLOCK - 1) // BLOCK):
+        b = block * BLOCK
+        e = min(n, b + BLOCK)
+        _block(points[3 * b : 3 * e], strength[b:e], way, into, back, numbers, out[3 * b : 3 * e])
+
+
+def deform(points: Floats, strength: Floats, way: Way, into: Matrix, back: Matrix, numbers: list[float]) -> Floats:
+    """Each point taken into the way's own space, moved there by its strength, and brought back.
+
+    points: float32 (n, 3); strength: float32 (n,); into, back: (3, 4), world to own space and back; numbers: what the way
+    takes. Returns float32 (n, 3).
+    """
+    out = np.empty_like(points)
+    run = _deform_serial if len(points) < PARALLEL_FROM else _deform_parallel
+    own, world = into.astype(np.float32), back.astype(np.float32)
+    run(points.reshape(-1), strength, int(way), own, world, np.array(numbers, np.float32), out.reshape(-1))
+    return out

@@ -1,0 +1,128 @@
+"""Numbers that follow others: names, order of dependence, loops, limits, reductions, and what lies outside of keys."""
+
+import numpy as np
+import pytest
+from tests.scenes import one_push
+
+from estompe.document import edits
+from estompe.document.naming import path_of, spoken
+from estompe.document.numbers import Formula, Key, Keyed
+from estompe.document.project import Project
+from estompe.document.resolving import Resolver, has_formulas
+from estompe.document.scene import Route
+from estompe.effects.joints import Joints
+from estompe.evaluate import Memo, evaluate
+from estompe.falloffs.noise import Noise
+
+PUSH = ("shapes", "ball", "effects", "push", "settings", "amount")
+PLACE_X = ("controls", "lamp", "placement", "place", 0)
+
+
+def _with(*changes):
+    scene = one_push().scene
+    for path, value in changes:
+        scene = edits.put(scene, path, value)
+    return scene
+
+
+def test_a_formula_follows_a_keyed_number():
+    keyed = Keyed((Key(1, 0.0, "linear"), Key(11, 1.0)))
+    scene = _with((PLACE_X, keyed), (PUSH, Formula("Lamp.place.x / 2 + frame / 100")))
+    resolver = Resolver(scene, 6)
+    assert edits.get(resolver.scene(), PUSH) == pytest.approx(0.5 / 2 + 0.06)
+    assert resolver.errors == {}
+
+
+def test_formulas_of_formulas_are_worked_out_in_their_order():
+    place_y = ("controls", "lamp", "placement", "place", 1)
+    scene = _with((PUSH, Formula("Lamp.place.y * 2")), (place_y, Formula("Lamp.place.x + 1")))
+    assert edits.get(Resolver(scene, 1).scene(), PUSH) == pytest.approx((0.6 + 1) * 2)
+
+
+def test_a_loop_of_dependence_is_named():
+    scene = _with((PUSH, Formula("Lamp.place.x")), (PLACE_X, Formula("Ball.Push.amount + 1")))
+    errors = Resolver(scene, 1).scene_errors()
+    assert any(
+        "it depends on itself: Ball.Push.amount → Lamp.place.x → Ball.Push.amount" in str(e) for e in errors.values()
+    )
+
+
+def test_what_is_wrong_is_a_problem_of_the_frame_and_the_value_is_zero():
+    frame = evaluate(Project(_with((PUSH, Formula("1 / Lamp.place.y")))), 1)
+    assert frame.problems[0].path == PUSH
+    assert frame.problems[0].text == "Ball.Push.amount: division by zero"
+    assert np.array_equal(frame["Ball"].points, frame["Ball"].rest)
+
+
+def test_a_formula_is_kept_within_the_settings_limits():
+    scene = one_push().scene
+    scene = edits.put(scene, ("falloffs", "near", "layers", "reach", "source"), Noise(roughness=Formula("frame")))
+    resolved = edits.get(Resolver(scene, 30).scene(), ("falloffs", "near", "layers", "reach", "source", "roughness"))
+    assert resolved == 1.0
+
+
+@pytest.mark.parametrize(("what", "reduced"), [("largest", np.max), ("smallest", np.min), ("mean", np.mean)])
+def test_reductions_are_those_of_the_strength_over_the_shape(what, reduced):
+    scene = _with((PUSH, Formula(f"{what}(Near, Ball)")))
+    frame = evaluate(Project(scene), 1)
+    strength = frame.strength("Ball", "Near")
+    assert edits.get(frame.scene, PUSH) == pytest.approx(float(reduced(strength)), rel=1e-6)
+    assert frame.reductions[what, "near", "ball"] == edits.get(frame.scene, PUSH)
+
+
+@pytest.mark.parametrize("text", ["largest(Near)", "largest(Ball, Near)", "mean(Near, 2)", "largest(Far, Ball)"])
+def test_reductions_of_anything_else_are_refused(text):
+    frame = evaluate(Project(_with((PUSH, Formula(text)))), 1)
+    assert len(frame.problems) == 1
+
+
+def test_a_reduction_that_depends_on_itself_is_named():
+    scene = _with((("falloffs", "near", "range", "gone"), Formula("largest(Near, Ball)")))
+    frame = evaluate(Project(scene), 1)
+    assert "depends on itself" in frame.problems[0].text
+
+
+def test_spoken_names_lead_back_to_their_path():
+    scene = edits.put(one_push().scene, ("shapes", "ball", "effects", "push", "settings"), Joints())
+    for path, _ in edits.numbers_below(scene):
+        if "ramp" in path or len(path) == 1 or "profile" in path or "color" in path:
+            continue
+        assert path_of(scene, tuple(word.strip("'") for word in spoken(scene, path).split("."))) == path, spoken(
+            scene, path
+        )
+
+
+def test_joints_are_known_by_their_own_names():
+    scene = edits.put(one_push().scene, ("shapes", "ball", "effects", "push", "settings"), Joints())
+    path = ("shapes", "ball", "effects", "push", "settings", "joints", "joint-2", "turn", 0)
+    assert path_of(scene, ("Joint_1", "turn", "x")) == path
+
+
+def test_a_route_can_follow_a_formula_and_unchanged_frames_are_remembered():
+    scene = _with((("shapes", "ball", "effects", "push", "routes", 0), Route("near", Formula("0.5"))))
+    assert has_formulas(scene)
+    memo = Memo()
+    evaluate(Project(scene), 1, memo)
+    computed = sum(memo.computed.values())
+    evaluate(Project(scene), 2, memo)
+    assert sum(memo.computed.values()) == computed
+
+
+def test_before_and_after_the_keys():
+    keys = (Key(10, 0.0, "linear"), Key(20, 5.0, "linear"))
+    assert Keyed(keys, before="hold").at(0) == 0.0
+    assert Keyed(keys, before="continue").at(6) == pytest.approx(-2.0)
+    assert Keyed(keys, after="continue").at(24) == pytest.approx(7.0)
+    for frame in (10.0, 13.5, 19.0):
+        assert Keyed(keys, after="loop").at(frame + 30) == pytest.approx(Keyed(keys).at(frame))
+        assert Keyed(keys, before="loop").at(frame - 20) == pytest.approx(Keyed(keys).at(frame))
+
+
+def test_tangents_of_ones_own_are_the_slopes_of_the_curve():
+    number = Keyed((Key(0, 0.0, "smooth", slope_out=2.0), Key(10, 1.0, "smooth", slope_in=-1.0)))
+    step = 1e-5
+    assert (number.at(step) - number.at(0)) / step == pytest.approx(2.0, abs=1e-3)
+    assert (number.at(10) - number.at(10 - step)) / step == pytest.approx(-1.0, abs=1e-3)
+    assert number.at(10) == 1.0
+    after = Keyed(number.keys, after="continue")
+    assert after.at(12) == pytest.approx(1.0 - 2.0)

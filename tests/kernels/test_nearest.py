@@ -1,0 +1,89 @@
+"""Nearest places on surfaces and lines against brute force and closed forms."""
+
+import numpy as np
+import pytest
+
+from estompe.geometry import primitives
+from estompe.kernels.polyline import nearest_on_polyline
+from estompe.kernels.surface import nearest_on_surface, signs, tree_of
+
+
+@pytest.fixture(scope="module")
+def queries():
+    return np.random.default_rng(1).uniform(-1.5, 1.5, (4000, 3)).astype(np.float32)
+
+
+def test_distance_to_a_box_is_the_closed_form(queries):
+    box = primitives.box((1.0, 1.0, 1.0), 5)
+    found = nearest_on_surface(queries, box.tree)
+    outside = np.abs(queries) - 0.5
+    exact = np.linalg.norm(np.maximum(outside, 0), axis=1) + np.minimum(outside.max(axis=1), 0)
+    assert np.abs(found.distance - np.abs(exact)).max() < 1e-5
+    signed = signs(queries, box.points, box.topology.triangles, found)
+    clear = np.abs(exact) > 1e-5
+    assert np.array_equal(signed[clear] < 0, exact[clear] < 0)
+
+
+def test_the_nearest_place_is_where_it_says(queries):
+    ball = primitives.ball(0.8, 12)
+    triangles = ball.topology.triangles
+    found = nearest_on_surface(queries, tree_of(ball.points, triangles))
+    corners = ball.points[triangles[found.triangle]]
+    v, w = found.shares[:, :1], found.shares[:, 1:]
+    place = corners[:, 0] * (1 - v - w) + corners[:, 1] * v + corners[:, 2] * w
+    assert np.abs(np.linalg.norm(queries - place, axis=1) - found.distance).max() < 1e-5
+    assert found.shares.min() >= 0
+    assert found.shares.sum(axis=1).max() <= 1 + 1e-6
+    to_points = np.linalg.norm(queries[:200, None] - ball.points[None], axis=2).min(axis=1)
+    assert (found.distance[:200] <= to_points + 1e-6).all()
+
+
+def test_signs_of_a_ring_with_a_hole_through_it():
+    ring = primitives.lathe(_circle(0.7, 0.2, 24), 48, 48)
+    mesh = _welded(ring)
+    rng = np.random.default_rng(5)
+    points = rng.uniform(-1, 1, (3000, 3)).astype(np.float32)
+    found = nearest_on_surface(points, mesh.tree)
+    signed = signs(points, mesh.points, mesh.topology.triangles, found) * found.distance
+    exact = np.hypot(np.hypot(points[:, 0], points[:, 2]) - 0.7, points[:, 1]) - 0.2
+    clear = np.abs(exact) > 0.02
+    assert mesh.topology.closed
+    assert np.array_equal(signed[clear] < 0, exact[clear] < 0)
+
+
+def _circle(middle, radius, count):
+    angle = np.linspace(-np.pi / 2, 1.5 * np.pi, count + 1)
+    return np.stack([middle + radius * np.cos(angle), radius * np.sin(angle)], axis=1)
+
+
+def _welded(mesh):
+    """The profile's last ring joined to its first."""
+    _, first, same = np.unique(np.round(mesh.points, 4), axis=0, return_index=True, return_inverse=True)
+    return mesh.from_faces(mesh.points[first], same.reshape(-1)[mesh.topology.corners], mesh.topology.offsets)
+
+
+def test_nothing_is_looked_for_beyond_the_farthest_distance(queries):
+    ball = primitives.ball(0.5, 12)
+    everything = nearest_on_surface(queries, ball.tree)
+    near = nearest_on_surface(queries, ball.tree, most=0.3)
+    within = everything.distance < 0.3 - 1e-6
+    assert np.array_equal(near.distance[within], everything.distance[within])
+    assert (near.triangle[everything.distance > 0.3 + 1e-6] == -1).all()
+
+
+def test_a_polyline_against_every_segment(queries):
+    line = np.cumsum(np.random.default_rng(2).normal(0, 0.3, (40, 3)), axis=0).astype(np.float32)
+    distance, along = nearest_on_polyline(queries, line)
+    begin, step = line[:-1].astype(np.float64), np.diff(line.astype(np.float64), axis=0)
+    gaps = queries[:, None] - begin[None]
+    share = np.clip((gaps * step).sum(axis=2) / (step**2).sum(axis=1), 0, 1)
+    all_distances = np.linalg.norm(gaps - share[..., None] * step, axis=2)
+    assert np.abs(distance - all_distances.min(axis=1)).max() < 1e-5
+    lengths = np.linalg.norm(step, axis=1)
+    best = np.argmin(all_distances, axis=1)
+    rows = np.arange(len(queries))
+    exact = (np.concatenate([[0], np.cumsum(lengths)])[best] + share[rows, best] * lengths[best]) / lengths.sum()
+    clear = np.sort(all_distances, axis=1)[:, 1] - all_distances.min(axis=1) > 1e-4
+    assert np.abs(along - exact)[clear].max() < 1e-4
+    assert along.min() >= 0
+    assert along.max() <= 1
