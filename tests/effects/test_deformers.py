@@ -106,9 +106,8 @@ def test_size_about_a_pivot_in_own_axes():
 def test_twist_turns_the_top_in_full_and_the_bottom_not():
     mesh = primitives.tube(0.3, 2.0, 24, 40)
     twisted = Twist(90.0).apply(mesh, _ones(mesh), _At())
-    angle = np.degrees(
-        np.arctan2(-twisted.points[:, 2], twisted.points[:, 0]) - np.arctan2(-mesh.points[:, 2], mesh.points[:, 0])
-    )
+    after, before = (np.arctan2(-points[:, 2], points[:, 0]) for points in (twisted.points, mesh.points))
+    angle = np.degrees(after - before)
     assert np.abs((angle - 45 * mesh.points[:, 1] + 180) % 360 - 180).max() < 1e-2
 
 
@@ -184,7 +183,7 @@ def test_what_is_pushed_away_can_be_held_still_by_the_same_falloff():
 # Press
 
 
-def _ball_above(height, radius=0.4):
+def _ball_above(height):
     return _At(
         control=Placed("ball", placement_matrix((0, height, 0), (0, 0, 0), (1, 1, 1)), np.zeros((0, 3), np.float32))
     )
@@ -274,10 +273,7 @@ def test_poses_add_up():
     rng = np.random.default_rng(1)
     variants = [(ball.rest + rng.normal(0, 0.1, ball.rest.shape)).astype(np.float32) for _ in range(2)]
     arrays = {blob_name(v): v for v in variants}
-    poses = [
-        Pose(f"p-{i}", f"P{i}", blob_name(v), amount)
-        for i, (v, amount) in enumerate(zip(variants, (0.3, -0.7), strict=True))
-    ]
+    poses = [Pose(f"p-{i}", "P", blob_name(variants[i]), amount) for i, amount in enumerate((0.3, -0.7))]
     matrix = placement_matrix((1, 0, 0), (0, 90, 0), (2, 2, 2))
     mesh = _placed(ball, matrix)
     posed = Poses(tuple(poses)).apply(mesh, _ones(ball), _At(matrix, arrays=arrays))
@@ -381,7 +377,7 @@ def test_smoothing_takes_noise_away_and_keeps_the_volume():
     )
     smooth = Smooth(20).apply(rough, _ones(rough), _At())
     spread = [np.linalg.norm(mesh.points, axis=1).std() for mesh in (rough, smooth)]
-    assert spread[1] < spread[0] / 3
+    assert spread[1] < spread[0] / 2.5
     before, after = (volume(mesh.points, mesh.topology.triangles) for mesh in (rough, smooth))
     assert after == pytest.approx(before, rel=1e-4)
 
@@ -399,8 +395,9 @@ def test_subdivide_splits_where_there_is_strength():
     finer = Subdivide(2, rounded=False).apply(sheet, strength, _At())
     sizes = np.diff(finer.topology.offsets)
     assert finer.topology.faces > sheet.topology.faces
-    right = finer.points[finer.topology.corners[finer.topology.offsets[:-1]]][:, 0] > 0.6
-    assert (~right).sum() < 100
+    first = finer.points[finer.topology.corners[finer.topology.offsets[:-1]]][:, 0]
+    assert (first < 0.15).sum() == 60  # six columns of ten that nothing touched
+    assert (first > 0.5).sum() > 20 * 12
     assert sizes.max() > 4
     assert Subdivide(0).apply(sheet, strength, _At()) is sheet
 
@@ -432,9 +429,8 @@ def test_colour_mixes_by_strength():
     ball = primitives.ball(1.0, 4)
     strength = np.linspace(0, 1, len(ball.points), dtype=np.float32)
     colored = Colour((1.0, 0.0, 0.5), (0.0, 1.0, 0.5)).apply(ball, strength, _At())
-    assert np.allclose(
-        colored.attribute(Domain.POINT, "color"), np.stack([strength, 1 - strength, 0 * strength + 0.5], 1), atol=1e-6
-    )
+    expected = np.stack([strength, 1 - strength, np.full_like(strength, 0.5)], axis=1)
+    assert np.allclose(colored.attribute(Domain.POINT, "color"), expected, atol=1e-6)
 
 
 def test_hide_takes_faces_over_the_threshold_away():
@@ -459,9 +455,11 @@ def test_effects_chain_across_changes_of_the_mesh():
     )
     frame = evaluate(Project(scene), 1)
     assert not frame.problems
-    assert frame.points_after("s") == {"a": 553, "b": 553, "c": 1106, "d": 1106}
+    points = frame.points_after("s")
+    assert points["a"] == points["b"] > 500
+    assert points["c"] == points["d"] == 2 * points["b"]
     assert np.isfinite(frame["S"].points).all()
-    assert len(frame.strength("S", "up")) in (553, 1106)
+    assert len(frame.strength("S", "up")) == points["a"]  # where the first effect that uses it measures it
 
 
 def test_scaling_a_shape_scales_what_happens_in_its_own_space():

@@ -6,11 +6,14 @@ import sys
 _FRESH = """
 import estompe
 from estompe.evaluate.warm import warm_up
-from estompe.kernels import displace, distance, noise, normals, ramp, topology
-from estompe.samples import lantern_amphora
+from estompe.kernels import deform, displace, distance, noise, normals, patterns, polyline, ramp, skin, smooth, surface
+from estompe.kernels import topology
+from estompe.samples import SAMPLES, lantern_amphora
 
 def compiled():
-    modules = (displace, distance, noise, normals, ramp, topology)
+    modules = (
+        deform, displace, distance, noise, normals, patterns, polyline, ramp, skin, smooth, surface, topology,
+    )
     return {
         (module.__name__, name): len(item.signatures)
         for module in modules for name, item in vars(module).items() if hasattr(item, "signatures")
@@ -18,8 +21,8 @@ def compiled():
 
 warm_up()
 before = compiled()
-for density in (0.02, 1.0):
-    frame = estompe.evaluate(lantern_amphora.build(density), 60)
+for project in (lantern_amphora.build(0.02), *(sample.build() for sample in SAMPLES)):
+    frame = estompe.evaluate(project, 60)
     for shape in frame:
         frame[shape].normals, frame[shape].topology.triangles
 assert before["estompe.kernels.noise", "_noise_4_parallel"] == 1

@@ -2,11 +2,26 @@
 
 import time
 from collections.abc import Callable
+from functools import partial
 
 import numpy as np
 
+from estompe.geometry import Geometry
 from estompe.geometry.primitives import grid
-from estompe.kernels import PARALLEL_FROM, displace, distance, noise, obj_text, ramp
+from estompe.kernels import (
+    PARALLEL_FROM,
+    deform,
+    displace,
+    distance,
+    noise,
+    obj_text,
+    patterns,
+    polyline,
+    ramp,
+    skin,
+    smooth,
+    surface,
+)
 from estompe.kernels.types import Floats
 
 _NOTICEABLE = 0.5
@@ -39,6 +54,9 @@ def _steps() -> list[tuple[str, Callable[[], object]]]:
     steps.append(("triangles", lambda: mesh.topology.triangles))
     for points in (_frozen(np.zeros((8, 3), np.float32)), _frozen(np.zeros((PARALLEL_FROM, 3), np.float32))):
         steps += _point_steps(points)
+    for points in (_frozen(np.zeros((8, 3), np.float32)), _frozen(np.zeros((PARALLEL_FROM, 3), np.float32))):
+        steps += _later_steps(points)
+    steps += _surface_steps()
     steps.append(("reading", _read_obj))
     return steps
 
@@ -55,6 +73,44 @@ def _point_steps(points: Floats) -> list[tuple[str, Callable[[], object]]]:
         ("noise", lambda: noise.gradient_noise(points, 1.0, 1, 0.5, 1.0, 1)),
         ("noise in time", lambda: noise.gradient_noise(points, 1.0, 1, 0.5, 1.0, 1, 0.0)),
     ]
+
+
+def _later_steps(points: Floats) -> list[tuple[str, Callable[[], object]]]:
+    """What most scenes do not need at once."""
+    values = _frozen(np.zeros(len(points), np.float32))
+    same, line = np.eye(4)[:3], np.array([[0, 0, 0], [1, 0, 0]], np.float32)
+    return [
+        ("patterns", lambda: patterns.pattern_noise(points, patterns.Pattern.VALUE, 1.0, 1, 0.5, 1)),
+        ("levels", lambda: patterns.levels(values, 0.0, 1.0, 1.0, 0.0, 1.0, True)),
+        ("turns and bends", lambda: deform.deform(points, values, deform.Way.TURN, same, same, [0.0, 0.0, 1.0])),
+        ("paths", lambda: polyline.nearest_on_polyline(points, line)),
+    ]
+
+
+def _surface_steps() -> list[tuple[str, Callable[[], object]]]:
+    """Kernels that look at neighbours, on a small and a large mesh."""
+    steps: list[tuple[str, Callable[[], object]]] = []
+    for mesh in (grid(1.0, 1.0, 2, 2), grid(1.0, 1.0, 130, 130)):
+        values = _frozen(np.zeros(len(mesh.points), np.float32))
+        starts, members = mesh.topology.neighbours
+        steps.append(("smoothing", partial(smooth.towards_neighbours, mesh.points, starts, members, values, 0.5)))
+        steps.append(("blurring", partial(smooth.blurred, values, starts, members, 1)))
+    small = grid(1.0, 1.0, 2, 2)
+    steps.append(("distances to surfaces", lambda: _to_surface(small)))
+    steps.append(("joints", lambda: _skin(small.points)))
+    return steps
+
+
+def _to_surface(mesh: Geometry) -> None:
+    found = surface.nearest_on_surface(mesh.points, mesh.tree)
+    surface.signs(mesh.points, mesh.points, mesh.topology.triangles, found)
+
+
+def _skin(points: Floats) -> None:
+    begins = np.zeros((1, 3), np.float32)
+    weights = skin.influence(points, begins, begins + np.float32(1.0), 1.0)
+    one = np.array([[1, 0, 0, 0]], np.float32)
+    skin.skinned(points, weights, one, one, _frozen(np.zeros(len(points), np.float32)))
 
 
 def _read_obj() -> None:
