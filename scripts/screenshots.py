@@ -13,7 +13,7 @@ _STATE = tempfile.TemporaryDirectory()
 os.environ["XDG_CONFIG_HOME"] = os.environ["XDG_STATE_HOME"] = _STATE.name
 
 from PIL import Image  # noqa: E402
-from PyQt6.QtCore import QEvent, QPointF, Qt  # noqa: E402
+from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt  # noqa: E402
 from PyQt6.QtGui import QMouseEvent  # noqa: E402
 from PyQt6.QtTest import QTest  # noqa: E402
 from PyQt6.QtWidgets import QApplication  # noqa: E402
@@ -141,6 +141,62 @@ def charcoal(studio: Studio) -> None:
     studio.window.do.theme_paper()
 
 
+def routing(studio: Studio) -> None:
+    studio.open("pennants-gull", 58)
+    studio.settle()
+    studio.window.do.routing()
+    QTest.qWait(300)
+    studio.take("routing")
+    studio.window.do.routing()
+
+
+def table(studio: Studio) -> None:
+    studio.open("buoy-fender", 64)
+    studio.window.drive.open_card("press")
+    studio.settle()
+    studio.window.do.table()
+    sheet = studio.window.sheets.currentWidget()
+    sheet.condition.setText("strength > 0.5 and x > 0")
+    QTest.qWait(300)
+    studio.take("table")
+    studio.window.do.table()
+
+
+def press(studio: Studio) -> None:
+    studio.open("buoy-fender", 64)
+    studio.window.do.mode_strength()
+    studio.settle()
+    studio.take("press")
+
+
+def curves(studio: Studio) -> None:
+    studio.open("octopus-arm", 36)
+    studio.window.drive.open_card("chain")
+    studio.window.do.curves()
+    studio.window.do.mode_shaded()
+    studio.settle(all_frames=True)
+    studio.take("curves")
+    studio.window.do.curves()
+
+
+def painted(studio: Studio) -> None:
+    """A few strokes on the moon."""
+    studio.open("moon-swell", 60)
+    studio.window.do.mode_strength()
+    studio.window.do.add_falloff()
+    studio.window.do.brush()
+    studio.window.session.set_brush(radius=0.22, amount=0.8)
+    studio.settle()
+    for x, y in ((0.45, 0.4), (0.5, 0.42), (0.55, 0.47), (0.52, 0.6), (0.46, 0.62)):
+        view = studio.window.view
+        at = QPoint(round(view.width() * x), round(view.height() * y))
+        QTest.mouseClick(view, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, at)
+        QTest.qWait(250)
+    studio.settle()
+    studio.take("painted")
+    studio.window.session.take_brush(None)
+
+
 def shortcuts(studio: Studio) -> None:
     studio.window.do.help_sheet()
     QTest.qWait(200)
@@ -148,7 +204,7 @@ def shortcuts(studio: Studio) -> None:
 
 
 SHOTS_IN_ORDER: tuple[Callable[[Studio], None], ...] = (
-    start, strength, shaded, wire, charcoal, shortcuts, set_up, keys,
+    start, strength, shaded, wire, charcoal, set_up, keys, routing, table, press, curves, painted, shortcuts,
 )  # fmt: skip
 
 

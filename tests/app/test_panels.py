@@ -69,14 +69,28 @@ def test_removing_what_a_falloff_looks_at_says_so_in_place(sample):
     assert not sample.window.measure._error.isVisible()
 
 
-@pytest.mark.parametrize("tag", kinds(Source))
+_NEEDS = {"along": "needs a control of the form path", "bend": "needs a Joints effect"}
+_ASKS = {"image": "no picture is chosen yet", "inside": "the shape is not closed"}
+
+
+@pytest.mark.parametrize("tag", [tag for tag in kinds(Source) if tag in _NEEDS])
+def test_a_source_that_needs_something_says_what(sample, tag):
+    before = sample.session.scene
+    sample.window.measure.add_layer(tag)
+    assert _NEEDS[tag] in sample.window.status.message.text()
+    assert sample.session.scene is before
+
+
+@pytest.mark.parametrize("tag", [tag for tag in kinds(Source) if tag not in _NEEDS])
 def test_every_source_can_be_added_opened_and_worked_out(sample, tag):
     sample.window.measure.add_layer(tag)
     layer = sample.session.falloff.layers[-1]
     assert sample.session.layer_id == layer.id
     assert layer.source.__struct_config__.tag == tag
     sample.settle()
-    assert not sample.session.answer.frame.problems
+    problems = [problem.text for problem in sample.session.answer.frame.problems]
+    assert len(problems) == (tag in _ASKS)
+    assert all(_ASKS[tag] in text for text in problems)
     picture = sample.window.measure.rows[layer.id].picture.pixmap()
     assert (picture.width(), picture.height()) == (WIDTH, HEIGHT)
 

@@ -16,6 +16,7 @@ _UNITS = {"", "length", "degrees", "frames", "share", "times", "per second"}
 
 def _example(family: type, tag: str):
     scene, _ = add_control(Scene())
+    scene, _ = add_control(scene, "path")
     scene, _ = add_falloff(scene)
     scene, shape = add_shape(scene, "Ball", Ball())
     scene, _ = add_effect(scene, shape, "joints", None)

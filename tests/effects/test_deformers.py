@@ -58,6 +58,7 @@ class _At:
     """A moment: an unplaced shape, one control, and whatever else a test needs."""
 
     clock = 0.0
+    shape_color = (0.0, 1.0, 0.5)
 
     def __init__(self, matrix=None, control=None, shapes=None, arrays=None, eye=(0.0, 0.0, 5.0)):
         self.shape_matrix = np.eye(4)[:3] if matrix is None else matrix
@@ -428,7 +429,7 @@ def test_an_outline_keeps_its_width_in_the_picture():
 def test_colour_mixes_by_strength():
     ball = primitives.ball(1.0, 4)
     strength = np.linspace(0, 1, len(ball.points), dtype=np.float32)
-    colored = Colour((1.0, 0.0, 0.5), (0.0, 1.0, 0.5)).apply(ball, strength, _At())
+    colored = Colour((1.0, 0.0, 0.5)).apply(ball, strength, _At())
     expected = np.stack([strength, 1 - strength, np.full_like(strength, 0.5)], axis=1)
     assert np.allclose(colored.attribute(Domain.POINT, "color"), expected, atol=1e-6)
 

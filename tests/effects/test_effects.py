@@ -20,6 +20,7 @@ class _At:
     """A moment as effects see it."""
 
     clock = 0.0
+    shape_color = (0.8, 0.7, 0.6)
     shape_matrix = placement_matrix((1, 2, 3), (0, 90, 0), (2, 2, 2))
 
     def control(self, _):

@@ -19,7 +19,7 @@ def test_distance_to_a_box_is_the_closed_form(queries):
     outside = np.abs(queries) - 0.5
     exact = np.linalg.norm(np.maximum(outside, 0), axis=1) + np.minimum(outside.max(axis=1), 0)
     assert np.abs(found.distance - np.abs(exact)).max() < 1e-5
-    signed = signs(queries, box.points, box.topology.triangles, found)
+    signed = signs(queries, box.points, box.topology.triangles, box.outwards, found)
     clear = np.abs(exact) > 1e-5
     assert np.array_equal(signed[clear] < 0, exact[clear] < 0)
 
@@ -44,7 +44,7 @@ def test_signs_of_a_ring_with_a_hole_through_it():
     rng = np.random.default_rng(5)
     points = rng.uniform(-1, 1, (3000, 3)).astype(np.float32)
     found = nearest_on_surface(points, mesh.tree)
-    signed = signs(points, mesh.points, mesh.topology.triangles, found) * found.distance
+    signed = signs(points, mesh.points, mesh.topology.triangles, mesh.outwards, found) * found.distance
     exact = np.hypot(np.hypot(points[:, 0], points[:, 2]) - 0.7, points[:, 1]) - 0.2
     clear = np.abs(exact) > 0.02
     assert mesh.topology.closed

@@ -7,12 +7,12 @@ _FRESH = """
 import estompe
 from estompe.evaluate.warm import warm_up
 from estompe.kernels import deform, displace, distance, noise, normals, patterns, polyline, ramp, skin, smooth, surface
-from estompe.kernels import topology
+from estompe.kernels import topology, volume
 from estompe.samples import SAMPLES, lantern_amphora
 
 def compiled():
     modules = (
-        deform, displace, distance, noise, normals, patterns, polyline, ramp, skin, smooth, surface, topology,
+        deform, displace, distance, noise, normals, patterns, polyline, ramp, skin, smooth, surface, topology, volume,
     )
     return {
         (module.__name__, name): len(item.signatures)

@@ -9,11 +9,15 @@ from PyQt6.QtWidgets import QApplication, QMessageBox
 
 from estompe import __version__
 from estompe.app.sheets.help_sheet import HelpSheet
+from estompe.app.sheets.routing_sheet import RoutingSheet
+from estompe.app.sheets.table_sheet import TableSheet
 from estompe.app.widgets.number import NumberField
+from estompe.document import edits
 from estompe.document.edits import EditError
+from estompe.falloffs.painted import Painted
 from estompe.render.picture import save_png
 from estompe.render.renderer import Picture
-from estompe.setups.adding import add_control, add_shape
+from estompe.setups.adding import FIRST_PATH, add_control, add_painted, add_shape, paste_effects, subdivide_on_ramp
 from estompe.setups.push_near import push_near
 
 if TYPE_CHECKING:
@@ -101,9 +105,11 @@ class Actions:
         self.session.choose_shape(made)
 
     def add_control(self, form) -> None:
-        """Add a control where the view looks, and pick it."""
+        """Add a control where the view looks, and pick it; a path gets its first points."""
         x, y, z = self.view.viewpoint.target
         scene, made = add_control(self.session.scene, form, "Control", (round(x, 2), round(y, 2), round(z, 2)))
+        if form == "path":
+            scene = edits.put(scene, ("controls", made, "points"), FIRST_PATH)
         self.session.commit(scene, "Add control")
         self.session.choose_control(made)
 
@@ -184,6 +190,81 @@ class Actions:
         except EditError as error:
             self.status.say(str(error), "error")
 
+    def _toggle_sheet(self, kind: type[RoutingSheet] | type[TableSheet]) -> None:
+        """Lay a sheet over the view, or take it away."""
+        if isinstance(self.window.sheets.currentWidget(), kind):
+            self.window.sheets.setCurrentWidget(self.view)
+            return
+        sheet = kind(self.session)
+        sheet.closed.connect(lambda: self.window.sheets.setCurrentWidget(self.view))
+        self.window.show_sheet(sheet)
+
+    def routing(self) -> None:
+        self._toggle_sheet(RoutingSheet)
+
+    def table(self) -> None:
+        self._toggle_sheet(TableSheet)
+
+    def curves(self) -> None:
+        """Show keys as curves, or as tacks."""
+        self.time.show_curves(not self.time.curves_button.isChecked())
+
+    def brush(self) -> None:
+        """Paint the mask of the current falloff, which gets one if it has none; or put the brush away."""
+        if self.session.painting is not None:
+            self.session.take_brush(None)
+            return
+        falloff = self.session.falloff
+        if falloff is None or self.session.shape is None:
+            self.status.say("painting needs a shape and a falloff: choose or add them first", "error")
+            return
+        layer = next((item.id for item in falloff.layers if isinstance(item.source, Painted)), None)
+        if layer is None:
+            scene, layer = add_painted(self.session.scene, falloff.id)
+            self.session.commit(scene, f"Add Painted to {falloff.name}")
+        self.session.choose_falloff(falloff.id, layer)
+        self.session.take_brush(("falloffs", falloff.id, "layers", layer, "source", "mask"))
+
+    def pin_probe(self) -> None:
+        """Show the course over time of the value at the pointer, or no more."""
+        self.time.canvas.pin(None if self.time.canvas.pinned is not None else self.view.pointer.nearest_point())
+
+    def mark_coarse(self) -> None:
+        """Mark the edges between which the ramp falls too far, or no more."""
+        self.view.mark_coarse(not self.view.marks_coarse)
+
+    def subdivide_there(self) -> None:
+        """Subdivide the current shape where the current falloff's ramp is steep, before its effects."""
+        shape, falloff = self.session.shape, self.session.falloff
+        if shape is None or falloff is None:
+            self.status.say("choose a shape and a falloff first", "error")
+            return
+        self.session.commit(subdivide_on_ramp(self.session.scene, shape.id, falloff.id), f"Subdivide {shape.name}")
+
+    def take_reference(self) -> None:
+        """Keep the picture as it is now, to compare with."""
+        self.view.take_reference()
+        self.status.say("kept; W wipes between this picture and what comes")
+
+    def wipe(self) -> None:
+        """Wipe between the kept picture and now."""
+        if not self.view.toggle_wipe():
+            self.status.say("keep a picture first: Shift+R", "warning")
+
+    def copy_effects(self) -> None:
+        """Take note of the current shape's effects; linked falloffs stay the same ones."""
+        if self.session.shape is not None:
+            self.session.clipboard = self.session.shape.effects
+            self.status.say(f"copied {len(self.session.clipboard)} effects of {self.session.shape.name}")
+
+    def paste_effects(self) -> None:
+        """Add the copied effects to the current shape."""
+        if self.session.shape is None or not self.session.clipboard:
+            self.status.say("copy a shape's effects first, then choose another shape", "warning")
+            return
+        scene = paste_effects(self.session.scene, self.session.shape.id, self.session.clipboard)
+        self.session.commit(scene, f"Paste effects to {self.session.shape.name}")
+
     def play(self) -> None:
         self.time.player.toggle()
 
@@ -213,6 +294,8 @@ class Actions:
             self.status.say("nothing was linked")
         elif self.work.running:
             self.work.cancel()
+        elif self.session.painting is not None:
+            self.session.take_brush(None)
         elif self.session.started:
             self.window.sheets.setCurrentWidget(self.view)
 

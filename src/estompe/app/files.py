@@ -1,5 +1,6 @@
 """Opening, saving, bringing in and sending out, from the window: always away from its thread, with progress."""
 
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -151,6 +152,10 @@ class Files(QObject):
     def _opened(self, project: Project, path: Path) -> None:
         self._session.begin(project, path, path.name)
         self._remember(path)
+
+    def hand_on_mesh(self, path: Path, then: Callable[[Geometry], None]) -> None:
+        """Read a mesh with progress and hand it on."""
+        self._work.start(f"reading {path.name}", lambda tell: read_mesh_apart(path, tell), then)
 
     # Out
 

@@ -12,6 +12,7 @@ from estompe.render.palette import strength_colors
 
 _NAMES = {
     "eye": "ph.eye", "eye-off": "ph.eye-slash", "play": "ph.play", "pause": "ph.pause", "loop": "ph.repeat",
+    "curve": "ph.chart-line", "solo": "ph.target",
     "first": "ph.skip-back", "last": "ph.skip-forward", "remove": "ph.x", "up": "ph.arrow-up", "down": "ph.arrow-down",
     "copy": "ph.copy", "add": "ph.plus", "shape": "ph.square", "control": "ph.circle",
     "camera": "ph.video-camera", "file": "ph.file", "back": "ph.caret-left", "forward": "ph.caret-right",

@@ -1,19 +1,25 @@
 """What the window is about at this moment: the project and its history, what is current, and the frame."""
 
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
+import numpy as np
+from numpy.typing import NDArray
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
+from estompe.app.view.brush import Brush, touched
 from estompe.document import edits
 from estompe.document.edits import Path as ScenePath
 from estompe.document.history import History
 from estompe.document.naming import spoken
-from estompe.document.numbers import Formula, Keyed, with_key, without_keys
-from estompe.document.project import Project
+from estompe.document.numbers import Formula, Keyed, plain_triple, with_key, without_keys
+from estompe.document.project import Project, blob_name
 from estompe.document.resolving import Resolver
-from estompe.document.scene import Control, Falloff, Scene, Shape
+from estompe.document.scene import Control, Effect, Falloff, Scene, Shape
 from estompe.evaluate.worker import Answer, Request, Worker
+from estompe.geometry import frozen
+from estompe.geometry.placement import placement_matrix
 
 
 class Session(QObject):
@@ -21,6 +27,7 @@ class Session(QObject):
 
     scene_changed(old, new), current_changed(), frame_changed(), answered(answer): pull what you show when they come.
     said(text, kind): a message for the status line, kind "", "warning" or "error".
+    mesh_wanted(path, then): read a mesh away from this thread and hand it on.
     """
 
     scene_changed = pyqtSignal(object, object)
@@ -28,6 +35,8 @@ class Session(QObject):
     frame_changed = pyqtSignal()
     answered = pyqtSignal(object)
     readied = pyqtSignal(int, object)
+    brush_changed = pyqtSignal()
+    mesh_wanted = pyqtSignal(object, object)
     said = pyqtSignal(str, str)
     project_changed = pyqtSignal()
 
@@ -41,6 +50,10 @@ class Session(QObject):
         self.picked: ScenePath = ()
         self.layer_id: str | None = None
         self.linking: ScenePath | None = None
+        self.brush = Brush()
+        self.painting: ScenePath | None = None
+        self.clipboard: tuple[Effect, ...] = ()
+        self.marks: NDArray[np.float32] | None = None
         self.frame = 1
         self.answer: Answer | None = None
         self._blobs: dict[str, Any] = {}
@@ -134,6 +147,37 @@ class Session(QObject):
     def add_blobs(self, blobs: dict[str, Any]) -> None:
         """Keep arrays that scenes to come refer to."""
         self._blobs = {**self._blobs, **blobs}
+
+    def blob(self, name: str) -> Any:
+        """An array beside the scene, or None."""
+        return self._blobs.get(name)
+
+    def take_brush(self, path: ScenePath | None) -> None:
+        """Paint the mask at a path from now on, or stop painting."""
+        self.painting = path
+        self.brush_changed.emit()
+        if path is not None:
+            self.said.emit("paint on the surface; B puts the brush away", "")
+
+    def set_brush(self, **changes: Any) -> None:
+        """Change the brush."""
+        self.brush = replace(self.brush, **changes)
+        self.brush_changed.emit()
+
+    def paint(self, shape: str, place: NDArray[np.float64]) -> None:
+        """Touch the mask that is painted with the brush at a place on a shape."""
+        if self.painting is None or self.answer is None or not edits.exists(self.scene, self.painting):
+            return
+        mesh = self.answer.frame[shape]
+        placement = self.answer.frame.shape(shape).placement
+        matrix = placement_matrix(*(plain_triple(part) for part in (placement.place, placement.turn, placement.size)))
+        mask = self.blob(edits.get(self.scene, self.painting))
+        if mask is None or mask.shape != (len(mesh.points),):
+            mask = np.zeros(len(mesh.points), np.float32)
+        kept = frozen(touched(mask, mesh, place, self.brush, matrix))
+        name = blob_name(kept)
+        self.add_blobs({name: kept})
+        self.put(self.painting, name, f"Paint {self.name_of(self.painting[:-2])}", ("paint", self.painting))
 
     def commit(self, scene: Scene, label: str, merge_key: object = None) -> None:
         """Make a scene the current one, as a step of that name."""
@@ -230,7 +274,7 @@ class Session(QObject):
                 words.append(item.settings.label)
             elif isinstance(step, str) and hasattr(item, "source"):
                 words.append(item.source.label)
-            elif isinstance(step, int) and path[-2:-1] != ("ramp",) and not hasattr(item, "__struct_fields__"):
+            elif isinstance(step, int) and isinstance(item, float | int | Keyed | Formula):
                 words.append("XYZ"[step] if step < 3 else str(step + 1))
             elif isinstance(step, int):
                 words.append(f"point {step + 1}")

@@ -147,5 +147,12 @@ def style_sheet(t: Theme) -> str:
     QSplitter::handle {{ background: {t.hairline}; }}
     QToolTip {{ background: {t.raised}; color: {t.ink}; border: 1px solid {t.hairline}; padding: 3px; }}
     QKeySequenceEdit QLineEdit {{ border-color: {t.hairline}; }}
+    QTableView {{ background: {t.raised}; border: 1px solid {t.hairline}; selection-background-color: {t.window}; selection-color: {t.ink}; }}
+    QHeaderView {{ background: {t.panel}; border: 0; }}
+    QHeaderView::section {{ background: {t.panel}; color: {t.soft}; border: 0; border-bottom: 1px solid {t.hairline}; padding: 3px 6px; }}
+    QTableCornerButton::section {{ background: {t.panel}; border: 0; }}
+    QAbstractSpinBox {{ background: {t.raised}; border: 1px solid {t.hairline}; border-radius: 3px; padding: 1px 4px; selection-background-color: {t.slate}; }}
+    QAbstractSpinBox:focus {{ border-color: {t.slate}; }}
+    QAbstractSpinBox::up-button, QAbstractSpinBox::down-button {{ width: 0; border: 0; }}
     QMessageBox, QDialog {{ background: {t.panel}; }}
     """

@@ -16,6 +16,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+import estompe.app.fields  # noqa: F401 - registers the fields
 from estompe.app import theme
 from estompe.app.actions import Actions
 from estompe.app.commands import COMMANDS, MENUS, Command
@@ -64,6 +65,7 @@ class Window(QWidget):
         self.session.scene_changed.connect(self._pull_title)
         self.session.project_changed.connect(self._new_project)
         self.view.probed.connect(self._mark_ramp)
+        self.session.mesh_wanted.connect(self.files.hand_on_mesh)
         self.view.painted.connect(self.time.player.picture_shown)
         self.view.file_dropped.connect(lambda name: self.files.open(Path(name)))
         self.setAcceptDrops(True)
@@ -140,7 +142,7 @@ class Window(QWidget):
         for name, source in PRIMITIVES.items():
             shapes.addAction(name, lambda name=name, source=source: self.do.add_shape(name, source()))
         controls = menu.addMenu("Control")
-        for form in ("ball", "box", "plane", "cylinder"):
+        for form in ("ball", "box", "plane", "cylinder", "path"):
             controls.addAction(form.capitalize(), lambda form=form: self.do.add_control(form))
 
     def apply_theme(self) -> None:
@@ -168,7 +170,7 @@ class Window(QWidget):
         mark = " *" if self.session.unsaved else ""
         self.title.setText(f"{self.session.title}{mark}" if self.session.started else "")
         self.setWindowTitle(f"{self.session.title}{mark} - Estompe" if self.session.started else "Estompe")
-        if self.session.started and self.sheets.currentWidget() is not self.view and self.session.scene.shapes:
+        if self.session.started and isinstance(self.sheets.currentWidget(), StartSheet) and self.session.scene.shapes:
             self.sheets.setCurrentWidget(self.view)
 
     def _pull_undo(self) -> None:

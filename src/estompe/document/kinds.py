@@ -40,6 +40,8 @@ class At(Protocol):
     """The time that matters, as the kind's `clock` gave it."""
     shape_matrix: Matrix
     """Own space of the current shape to world, float64 (3, 4)."""
+    shape_color: tuple[float, float, float]
+    """The current shape's colour; a kind that uses it must have "color" among its `reads`."""
 
     def control(self, control: str) -> Placed:
         """A control by id."""
@@ -74,7 +76,7 @@ class Timed:
     text: ClassVar[str]
 
     def reads(self) -> tuple[str, ...]:
-        """What of the moment decides the result, beside settings: names of `Samples`' arrays, or "camera"."""
+        """What of the moment decides the result, beside settings: names of `Samples`' arrays, "camera" or "color"."""
         return ("points",)
 
     def clock(self, seconds: float, frame: float) -> float:

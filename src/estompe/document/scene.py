@@ -145,8 +145,11 @@ class Control(Struct, frozen=True, forbid_unknown_fields=True):
     form: Annotated[ControlForm, setting("Form", "What distances are measured to; the shells keep this form.")] = "ball"
     placement: Placement = Placement()
     visible: bool = True
-    points: Annotated[tuple[tuple[float, float, float], ...], Meta(max_length=10_000)] = ()
-    """The points of a path, in the control's own space."""
+    points: Annotated[
+        tuple[Triple, ...],
+        setting("Points", "What the path runs through, in the control's own space.", refers="points"),
+        Meta(max_length=10_000),
+    ] = ()
 
 
 class RampPoint(Struct, frozen=True, forbid_unknown_fields=True):

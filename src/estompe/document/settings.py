@@ -9,7 +9,8 @@ from estompe.document.numbers import Keyed
 
 Kind = Literal[
     "number", "real", "triple", "whole", "choice", "flag", "text", "formula",
-    "control", "controls", "falloff", "shape", "effect", "picture", "attribute", "joints", "poses", "mask", "profile",
+    "control", "controls", "path", "points", "falloff", "shape", "effect", "picture", "attribute",
+    "joints", "poses", "mask", "profile", "words", "picked",
 ]  # fmt: skip
 
 

@@ -14,7 +14,7 @@ from estompe.kernels.types import Floats
 
 @register
 class Colour(Struct, EffectSettings, frozen=True, forbid_unknown_fields=True, tag="colour", tag_field="kind"):
-    """Each point's colour goes from what it is to the full one."""
+    """Each point's colour goes from what it is, or the shape's own, to the full one."""
 
     label: ClassVar[str] = "Colour"
     text: ClassVar[str] = "Colours the surface where there is strength."
@@ -22,18 +22,15 @@ class Colour(Struct, EffectSettings, frozen=True, forbid_unknown_fields=True, ta
     full: Annotated[
         Triple, setting("Full", "Red, green and blue at full strength.", unit="share", low=0.0, high=1.0, step=0.01)
     ] = (0.45, 0.14, 0.08)
-    none: Annotated[
-        Triple,
-        setting("None", "Red, green and blue without strength, where the shape has no colours of its own.", unit="share",
-                low=0.0, high=1.0, step=0.01),
-    ] = (0.8, 0.77, 0.71)  # fmt: skip
+
+    def reads(self) -> tuple[str, ...]:
+        return ("color",)
 
     def apply(self, geometry: Geometry, strength: Floats, at: At) -> Geometry:
-        del at
         if not strength.any():
             return geometry
         before = geometry.attribute(Domain.POINT, "color")
-        base = np.array(plain_triple(self.none), np.float32) if before is None else before[:, :3]
+        base = np.array(at.shape_color, np.float32) if before is None else before[:, :3]
         full = np.array(plain_triple(self.full), np.float32)
         colors = base + strength[:, None] * (full - base)
         return geometry.with_attribute(Domain.POINT, "color", np.clip(colors, 0.0, 1.0).astype(np.float32))

@@ -13,7 +13,7 @@ from estompe.document.scene import Identifier, RampPoint, Range
 from estompe.document.settings import setting
 from estompe.falloffs.distance import path_of
 from estompe.falloffs.ramp import remapped
-from estompe.falloffs.surface import to_surface
+from estompe.falloffs.surface import to_nearest
 from estompe.geometry import Domain, Geometry
 from estompe.geometry.placement import inverse, transformed
 from estompe.geometry.volume import check_closed, towards_volume, volume
@@ -112,19 +112,24 @@ class Press(Struct, EffectSettings, frozen=True, forbid_unknown_fields=True, tag
 
     def _touch(self, points: Floats, at: At) -> _Touch:
         if self.shape is not None:
-            return _by_shape(points, at.shape(self.shape))
+            return _by_shape(points, at.shape(self.shape), plain(self.width))
         if self.control is None:
             raise MissingError("nothing presses yet: choose a control or a shape")
         return _by_control(points, at.control(self.control), plain(self.radius))
 
 
-def _by_shape(points: Floats, body: Geometry) -> _Touch:
-    depth = -to_surface(points, body, signed=True)
-    found = nearest_on_surface(points, body.tree)
+def _by_shape(points: Floats, body: Geometry, width: float) -> _Touch:
+    """Nothing is looked for beyond the width of the swelling or the body's own size: no point there is touched or swells."""
+    if not body.topology.faces:
+        raise MissingError("the shape that presses has no surface: choose another")
+    low, high = body.bounds
+    most = max(width, float(np.linalg.norm(high - low)) / 2) * 1.01
+    found = nearest_on_surface(points, body.tree, most)
+    depth = -to_nearest(points, body, found, signed=True)
     corners = body.points[body.topology.triangles[found.triangle]]
     v, w = found.shares[:, :1], found.shares[:, 1:]
     onto = corners[:, 0] * (1 - v - w) + corners[:, 1] * v + corners[:, 2] * w
-    return _Touch(depth, onto.astype(np.float32))
+    return _Touch(depth, np.where((found.triangle < 0)[:, None], points, onto).astype(np.float32))
 
 
 def _by_control(points: Floats, control: Placed, radius: float) -> _Touch:

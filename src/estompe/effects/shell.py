@@ -39,7 +39,8 @@ class Shell(Struct, EffectSettings, frozen=True, forbid_unknown_fields=True, tag
     ] = False
 
     def reads(self) -> tuple[str, ...]:
-        return ("camera",) if self.keeps_weight else ()
+        read = ("color",) if self.use == "outline" else ()
+        return (*read, "camera") if self.keeps_weight else read
 
     def apply(self, geometry: Geometry, strength: Floats, at: At) -> Geometry:
         thickness = plain(self.thickness)
@@ -54,7 +55,9 @@ class Shell(Struct, EffectSettings, frozen=True, forbid_unknown_fields=True, tag
         moved = displace_along(geometry.points, geometry.normals, reach, thickness if outline else -thickness)
         layer = _turned(Geometry(moved, geometry.topology, geometry.attributes, geometry.rest))
         if outline:
-            return laid_together(_colored(geometry, None, 0.0), _colored(layer, _INK, 1.0))
+            present = geometry.attribute(Domain.POINT, "color")
+            own = np.array(at.shape_color, np.float32) if present is None else present[:, :3]
+            return laid_together(_colored(geometry, own, 0.0), _colored(layer, np.array(_INK, np.float32), 1.0))
         return laid_together(geometry, layer)
 
 
@@ -71,11 +74,7 @@ def _turned(mesh: Geometry) -> Geometry:
     return Geometry(mesh.points, turned, attributes, mesh.rest)
 
 
-def _colored(mesh: Geometry, color: Color | None, one_sided: float) -> Geometry:
+def _colored(mesh: Geometry, color: Floats, one_sided: float) -> Geometry:
     count = len(mesh.points)
-    present = mesh.attribute(Domain.POINT, "color")
-    values = np.full((count, 3), color if color is not None else (0.8, 0.77, 0.71), np.float32)
-    if color is None and present is not None:
-        values = np.ascontiguousarray(present[:, :3], np.float32)
-    made = mesh.with_attribute(Domain.POINT, "color", values)
+    made = mesh.with_attribute(Domain.POINT, "color", np.broadcast_to(color, (count, 3)))
     return made.with_attribute(*ONE_SIDED, np.full(count, one_sided, np.float32))

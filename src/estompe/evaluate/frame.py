@@ -13,9 +13,11 @@ from estompe.evaluate.memo import Memo
 from estompe.evaluate.moment import Moment, Problem, State
 from estompe.falloffs.ramp import positions
 from estompe.geometry import Geometry
-from estompe.kernels.types import Floats
+from estompe.kernels.types import Floats, Indices
 
-__all__ = ["Frame", "Problem", "Shown", "evaluate"]
+FEWEST_EDGES = 3
+"""Below this many edges across it, a ramp falls between the points."""
+__all__ = ["FEWEST_EDGES", "Frame", "Problem", "Shown", "evaluate"]
 
 
 class Shown:
@@ -25,7 +27,7 @@ class Shown:
     """
 
     def __init__(self, moment: Moment, shape: Shape, falloff: Falloff, state: State) -> None:
-        self.shape, self.falloff = shape, falloff
+        self.shape, self.falloff, self.mesh = shape, falloff, state.geometry
         self.strength: Floats = moment.strength(falloff.id, state).array
         joined = moment.joined(falloff, state)
         self.values: Floats = joined.array
@@ -43,6 +45,25 @@ class Shown:
     def past_half(self) -> float:
         """The share of points whose strength is over one half."""
         return float(np.count_nonzero(self.strength > 0.5)) / max(1, len(self.strength))
+
+    @cached_property
+    def steps(self) -> Floats:
+        """How far the strength falls along each edge of the mesh it was measured on, float32 (edges,)."""
+        edges = self.mesh.topology.edges
+        made: Floats = np.abs(self.strength[edges[:, 0]] - self.strength[edges[:, 1]])
+        return made
+
+    @cached_property
+    def edges_across(self) -> float:
+        """How many edges the ramp crosses from full to gone where it is steepest; endless where it is flat."""
+        steepest = float(self.steps.max()) if len(self.steps) else 0.0
+        return 1.0 / steepest if steepest > 1e-6 else float("inf")
+
+    @cached_property
+    def coarse_edges(self) -> Indices:
+        """The edges between which the ramp falls so far that fewer than three would span it, int32 (k, 2)."""
+        made: Indices = self.mesh.topology.edges[self.steps > 1.0 / FEWEST_EDGES]
+        return made
 
     def layer_values(self, layer_id: str) -> Floats | None:
         """A layer's own values, before it is joined; None where there is no such layer that is switched on."""
@@ -130,6 +151,17 @@ class Frame:
 
     def _measured_at(self, shape: Shape, falloff: Falloff) -> State:
         return self._inputs.get((shape.id, falloff.id), self._last[shape.id])
+
+    def after(self, shape: str, effect: str) -> Geometry | None:
+        """A shape right after one of its effects; None where that is switched off."""
+        found = self.shape(shape).id
+        steps = self._steps[found]
+        states = [*(state for _, state in steps[1:]), self._last[found]]
+        return next((s.geometry for (e, _), s in zip(steps, states, strict=True) if e.id == effect), None)
+
+    def before(self, shape: str, effect: str) -> Geometry | None:
+        """A shape as one of its effects is given it; None where that is switched off."""
+        return next((state.geometry for e, state in self._steps[self.shape(shape).id] if e.id == effect), None)
 
     def finish(self) -> None:
         """From now on nothing interrupts what is asked of this frame."""

@@ -14,7 +14,7 @@ from estompe.document.numbers import plain, plain_triple
 from estompe.document.pictures import stamp
 from estompe.document.project import Blobs, Project
 from estompe.document.resolving import Resolver
-from estompe.document.scene import Camera, Control, Effect, Falloff, Layer, Placement, Scene, Shape
+from estompe.document.scene import Camera, Color, Control, Effect, Falloff, Layer, Placement, Scene, Shape
 from estompe.document.settings import settings_of
 from estompe.evaluate.memo import Memo
 from estompe.evaluate.sources import build
@@ -27,7 +27,7 @@ from estompe.kernels.types import Floats, Indices
 
 Path = tuple[str | int, ...]
 IDENTITY = Placement()
-_REFERRING = frozenset({"control", "controls", "falloff", "shape", "effect", "picture", "formula"})
+_REFERRING = frozenset({"control", "controls", "path", "falloff", "shape", "effect", "picture", "formula"})
 
 
 class Problem(NamedTuple):
@@ -44,6 +44,7 @@ class State(NamedTuple):
     samples: Samples
     tokens: Mapping[str, int]
     matrix: Matrix
+    color: Color
 
     @property
     def points(self) -> int:
@@ -59,7 +60,9 @@ class State(NamedTuple):
             "topology": geometry.topology is before.topology,
         }
         tokens = {name: self.tokens[name] if same else token for name, same in kept.items()}
-        return State(geometry, Samples(geometry), {**tokens, "points": token, "normals": token}, self.matrix)
+        return State(
+            geometry, Samples(geometry), {**tokens, "points": token, "normals": token}, self.matrix, self.color
+        )
 
 
 class Values(NamedTuple):
@@ -76,6 +79,7 @@ class _Asking:
         self._moment, self._state, self._above = moment, state, above
         self.clock = clock
         self.shape_matrix = state.matrix
+        self.shape_color = state.color
 
     def control(self, control: str) -> Placed:
         found = self._moment.control(control)
@@ -271,7 +275,8 @@ class Moment:
             return self._values("measure", ("nothing", count), lambda: np.zeros(count, np.float32))
 
     def _read(self, kind: Timed, state: State) -> tuple[Hashable, ...]:
-        return tuple(self.camera if name == "camera" else state.tokens[name] for name in kind.reads())
+        others: dict[str, Hashable] = {"camera": self.camera, "color": state.color}
+        return tuple(others[name] if name in others else state.tokens[name] for name in kind.reads())
 
     def _referred(self, kind: Timed, state: State, above: tuple[str, ...]) -> tuple[Hashable, ...]:
         """What the parts that a kind names are now."""
@@ -288,7 +293,7 @@ class Moment:
     def _reference(self, family: str, name: str | None, state: State, above: tuple[str, ...]) -> Hashable:
         if name is None:
             return None
-        if family in ("control", "controls"):
+        if family in ("control", "controls", "path"):
             control = self.control(name)
             return control.form, control.placement, control.points
         if family == "falloff":
@@ -324,7 +329,7 @@ class Moment:
             source, token = self._geometry("source", "nothing", _empty)
         matrix = placement_matrix(*_triples(shape.placement))
         tokens = dict.fromkeys(("points", "normals", "rest", "attributes", "topology"), token)
-        state = State(source, Samples(source), tokens, matrix)
+        state = State(source, Samples(source), tokens, matrix, shape.color)
         if shape.placement == IDENTITY:
             return state
         return state.after(

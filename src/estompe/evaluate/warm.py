@@ -21,6 +21,7 @@ from estompe.kernels import (
     skin,
     smooth,
     surface,
+    volume,
 )
 from estompe.kernels.types import Floats
 
@@ -97,13 +98,14 @@ def _surface_steps() -> list[tuple[str, Callable[[], object]]]:
         steps.append(("blurring", partial(smooth.blurred, values, starts, members, 1)))
     small = grid(1.0, 1.0, 2, 2)
     steps.append(("distances to surfaces", lambda: _to_surface(small)))
+    steps.append(("volumes", lambda: volume.enclosed_volume(small.points, small.topology.triangles)))
     steps.append(("joints", lambda: _skin(small.points)))
     return steps
 
 
 def _to_surface(mesh: Geometry) -> None:
     found = surface.nearest_on_surface(mesh.points, mesh.tree)
-    surface.signs(mesh.points, mesh.points, mesh.topology.triangles, found)
+    surface.signs(mesh.points, mesh.points, mesh.topology.triangles, mesh.outwards, found)
 
 
 def _skin(points: Floats) -> None:

@@ -53,9 +53,9 @@ class Answer:
 
 
 def relevant(scene: Scene) -> Hashable:
-    """The parts of a scene that decide its meshes and strengths; names and colours do not."""
+    """The parts of a scene that decide its meshes and strengths; names do not."""
     return (
-        tuple((shape.id, shape.source, shape.placement, shape.effects) for shape in scene.shapes),
+        tuple((shape.id, shape.source, shape.placement, shape.effects, shape.color) for shape in scene.shapes),
         tuple((control.id, control.form, control.placement, control.points) for control in scene.controls),
         scene.camera,
         tuple((item.id, item.layers, item.range, item.ramp, item.signed) for item in scene.falloffs),
@@ -78,6 +78,9 @@ def work_out(request: Request, memo: Memo, pause: Callable[[], None] = lambda: N
                 shown[shape.id].past_half  # noqa: B018
             except (KeyError, MissingError):
                 continue
+    current = shown.get(request.shape or "")
+    if current is not None:
+        current.edges_across  # noqa: B018
     frame.finish()
     return Answer(request, frame, shown, (time.perf_counter() - began) * 1000)
 
@@ -137,6 +140,17 @@ class Worker:
         with self._wake:
             answers = list(self._answers.items())
         return {frame: answer.past_half for frame, answer in answers if answer.past_half is not None}
+
+    def course(self, shape: str, point: int) -> dict[int, float]:
+        """The strength of one point on each frame that is ready."""
+        with self._wake:
+            answers = list(self._answers.items())
+        found = {}
+        for frame, answer in answers:
+            shown = answer.shown.get(shape)
+            if shown is not None and point < len(shown.strength):
+                found[frame] = float(shown.strength[point])
+        return found
 
     def stop(self) -> None:
         """End the thread; unfinished work is dropped."""

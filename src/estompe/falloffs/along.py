@@ -21,7 +21,7 @@ class Along(Struct, Source, frozen=True, forbid_unknown_fields=True, tag="along"
     label: ClassVar[str] = "Along a path"
     text: ClassVar[str] = "How far along a path each point's nearest place on it lies, 0 at its start and 1 at its end."
 
-    control: Annotated[Identifier, setting("Path", "A control of the form path.", refers="control")]
+    control: Annotated[Identifier, setting("Path", "A control of the form path.", refers="path")]
 
     def measure(self, samples: Samples, at: At) -> Floats:
         control = at.control(self.control)

@@ -9,7 +9,7 @@ from estompe.document.scene import Identifier
 from estompe.document.settings import setting
 from estompe.geometry import Geometry
 from estompe.geometry.samples import Samples
-from estompe.kernels.surface import nearest_on_surface, signs
+from estompe.kernels.surface import Nearest, nearest_on_surface, signs
 from estompe.kernels.types import Floats
 
 
@@ -34,7 +34,11 @@ def to_surface(points: Floats, mesh: Geometry, signed: bool) -> Floats:
     """Distance to a mesh, negative inside if signed, float32 (n,). Raises MissingError for one without faces or with holes."""
     if not mesh.topology.faces:
         raise MissingError("the shape has no surface: choose another")
-    found = nearest_on_surface(points, mesh.tree)
+    return to_nearest(points, mesh, nearest_on_surface(points, mesh.tree), signed)
+
+
+def to_nearest(points: Floats, mesh: Geometry, found: Nearest, signed: bool) -> Floats:
+    """The same, with the nearest places already found."""
     if not signed:
         return found.distance
     if not mesh.topology.closed:
@@ -42,4 +46,4 @@ def to_surface(points: Floats, mesh: Geometry, signed: bool) -> Floats:
         raise MissingError(
             f"the shape is not closed ({edges} open edges), so it has no inside: close it or choose another"
         )
-    return found.distance * signs(points, mesh.points, mesh.topology.triangles, found)
+    return found.distance * signs(points, mesh.points, mesh.topology.triangles, mesh.outwards, found)

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from estompe.geometry.topology import Topology
-from estompe.kernels.surface import Tree, tree_of
+from estompe.kernels.surface import Outwards, Tree, outwards_of, tree_of
 from estompe.kernels.types import Floats, Indices
 
 MOST_POINTS = 200_000_000
@@ -114,6 +114,11 @@ class Geometry:
         if not len(self.topology.triangles):
             raise GeometryError("the mesh has no faces")
         return tree_of(self.points, self.topology.triangles)
+
+    @cached_property
+    def outwards(self) -> Outwards:
+        """Which way is out at each face, corner and edge of the triangles."""
+        return outwards_of(self.points, self.topology.triangles)
 
     def on_points(self, name: str) -> NDArray[Any] | None:
         """An attribute's values on the points, wherever they are kept: means of corners or faces around; None if there is none.

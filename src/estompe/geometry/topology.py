@@ -86,7 +86,11 @@ class Topology:
         """Whether every edge joins two faces."""
         return bool(len(self.edges)) and bool((self._edges[1] == 2).all())
 
+    def face_normals(self, points: Floats) -> Floats:
+        """Normals of the faces as long as twice their areas, float32 (faces, 3)."""
+        out: Floats = normals.face_normals(points, self.corners, self.offsets)
+        return out
+
     def point_normals(self, points: Floats) -> Floats:
         """Unit normals of points at the given places, float32 (n, 3), weighted by the area of the faces around each."""
-        face = normals.face_normals(points, self.corners, self.offsets)
-        return normals.point_normals(face, *self._around)
+        return normals.point_normals(self.face_normals(points), *self._around)

@@ -131,6 +131,7 @@ def _nearest(points, order, corners, boxes, leaves, most, distance, triangle, sh
     n = order.shape[0]
     for chunk in prange((n + _CHUNK - 1) // _CHUNK):
         stack = np.empty(64, np.int64)
+        far_away = np.empty(64, np.float32)
         before = np.int64(-1)
         for place in range(chunk * _CHUNK, min(n, (chunk + 1) * _CHUNK)):
             i = order[place]
@@ -144,10 +145,11 @@ def _nearest(points, order, corners, boxes, leaves, most, distance, triangle, sh
                     best, found, bv, bw = d, before, v, w
             depth = 1
             stack[0] = 1
+            far_away[0] = np.float32(0.0)
             while depth > 0:
                 depth -= 1
                 node = stack[depth]
-                if _box_distance(boxes, node, x, y, z) >= best:
+                if far_away[depth] >= best:
                     continue
                 if node >= leaves:
                     first = (node - leaves) * _LEAF
@@ -161,9 +163,11 @@ def _nearest(points, order, corners, boxes, leaves, most, distance, triangle, sh
                 near, far = (2 * node, 2 * node + 1) if left <= right else (2 * node + 1, 2 * node)
                 if max(left, right) < best:
                     stack[depth] = far
+                    far_away[depth] = max(left, right)
                     depth += 1
                 if min(left, right) < best:
                     stack[depth] = near
+                    far_away[depth] = min(left, right)
                     depth += 1
             before = found
             distance[i] = np.sqrt(best)
@@ -227,11 +231,16 @@ def _signs(points, mesh, triangles, normals, corner_normals, edge_normals, trian
     return out
 
 
-def signs(points: Floats, mesh: Floats, triangles: Indices, nearest: Nearest) -> Floats:
-    """-1 for points inside a closed mesh and 1 outside, float32 (n,).
+class Outwards(NamedTuple):
+    """Which way is out of a mesh: at faces, float32 (t, 3); at corners, (points, 3); at edges, (t, 9)."""
 
-    points: float32 (n, 3); mesh: float32 (m, 3), its points; triangles: int32 (t, 3), outwards counter-clockwise.
-    """
+    faces: Floats
+    corners: Floats
+    edges: Floats
+
+
+def outwards_of(mesh: Floats, triangles: Indices) -> Outwards:
+    """Pseudonormals of a mesh. mesh: float32 (m, 3), its points; triangles: int32 (t, 3), outwards counter-clockwise."""
     corners = mesh[triangles].astype(np.float64)
     edges = np.roll(corners, -1, axis=1) - corners
     normals = np.cross(edges[:, 0], edges[:, 1])
@@ -240,11 +249,22 @@ def signs(points: Floats, mesh: Floats, triangles: Indices, nearest: Nearest) ->
     corner_normals = np.zeros((len(mesh), 3))
     for k in range(3):
         cosine = -(edges[:, k] * edges[:, k - 1]).sum(axis=1) / (lengths[:, k] * lengths[:, k - 1])
-        np.add.at(corner_normals, triangles[:, k], normals * np.arccos(np.clip(cosine, -1, 1))[:, None])
-    return np.asarray(
-        _signs(points, mesh, triangles, normals.astype(np.float32), corner_normals.astype(np.float32),
-               _edge_normals(triangles, normals, len(mesh)), nearest.triangle, nearest.shares)
-    )  # fmt: skip
+        _add(corner_normals, triangles[:, k], normals * np.arccos(np.clip(cosine, -1, 1))[:, None])
+    edge_normals = _edge_normals(triangles, normals, len(mesh))
+    return Outwards(normals.astype(np.float32), corner_normals.astype(np.float32), edge_normals)
+
+
+def _add(sums: NDArray[np.float64], at: NDArray[np.integer], values: NDArray[np.float64]) -> None:
+    for k in range(3):
+        sums[:, k] += np.bincount(at, values[:, k], minlength=len(sums))
+
+
+def signs(points: Floats, mesh: Floats, triangles: Indices, outwards: Outwards, nearest: Nearest) -> Floats:
+    """-1 for points inside a closed mesh and 1 outside, float32 (n,).
+
+    points: float32 (n, 3); mesh: float32 (m, 3), its points; triangles: int32 (t, 3), outwards counter-clockwise.
+    """
+    return np.asarray(_signs(points, mesh, triangles, *outwards, nearest.triangle, nearest.shares))
 
 
 def _edge_normals(triangles: Indices, normals: NDArray[np.float64], points: int) -> Floats:
@@ -253,5 +273,5 @@ def _edge_normals(triangles: Indices, normals: NDArray[np.float64], points: int)
     low, high = np.minimum(triangles, following), np.maximum(triangles, following)
     _, edge = np.unique((low * np.int64(points) + high).reshape(-1), return_inverse=True)
     sums = np.zeros((edge.max() + 1, 3))
-    np.add.at(sums, edge, np.repeat(normals, 3, axis=0))
+    _add(sums, edge, np.repeat(normals, 3, axis=0))
     return np.ascontiguousarray(sums[edge].reshape(-1, 9), np.float32)

@@ -31,7 +31,7 @@ class Slot:
         return True, True
 
 
-_FORMATS = {"position": "3f", "normal": "3f", "strength": "f", "place": "f", "color": "3f"}
+_FORMATS = {"position": "3f", "normal": "3f", "strength": "f", "place": "f", "color": "3f", "one_sided": "f"}
 
 
 class Mesh:
@@ -50,9 +50,13 @@ class Mesh:
         self._into("normal", geometry.normals)
         self._into("triangles", geometry.topology.triangles)
         color = geometry.attribute(Domain.POINT, "color")
-        for name, array in (("strength", strength), ("place", place), ("color", color)):
+        one_sided = geometry.attribute(Domain.POINT, "one_sided")
+        arrays = {"strength": strength, "place": place, "color": color, "one_sided": one_sided}
+        for name, array in arrays.items():
             if array is not None:
                 self._into(name, array)
+            elif name in self._slots and name in ("color", "one_sided"):
+                self._drop(name)
         if edges:
             self._into("edges", geometry.topology.edges)
 
@@ -63,6 +67,13 @@ class Mesh:
             self.uploads.append(name)
         if new:
             self._unbind()
+
+    def _drop(self, name: str) -> None:
+        """Forget a buffer whose array the shape no longer has."""
+        slot = self._slots.pop(name)
+        self._unbind()
+        if slot.buffer is not None:
+            slot.buffer.release()
 
     def bound(self, key: str, program: Any, index: str) -> Any:
         """The vertex array of a program over an index buffer ("triangles" or "edges")."""

@@ -5,7 +5,18 @@ from dataclasses import dataclass
 from importlib import resources
 
 from estompe.document.project import Project
-from estompe.samples import lantern_amphora
+from estompe.samples import (
+    anchor_pull,
+    buoy_fender,
+    figurehead,
+    lantern_amphora,
+    moon_swell,
+    octopus_arm,
+    pennants_gull,
+    sea_fans,
+    sea_lily,
+    urchin_lamp,
+)
 
 
 @dataclass(frozen=True)
@@ -32,6 +43,39 @@ SAMPLES = (
         lantern_amphora.build,
         62,
     ),
+    Sample(
+        "buoy-fender",
+        "Buoy and fender",
+        "A buoy presses into a fender, which swells around it and keeps its volume.",
+        buoy_fender.build,
+        64,
+    ),
+    Sample(
+        "pennants-gull",
+        "Pennants and gull",
+        "Pennants sway in the wind, part around a gull and hold still where it is.",
+        pennants_gull.build,
+        58,
+    ),
+    Sample("sea-lily", "Sea lily", "A ribbed cup opens out from nothing; one number does it.", sea_lily.build, 62),
+    Sample(
+        "octopus-arm",
+        "Octopus arm",
+        "Joints flex; veins rise only where and while the arm bends. The wrist follows the elbow by a formula.",
+        octopus_arm.build,
+        36,
+    ),
+    Sample("sea-fans", "Sea fans", "Stored poses add up; four fans follow the first by formulas.", sea_fans.build, 30),
+    Sample("urchin-lamp", "Urchin lamp", "Ridges on a turned profile die out at both ends.", urchin_lamp.build, 70),
+    Sample(
+        "figurehead",
+        "Figurehead",
+        "An ink outline keeps its weight while the camera comes closer.",
+        figurehead.build,
+        88,
+    ),
+    Sample("anchor-pull", "Anchor", "A net is drawn to an anchor, never past it.", anchor_pull.build, 55),
+    Sample("moon-swell", "Moon", "Noise displaces even quads as far as a sweep has come.", moon_swell.build, 60),
 )
 
 

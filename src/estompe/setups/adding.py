@@ -4,8 +4,9 @@ from typing import Any
 
 from msgspec import structs
 
-from estompe.document.edits import fresh_id, fresh_name, get, insert
+from estompe.document.edits import fresh_id, fresh_name, get, insert, put
 from estompe.document.kinds import EffectSettings, Source, kinds
+from estompe.document.numbers import Triple
 from estompe.document.scene import (
     Ball,
     Box,
@@ -17,6 +18,7 @@ from estompe.document.scene import (
     Lathe,
     Layer,
     Placement,
+    Range,
     Route,
     Scene,
     Shape,
@@ -25,7 +27,11 @@ from estompe.document.scene import (
 )
 from estompe.document.settings import settings_of
 from estompe.effects.joints import Joints
+from estompe.effects.subdivide import Subdivide
+from estompe.falloffs.painted import Painted
 
+FIRST_PATH: tuple[Triple, ...] = ((-0.5, 0.0, 0.0), (0.0, 0.0, 0.0), (0.5, 0.0, 0.0))
+"""The points a new path begins with."""
 PRIMITIVES: dict[str, type[Ball] | type[Grid] | type[Box] | type[Tube] | type[Lathe]] = {
     "Ball": Ball,
     "Grid": Grid,
@@ -71,11 +77,13 @@ def _first_references(scene: Scene, struct: Any, not_this: str) -> dict[str, str
     there = {
         "control": [item.id for item in scene.controls],
         "falloff": [item.id for item in scene.falloffs if item.id != not_this],
-        "shape": [item.id for item in scene.shapes if item.id != not_this],
+        "path": [item.id for item in scene.controls if item.form == "path"],
+        "shape": [item.id for item in scene.shapes if item.id != not_this and not _is_fed_by(item, not_this)],
         "effect": [item.id for item in effects if isinstance(item.settings, Joints)],
     }
     words = {
         "control": "a control",
+        "path": "a control of the form path",
         "falloff": "a second falloff",
         "shape": "another shape",
         "effect": "a Joints effect",
@@ -89,6 +97,10 @@ def _first_references(scene: Scene, struct: Any, not_this: str) -> dict[str, str
         if not rule.optional or rule.kind == "control":
             found[rule.name] = there[rule.kind][0]
     return found
+
+
+def _is_fed_by(shape: Shape, falloff: str) -> bool:
+    return any(route.falloff == falloff for effect in shape.effects for route in effect.routes)
 
 
 def add_layer(scene: Scene, falloff: str, kind: str) -> tuple[Scene, str]:
@@ -107,6 +119,33 @@ def add_effect(scene: Scene, shape: str, kind: str, falloff: str | None) -> tupl
     routes = (Route(falloff),) if falloff is not None else ()
     effect = Effect(made, settings, routes)
     return insert(scene, ("shapes", shape, "effects"), effect), made
+
+
+def add_painted(scene: Scene, falloff: str) -> tuple[Scene, str]:
+    """A layer to paint on; where it is the only one, the falloff's range becomes that of a mask."""
+    made = fresh_id(scene, "layer")
+    layers = get(scene, ("falloffs", falloff, "layers"))
+    if not layers:
+        scene = put(scene, ("falloffs", falloff, "range"), Range(1.0, 0.0))
+    return insert(scene, ("falloffs", falloff, "layers"), Layer(made, Painted())), made
+
+
+def paste_effects(scene: Scene, shape: str, effects: tuple[Effect, ...]) -> Scene:
+    """Copies of effects at the end of a shape's chain, under ids of their own; they keep their falloffs."""
+    for effect in effects:
+        copy = structs.replace(effect, id=fresh_id(scene, "effect"))
+        scene = insert(scene, ("shapes", shape, "effects"), copy)
+    return scene
+
+
+def subdivide_on_ramp(scene: Scene, shape: str, falloff: str) -> Scene:
+    """A Subdivide effect where a falloff's strength lies between full and gone, before the first effect it feeds."""
+    effects = get(scene, ("shapes", shape, "effects"))
+    fed = [i for i, effect in enumerate(effects) if any(route.falloff == falloff for route in effect.routes)]
+    # Four times strength times one minus strength is 1 half-way down the ramp and at least one half on most of it.
+    routes = (Route(falloff, 2.0), Route(falloff, 2.0, "multiply", inverted=True))
+    effect = Effect(fresh_id(scene, "effect"), Subdivide(1), routes)
+    return insert(scene, ("shapes", shape, "effects"), effect, fed[0] if fed else len(effects))
 
 
 def duplicate(scene: Scene, path: tuple[str | int, ...]) -> tuple[Scene, str]:

@@ -2,6 +2,7 @@
 
 from collections.abc import Hashable
 
+from msgspec import structs
 from PyQt6.QtCore import QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QFont, QPainter, QPen
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMenu, QSizePolicy, QVBoxLayout, QWidget
@@ -17,6 +18,7 @@ from estompe.document.edits import Path
 from estompe.document.kinds import EffectSettings, kinds
 from estompe.document.numbers import plain
 from estompe.document.scene import Effect, Route, Shape
+from estompe.evaluate.worker import Answer
 from estompe.setups.adding import add_effect
 
 
@@ -95,6 +97,7 @@ class DrivePanel(Panel):
         self.cards: dict[str, EffectCard] = {}
         self.opened: str | None = None
         self._errors: QLabel | None = None
+        self._told: QLabel | None = None
         self.refresh()
 
     def structure(self) -> Hashable:
@@ -119,7 +122,7 @@ class DrivePanel(Panel):
         head.about.setStyleSheet(f"color: {icons.current_theme().slate};")
         layout.addWidget(head)
         layout.addWidget(hairline())
-        self.cards = {}
+        self.cards, self._told = {}, None
         if shape is None:
             layout.addWidget(label("Effects of the current shape appear here.", "soft", wrap=True))
             return
@@ -128,6 +131,10 @@ class DrivePanel(Panel):
         self._errors = label("", "error", wrap=True)
         self._errors.hide()
         layout.addWidget(self._errors)
+        self._show_edges = link("show them", "Mark the open edges in the view")
+        self._show_edges.clicked.connect(self.show_open_edges)
+        self._show_edges.hide()
+        layout.addWidget(self._show_edges)
         add = link("Add an effect", "Something that happens to the shape, as strongly as the current falloff says")
         add.setMenu(self.kinds_menu(add))
         layout.addWidget(add)
@@ -151,10 +158,30 @@ class DrivePanel(Panel):
             if effect in self.cards:
                 self.cards[effect].points.setText(f"{points:,}".replace(",", " "))
                 self.cards[effect].points.setToolTip("Points after this effect")
+        self._tell(answer, shape)
         if self._errors is not None:
             texts = [item.text for item in answer.frame.problems if item.path[:2] == ("shapes", shape.id)]
             self._errors.setText("\n".join(texts))
             self._errors.setVisible(bool(texts))
+            self._show_edges.setVisible(any("open edges" in text for text in texts))
+
+    def _tell(self, answer: Answer, shape: Shape) -> None:
+        """What the opened effect has to say about its result."""
+        effect = next((item for item in answer.frame.shape(shape.id).effects if item.id == self.opened), None)
+        after = answer.frame.after(shape.id, effect.id) if effect is not None else None
+        if self._told is not None and effect is not None:
+            words = effect.settings.told(after) if after is not None else "switched off"
+            self._told.setText(words)
+            self._told.setVisible(bool(words))
+
+    def show_open_edges(self) -> None:
+        """Mark the open edges of the current shape in the view, or no more."""
+        session, shape = self.session, self.session.shape
+        if session.answer is None or shape is None:
+            return
+        mesh = session.answer.frame[shape.id]
+        session.marks = None if session.marks is not None else mesh.points[mesh.topology.open_edges]
+        session.current_changed.emit()
 
     def add_effect(self, kind: str) -> None:
         """Add an effect to the current shape, fed by the current falloff, and open it."""
@@ -207,7 +234,8 @@ class DrivePanel(Panel):
         parts: list[QWidget] = [*made]
         for index, route in enumerate(effect.routes):
             parts.append(self._route(path, index, route))
-        parts.append(self._tools(path, effect))
+        self._told = label("", "soft", wrap=True)
+        parts += [self._told, self._tools(path, effect)]
         return column(*parts, margins=(20, 0, 0, 6))
 
     def _route(self, path: Path, index: int, route: Route) -> QWidget:
@@ -237,6 +265,12 @@ class DrivePanel(Panel):
             "eye" if effect.enabled else "eye-off", "Switch effect off" if effect.enabled else "Switch effect on"
         )
         eye.clicked.connect(lambda: self._toggle(path, effect))
+        solo = icon_button("solo", "Only this effect")
+        solo.clicked.connect(lambda: self._solo(path))
+        copy = icon_button("copy", "Duplicate effect")
+        copy.clicked.connect(lambda: self._duplicate(path, effect))
+        row.addWidget(solo)
+        row.addWidget(copy)
         remove = icon_button("remove", "Remove effect")
         remove.clicked.connect(lambda: self._remove(path, effect))
         row.addWidget(eye)
@@ -256,6 +290,19 @@ class DrivePanel(Panel):
     def _toggle(self, path: Path, effect: Effect) -> None:
         words = "off" if effect.enabled else "on"
         self.session.put((*path, "enabled"), not effect.enabled, f"Switch {effect.settings.label} {words}")
+
+    def _solo(self, path: Path) -> None:
+        """Switch all other effects of the shape off; all on again where they were off."""
+        effects = edits.get(self.session.scene, path[:-1])
+        alone = all(effect.enabled == (effect.id == path[-1]) for effect in effects)
+        changed = tuple(structs.replace(item, enabled=alone or item.id == path[-1]) for item in effects)
+        self.session.put(path[:-1], changed, "All effects" if alone else f"Only {self.session.name_of(path)}")
+
+    def _duplicate(self, path: Path, effect: Effect) -> None:
+        copy = structs.replace(effect, id=edits.fresh_id(self.session.scene, "effect"))
+        place = [item.id for item in edits.get(self.session.scene, path[:-1])].index(effect.id)
+        scene = edits.insert(self.session.scene, path[:-1], copy, place + 1)
+        self.session.commit(scene, f"Duplicate {effect.settings.label}")
 
     def _remove(self, path: Path, effect: Effect) -> None:
         self.session.commit(edits.remove(self.session.scene, path), f"Remove {effect.settings.label}")

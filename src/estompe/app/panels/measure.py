@@ -209,9 +209,11 @@ class MeasurePanel(Panel):
         source = edits.get(self.session.now, ("falloffs", self.session.falloff_id or "", "layers", layer.id, "source"))
         for rule in settings_of(type(source)):
             value = getattr(source, rule.name)
-            if rule.kind in ("control", "falloff"):
-                family = getattr(self.session.scene, f"{rule.kind}s")
+            if rule.kind in ("control", "path", "falloff", "shape"):
+                family = getattr(self.session.scene, {"path": "controls"}.get(rule.kind, f"{rule.kind}s"))
                 return next((item.name for item in family if item.id == value), "missing")
+            if rule.kind in ("choice", "attribute", "formula"):
+                return str(value)
             if rule.kind == "number":
                 return units.shown(plain(value), rule.unit)
         return ""

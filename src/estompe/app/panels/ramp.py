@@ -2,17 +2,19 @@
 
 from collections.abc import Hashable
 
+from msgspec import structs
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
-from estompe.app.panels.ramp_plot import Curve, RampPlot
 from estompe.app.session import Session
 from estompe.app.widgets.fields import field, fields_of, rule_of
 from estompe.app.widgets.labels import Head, hairline, label
 from estompe.app.widgets.panel import Panel
+from estompe.app.widgets.ramp_plot import Curve, RampPlot
 from estompe.document import edits
 from estompe.document.edits import Path
 from estompe.document.numbers import plain, plain_triple
-from estompe.document.scene import Falloff, Layer, RampPoint
+from estompe.document.scene import Falloff, Layer, RampPoint, Range
+from estompe.evaluate.frame import FEWEST_EDGES
 
 
 class RampPanel(Panel):
@@ -47,7 +49,7 @@ class RampPanel(Panel):
     def structure(self) -> Hashable:
         owner = self.owner
         picked = self.plot.picked if self.plot is not None else 0
-        return None if owner is None else (self.path, len(self.points), picked)
+        return None if owner is None else (self.path, len(self.points), picked, self.unit)
 
     def build(self, layout: QVBoxLayout) -> None:
         picked = self.plot.picked if self.plot is not None else 0
@@ -65,11 +67,18 @@ class RampPanel(Panel):
         self._connect(self.plot)
         layout.addWidget(self.plot)
         layout.addSpacing(4)
-        self.fields = fields_of(self.session, (*self.path, "range"), owner.range)
+        # The ends are in the unit of what is measured, which need not be a length.
+        ends = [structs.replace(rule_of(Range, name), unit=self.unit) for name in ("full", "gone")]
+        self.fields = [field(self.session, (*self.path, "range", rule.name), rule) for rule in ends]
         point = (*self.path, "ramp", self.plot.picked)
         self.fields += fields_of(self.session, point, self.points[self.plot.picked])
         if isinstance(owner, Falloff):
             self.fields.append(field(self.session, (*self.path, "signed"), rule_of(Falloff, "signed")))
+        self.dense = label("", "soft", wrap=True)
+        self.dense.setToolTip(
+            "Edges of the mesh from full to gone, where the ramp is steepest; under three it falls between points"
+        )
+        layout.addWidget(self.dense)
         for first in range(0, len(self.fields), 2):
             layout.addWidget(_pair(*self.fields[first : first + 2]))
 
@@ -91,7 +100,21 @@ class RampPanel(Panel):
         if shown is None or owner is None or shown.falloff.id != self.session.falloff_id:
             self.plot.show_values(None, None)
             return
+        self._tell_density(shown.edges_across)
         self.plot.show_values(shown, shown.values if isinstance(owner, Falloff) else shown.measured(owner.id))
+
+    def _tell_density(self, edges: float) -> None:
+        """Whether the mesh is dense enough for the ramp."""
+        coarse = edges < FEWEST_EDGES
+        words = f"{edges:.1f}".replace("-", "−") if edges < 1000 else "many"
+        text = f"{words} edges across the ramp"
+        if coarse:
+            text += ": too few, it falls between points. Shift+D marks where; Check > Subdivide there."
+        self.dense.setText(text)
+        role = "warning" if coarse else "soft"
+        if self.dense.property("role") != role:
+            self.dense.setProperty("role", role)
+            self.dense.style().polish(self.dense)
 
     @property
     def unit(self) -> str:
@@ -106,7 +129,7 @@ class RampPanel(Panel):
 
     def _axis_words(self) -> str:
         if self.unit != "length":
-            return "value"
+            return {"degrees": "degrees"}.get(self.unit, "value")
         layers = self.owner.layers if isinstance(self.owner, Falloff) else (self.owner,)
         control = getattr(layers[0].source, "control", None)
         for item in self.session.now.controls:

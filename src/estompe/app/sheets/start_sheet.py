@@ -4,12 +4,14 @@ from pathlib import Path
 
 from PyQt6.QtCore import QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QFont, QIcon, QPixmap
-from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QScrollArea, QToolButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QPushButton, QScrollArea, QToolButton, QVBoxLayout, QWidget
 
 from estompe.app import theme
 from estompe.app.recovery import Lost
 from estompe.app.widgets.labels import Head, hairline, label, link
 from estompe.samples import SAMPLES, Sample
+
+_ACROSS = 5
 
 
 class StartSheet(QWidget):
@@ -27,7 +29,7 @@ class StartSheet(QWidget):
         self.setObjectName("sheet")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         inner = QWidget()
-        inner.setMaximumWidth(680)
+        inner.setMaximumWidth(760)
         column = QVBoxLayout(inner)
         column.setContentsMargins(32, 24, 32, 24)
         column.setSpacing(4)
@@ -55,13 +57,13 @@ class StartSheet(QWidget):
         outer.setContentsMargins(0, 0, 0, 0)
         outer.addWidget(area)
 
-    def _samples(self) -> QHBoxLayout:
-        row = QHBoxLayout()
-        row.setContentsMargins(0, 8, 0, 0)
-        for sample in SAMPLES:
-            row.addWidget(self._sample(sample))
-        row.addStretch(1)
-        return row
+    def _samples(self) -> QGridLayout:
+        grid = QGridLayout()
+        grid.setContentsMargins(0, 8, 0, 0)
+        grid.setSpacing(2)
+        for index, sample in enumerate(SAMPLES):
+            grid.addWidget(self._sample(sample), index // _ACROSS, index % _ACROSS)
+        return grid
 
     def _sample(self, sample: Sample) -> QToolButton:
         button = QToolButton()
@@ -74,7 +76,7 @@ class StartSheet(QWidget):
             pixmap = QPixmap()
             pixmap.loadFromData(picture)
             button.setIcon(QIcon(pixmap))
-            button.setIconSize(QSize(256, 160))
+            button.setIconSize(QSize(111, 74))
         button.clicked.connect(lambda: self.sample_chosen.emit(sample.name))
         return button
 

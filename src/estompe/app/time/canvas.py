@@ -24,6 +24,7 @@ class TimeCanvas(QWidget):
         self.shares: dict[int, float] = {}
         self.lanes: list[Lane] = []
         self.picked: set[Tack] = set()
+        self.pinned: tuple[str, int] | None = None
         self._ready: set[int] = set()
         self._scroll = 0
         self._drag = ""
@@ -45,6 +46,15 @@ class TimeCanvas(QWidget):
 
     # What is shown
 
+    def pin(self, point: tuple[str, int] | None) -> None:
+        """Follow the strength of one point of a shape over time, or none."""
+        self.pinned = point
+        self.refresh()
+
+    def course(self) -> dict[int, float]:
+        """What is known of the followed point's strength, by frame."""
+        return {} if self.pinned is None else self.session.worker.course(*self.pinned)
+
     def refresh(self) -> None:
         """Show the scene's keys again."""
         self.lanes = lanes.lanes_of(self.session)
@@ -56,6 +66,7 @@ class TimeCanvas(QWidget):
 
     def _other_current(self) -> None:
         self.shares.clear()
+        self.pinned = None if self.pinned is not None and self.pinned[0] != self.session.shape_id else self.pinned
         self.picked.clear()
         self.refresh()
 
@@ -156,9 +167,12 @@ class TimeCanvas(QWidget):
             return
         painter.setFont(theme.font(11))
         painter.setPen(t.color("soft"))
-        painter.drawText(QRectF(12, bottom - 18, _LEFT - 20, 18), Qt.AlignmentFlag.AlignVCenter, "past half strength")
+        course = self.course()
+        words = f"at point {self.pinned[1]}{_lands(course)}" if self.pinned is not None else "past half strength"
+        painter.drawText(QRectF(12, bottom - 18, _LEFT - 20, 18), Qt.AlignmentFlag.AlignVCenter, words)
         scene = self.session.scene
-        known = [(frame, self.shares[frame]) for frame in range(scene.first, scene.last + 1) if frame in self.shares]
+        values = course if self.pinned is not None else self.shares
+        known = [(frame, values[frame]) for frame in range(scene.first, scene.last + 1) if frame in values]
         for run in _connected(known):
             outline = QPainterPath(QPointF(self.x_of(run[0][0]), bottom - (bottom - top) * run[0][1]))
             for frame, share in run[1:]:
@@ -287,6 +301,12 @@ class TimeCanvas(QWidget):
     def shape_picked(self, shape) -> None:
         """Let the picked keys go on to the next in another way."""
         self.session.commit(lanes.shaped(self.session.scene, self.lanes, self.picked, shape), "Shape keys")
+
+
+def _lands(course: dict[int, float]) -> str:
+    """On which frame a point is at full strength for the first time, in words."""
+    full = [frame for frame, strength in sorted(course.items()) if strength >= 0.999]
+    return f", lands on {full[0]}" if full else ""
 
 
 def _runs(frames: set[int]) -> list[tuple[int, int]]:

@@ -3,11 +3,12 @@
 from bisect import bisect_left, bisect_right
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
 from estompe.app import icons
 from estompe.app.session import Session
 from estompe.app.time.canvas import TimeCanvas
+from estompe.app.time.curves import CurveCanvas
 from estompe.app.time.player import Player
 from estompe.app.widgets.fields import rule_of
 from estompe.app.widgets.labels import Elided, Head, hairline, icon_button, label
@@ -33,7 +34,11 @@ class TimePanel(QWidget):
         layout.setSpacing(0)
         layout.addWidget(self._head())
         layout.addWidget(hairline())
-        layout.addWidget(self.canvas, 1)
+        self.curves = CurveCanvas(session)
+        self.stack = QStackedWidget()
+        self.stack.addWidget(self.canvas)
+        self.stack.addWidget(self.curves)
+        layout.addWidget(self.stack, 1)
         self.player.changed.connect(self.pull)
         session.frame_changed.connect(self.pull)
         session.scene_changed.connect(self.pull)
@@ -57,7 +62,10 @@ class TimePanel(QWidget):
         self.loop_button.setCheckable(True)
         self.loop_button.setChecked(True)
         self.loop_button.toggled.connect(self._set_loop)
-        for button in (self.play_button, self.loop_button):
+        self.curves_button = icon_button("curve", "Keys as curves (G)")
+        self.curves_button.setCheckable(True)
+        self.curves_button.toggled.connect(self.show_curves)
+        for button in (self.play_button, self.loop_button, self.curves_button):
             row.addWidget(button)
         row.addSpacing(6)
         row.addWidget(self._frame)
@@ -86,6 +94,11 @@ class TimePanel(QWidget):
         self._share.setText(f"past half strength: {share:.0%}" if share is not None else "")
         for end in self._ends:
             end.pull()
+
+    def show_curves(self, on: bool) -> None:
+        """Show keys as curves, or as tacks on lanes."""
+        self.curves_button.setChecked(on)
+        self.stack.setCurrentWidget(self.curves if on else self.canvas)
 
     def step(self, by: int) -> None:
         """Go some frames on or back."""

@@ -2,7 +2,7 @@
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QColor, QFont, QPainter, QPainterPath, QPen, QPolygonF
+from PyQt6.QtGui import QColor, QFont, QImage, QPainter, QPainterPath, QPen, QPolygonF
 
 from estompe.app import theme, units
 from estompe.app.theme import Theme
@@ -17,6 +17,8 @@ from estompe.render.palette import strength_colors
 Size = tuple[float, float]
 INK = "#26231F"
 CHALK = "#A63D22"
+OCHRE = "#80570C"
+_MOST_MARKS = 4000
 
 
 def polyline(viewpoint: Viewpoint, size: Size, line: np.ndarray) -> QPainterPath:
@@ -162,6 +164,47 @@ def _paint_end(painter: QPainter, handles: Handles, part: Handle, shape: QPolygo
     painter.drawEllipse(at, 8, 8)
     painter.setPen(pen)
     painter.drawText(QRectF(at.x() - 8, at.y() - 8, 16, 16), Qt.AlignmentFlag.AlignCenter, "XYZ"[part.axis])
+
+
+def paint_edges(painter: QPainter, viewpoint: Viewpoint, size: Size, edges: np.ndarray, color: str) -> None:
+    """Edges of a mesh, float (k, 2, 3), as lines over the picture."""
+    chosen = edges[:: max(1, len(edges) // _MOST_MARKS)]
+    pixels, before = viewpoint.project(chosen.reshape(-1, 3), *size)
+    path = QPainterPath()
+    for (a, b), seen in zip(pixels.reshape(-1, 2, 2), before.reshape(-1, 2), strict=True):
+        if seen.all():
+            path.moveTo(*a)
+            path.lineTo(*b)
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    painter.setPen(QPen(QColor("#FBF9F4"), 3.4))
+    painter.drawPath(path)
+    painter.setPen(QPen(QColor(color), 1.6))
+    painter.drawPath(path)
+
+
+def paint_path(painter: QPainter, viewpoint: Viewpoint, size: Size, control: Control) -> None:
+    """A path control's line with its points. The control's numbers must be resolved."""
+    place = control.placement
+    matrix = placement_matrix(plain_triple(place.place), plain_triple(place.turn), plain_triple(place.size))
+    points = np.array([plain_triple(point) for point in control.points]) @ matrix[:, :3].T + matrix[:, 3]
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    painter.setPen(QPen(QColor(INK), 1.6))
+    painter.drawPath(polyline(viewpoint, size, points))
+    pixels, before = viewpoint.project(points, *size)
+    painter.setBrush(QColor("#FBF9F4"))
+    for (x, y), seen in zip(pixels, before, strict=True):
+        if seen:
+            painter.drawEllipse(QPointF(float(x), float(y)), 3, 3)
+
+
+def paint_wipe(painter: QPainter, t: Theme, size: Size, reference: QImage, at: float) -> None:
+    """A kept picture left of a line."""
+    scale = reference.width() / size[0]
+    painter.drawImage(QRectF(0, 0, at, size[1]), reference, QRectF(0, 0, at * scale, reference.height()))
+    painter.setPen(QPen(t.color("chalk"), 2))
+    painter.drawLine(QPointF(at, 0), QPointF(at, size[1]))
+    paint_tag(painter, t, QPointF(max(4.0, at - 52), 40), [("then", False)])
+    paint_tag(painter, t, QPointF(at + 8, 40), [("now", False)])
 
 
 def paint_legend(painter: QPainter, t: Theme, size: Size, name: str, signed: bool) -> None:

@@ -4,10 +4,11 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtGui import QColor, QPainter, QPen
 
 from estompe.app.view.drawing import Probe
 from estompe.app.view.handles import DIGITS, Handle, Handles, distance_to_line
-from estompe.app.view.probe import read
+from estompe.app.view.probe import nearest_point, read, surface_place
 from estompe.app.view.shells import Shell
 from estompe.document import edits
 from estompe.document.numbers import plain_triple
@@ -28,6 +29,7 @@ class Pointer:
         self._last = QPointF()
         self._drag = ""
         self._pointer: QPointF | None = None
+        self._nearest: tuple[str, int] | None = None
         self._handles: Handles | None = None
         self._handle: Handle | None = None
         self._shell: Shell | None = None
@@ -64,7 +66,13 @@ class Pointer:
             self._drag = "pan" if shift else self._left_press(event.position())
 
     def _left_press(self, at: QPointF) -> str:
-        """What a left press begins: a handle, a shell, or a click that may become an orbit."""
+        """What a left press begins: painting, a handle, a shell, or a click that may become an orbit."""
+        if self._view.wipe_at is not None and abs(at.x() - self._view.wipe_at) < 8:
+            return "wipe"
+        if self._session.painting is not None:
+            self._pointer = at
+            self._ask_probe("paint")
+            return "paint"
         self._handles = self._view.handles()
         self._handle = self._handles.under(at.x(), at.y()) if self._handles else None
         if self._handle is not None:
@@ -90,13 +98,19 @@ class Pointer:
             self._drag_handle(at)
         elif self._drag == "shell":
             self._drag_shell(at)
+        elif self._drag == "paint":
+            self._pointer = at
+            self._ask_probe("paint")
+        elif self._drag == "wipe":
+            self._view.wipe_at = min(max(at.x(), 0.0), self._view.extent[0])
+            self._view.update()
         self._last = at
 
     def release(self, event) -> None:
         """End a drag or click."""
         if self._drag == "click" and event.button() == Qt.MouseButton.LeftButton:
             self._click(event.position())
-        if self._drag in ("handle", "shell"):
+        if self._drag in ("handle", "shell", "paint"):
             self._session.end_gesture()
         self._press, self._drag, self._handle, self._shell = None, "", None, None
         self._view.update()
@@ -125,11 +139,42 @@ class Pointer:
                 self._session.choose_shape(hit.id)
             return
         answer = self._session.answer
+        if probe.purpose == "paint":
+            self._paint(probe, hit)
+            return
         if hit is None or answer is None or self._pointer is None:
             self._view.set_reading(None)
             return
         size = (float(probe.job.size[0]), float(probe.job.size[1]))
-        self._view.set_reading(read(answer, hit, probe.job.viewpoint, (probe.x, probe.y), size))
+        at = (probe.x, probe.y)
+        self._nearest = nearest_point(answer, hit, probe.job.viewpoint, at, size)
+        self._view.set_reading(read(answer, hit, probe.job.viewpoint, at, size))
+
+    def paint_brush(self, painter: QPainter) -> None:
+        """The brush as a circle of its size at the depth of what is looked at."""
+        if self._pointer is None:
+            return
+        target = np.asarray(self._view.viewpoint.target)
+        unit = self._view.viewpoint.units_per_pixel(target, self._view.extent[1])
+        radius = self._session.brush.radius / max(unit, 1e-9)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.setPen(QPen(QColor("#FBF9F4"), 3))
+        painter.drawEllipse(self._pointer, radius, radius)
+        painter.setPen(QPen(QColor("#A63D22"), 1.4))
+        painter.drawEllipse(self._pointer, radius, radius)
+
+    def nearest_point(self) -> tuple[str, int] | None:
+        """The shape and point that the last reading was nearest to."""
+        return self._nearest
+
+    def _paint(self, probe: Probe, hit: Hit | None) -> None:
+        answer = self._session.answer
+        if hit is None or answer is None or hit.id != self._session.shape_id:
+            return
+        size = (float(probe.job.size[0]), float(probe.job.size[1]))
+        place = surface_place(answer, hit, probe.job.viewpoint, (probe.x, probe.y), size)
+        if place is not None:
+            self._session.paint(hit.id, place)
 
     def _click(self, at: QPointF) -> None:
         control = self._control_under(at)

@@ -50,6 +50,29 @@ def read(
     return Reading(strength, value, "  ".join(words))
 
 
+def nearest_point(
+    answer: Answer, hit: Hit, viewpoint: Viewpoint, at: tuple[float, float], size: tuple[float, float]
+) -> tuple[str, int] | None:
+    """The shape and the number of its point nearest to where a pixel's ray meets it."""
+    place = surface_place(answer, hit, viewpoint, at, size)
+    if place is None:
+        return None
+    geometry = answer.frame[hit.id]
+    corners = geometry.topology.triangles[hit.triangle]
+    return hit.id, int(corners[np.argmin(np.linalg.norm(geometry.points[corners] - place, axis=1))])
+
+
+def surface_place(
+    answer: Answer, hit: Hit, viewpoint: Viewpoint, at: tuple[float, float], size: tuple[float, float]
+) -> NDArray[np.float64] | None:
+    """Where on the surface a pixel's ray meets it, float64 (3,)."""
+    geometry = answer.frame[hit.id]
+    if hit.triangle >= len(geometry.topology.triangles):
+        return None
+    corners = geometry.points[geometry.topology.triangles[hit.triangle]].astype(np.float64)
+    return np.asarray(shares(corners, *viewpoint.ray(*at, *size)) @ corners)
+
+
 def shares(
     triangle: NDArray[np.float64], eye: NDArray[np.float64], direction: NDArray[np.float64]
 ) -> NDArray[np.float64]:

@@ -43,6 +43,9 @@ class View(QWidget):
         self.drawer = Drawer(self)
         self.mode: Mode = "strength"
         self.tool: Tool = "move"
+        self.marks_coarse = False
+        self.wipe_at: float | None = None
+        self._reference: QImage | None = None
         self.through_camera = False
         self.free = Viewpoint((2.6, 1.9, 4.6), (0.0, 0.5, 0.0))
         self.reading: Reading | None = None
@@ -68,6 +71,7 @@ class View(QWidget):
         session.current_changed.connect(self.redraw)
         session.frame_changed.connect(self.update)
         session.project_changed.connect(self._new_project)
+        session.brush_changed.connect(self.update)
 
     # What is shown
 
@@ -88,6 +92,23 @@ class View(QWidget):
         self.mode = mode
         self._buttons[mode].setChecked(True)
         self.redraw()
+
+    def mark_coarse(self, on: bool) -> None:
+        """Mark the edges between which the current falloff's ramp falls too far."""
+        self.marks_coarse = on
+        self.update()
+
+    def take_reference(self) -> None:
+        """Keep the picture as it is now."""
+        self._reference = self._image
+
+    def toggle_wipe(self) -> bool:
+        """Show the kept picture left of a line, or no more. False where none is kept."""
+        if self._reference is None:
+            return False
+        self.wipe_at = None if self.wipe_at is not None else self.width() / 2
+        self.update()
+        return True
 
     def set_tool(self, tool: Tool) -> None:
         """What the handles do: move, turn or size."""
@@ -163,6 +184,7 @@ class View(QWidget):
 
     def _new_project(self) -> None:
         self._items = []
+        self._reference, self.wipe_at = None, None
         self.set_reading(None)
         self._pull_camera_button()
         self.redraw()
@@ -225,10 +247,13 @@ class View(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         if self.session.started:
             self._paint_over(painter)
+        if self.wipe_at is not None and self._reference is not None:
+            overlay.paint_wipe(painter, t, self.extent, self._reference, self.wipe_at)
 
     def _paint_over(self, painter: QPainter) -> None:
         session, view, size, t = self.session, self.viewpoint, self.extent, icons.current_theme()
         shells = self.shells()
+        self._paint_marks(painter)
         for shell in shells:
             hot = self.pointer.is_hot(shell)
             overlay.paint_shell(painter, view, size, shell, hot)
@@ -242,6 +267,22 @@ class View(QWidget):
         if self.mode == "strength" and session.falloff is not None and session.scene.shapes:
             overlay.paint_legend(painter, t, size, session.falloff.name, session.falloff.signed)
             self._paint_reading(painter)
+
+    def _paint_marks(self, painter: QPainter) -> None:
+        """Coarse edges, edges that are pointed out, and paths."""
+        answer = self.session.answer
+        current = answer.current if answer is not None else None
+        if self.marks_coarse and current is not None:
+            overlay.paint_edges(
+                painter, self.viewpoint, self.extent, current.mesh.points[current.coarse_edges], overlay.OCHRE
+            )
+        if self.session.marks is not None:
+            overlay.paint_edges(painter, self.viewpoint, self.extent, self.session.marks, overlay.CHALK)
+        for control in self.session.now.controls:
+            if control.visible and control.form == "path" and len(control.points) > 1:
+                overlay.paint_path(painter, self.viewpoint, self.extent, control)
+        if self.session.painting is not None:
+            self.pointer.paint_brush(painter)
 
     def _paint_reading(self, painter: QPainter) -> None:
         t = icons.current_theme()

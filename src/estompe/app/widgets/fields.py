@@ -1,7 +1,7 @@
 """Fields for the settings of a struct, made from its types."""
 
 from collections.abc import Callable
-from typing import Any
+from typing import Any, Protocol, TypeVar
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QPainter
@@ -74,20 +74,34 @@ class ChoiceField(QWidget):
         value = edits.get(self._session.scene, self.path)
         choices = self._choices()
         if value not in dict(choices):
-            choices.insert(0, (value, f"missing ({value})"))
+            choices.insert(0, (value, value if self.rule.kind == "attribute" else f"missing ({value})"))
         if [(self.box.itemData(i), self.box.itemText(i)) for i in range(self.box.count())] != choices:
             self.box.clear()
             for item, text in choices:
                 self.box.addItem(text, item)
         self.box.setCurrentIndex([item for item, _ in choices].index(value))
 
-    def _choices(self) -> list[tuple[str, str]]:
+    def _choices(self) -> list[tuple[Any, str]]:
         scene = self._session.scene
-        if self.rule.kind == "control":
-            return [(item.id, item.name) for item in scene.controls]
-        if self.rule.kind == "falloff":
-            return [(item.id, item.name) for item in scene.falloffs]
+        paths = [item for item in scene.controls if item.form == "path"]
+        families: dict[str, Any] = {"control": scene.controls, "path": paths}
+        families |= {"falloff": scene.falloffs, "shape": scene.shapes}
+        none: list[tuple[Any, str]] = [(None, "none")] if self.rule.optional else []
+        if self.rule.kind in families:
+            return none + [(item.id, item.name) for item in families[self.rule.kind]]
+        if self.rule.kind == "effect":
+            chains = [(shape, effect) for shape in scene.shapes for effect in shape.effects]
+            return [(e.id, f"{s.name}: {e.settings.label}") for s, e in chains if hasattr(e.settings, "bend_at")]
+        if self.rule.kind == "attribute":
+            return [(name, name) for name in self._attributes()]
         return [(choice, choice) for choice in self.rule.choices]
+
+    def _attributes(self) -> list[str]:
+        """The names of what is stored with the current shape."""
+        answer, shape = self._session.answer, self._session.shape_id
+        if answer is None or shape not in {item.id for item in answer.frame.scene.shapes}:
+            return []
+        return sorted({name for _, name in answer.frame[shape].attributes})
 
     def _chosen(self, index: int) -> None:
         self._session.put(self.path, self.box.itemData(index), f"Set {self._session.name_of(self.path)}")
@@ -113,25 +127,40 @@ class FlagField(QCheckBox):
         self._session.put(self.path, on, f"Set {self._session.name_of(self.path)}")
 
 
-Field = NumberField | TripleField | ChoiceField | FlagField
-_FIELDS: dict[str, Callable[[Session, Path, Setting], Field]] = {
+class Field(Protocol):
+    """A widget for one setting."""
+
+    def pull(self) -> None:
+        """Show the scene's value again."""
+
+
+_FIELDS: dict[str, Any] = {
     "number": NumberField,
     "real": NumberField,
     "whole": NumberField,
     "triple": TripleField,
-    "choice": ChoiceField,
-    "control": ChoiceField,
-    "falloff": ChoiceField,
     "flag": FlagField,
+    **dict.fromkeys(("choice", "control", "path", "falloff", "shape", "effect", "attribute"), ChoiceField),
 }
+Made = TypeVar("Made", bound=type)
 
 
-def field(session: Session, path: Path, rule: Setting) -> Field:
+def field_for(kind: str) -> Callable[[Made], Made]:
+    """Make a widget known as the field for a kind of setting."""
+
+    def register(made: Made) -> Made:
+        _FIELDS[kind] = made
+        return made
+
+    return register
+
+
+def field(session: Session, path: Path, rule: Setting) -> Any:
     """The field for one setting at a path."""
     return _FIELDS[rule.kind](session, path, rule)
 
 
-def fields_of(session: Session, path: Path, struct: Any, only: tuple[str, ...] = ()) -> list[Field]:
+def fields_of(session: Session, path: Path, struct: Any, only: tuple[str, ...] = ()) -> list[Any]:
     """Fields for all settings of a struct at a path, or for those named."""
     rules = [rule for rule in settings_of(type(struct)) if not only or rule.name in only]
     return [field(session, (*path, rule.name), rule) for rule in rules]

@@ -24,10 +24,10 @@ class NumberField(QWidget):
 
     refused = pyqtSignal(str)
 
-    def __init__(self, session: Session, path: Path, rule: Setting, compact: bool = False) -> None:
+    def __init__(self, session: Session, path: Path, rule: Setting, compact: bool = False, bare: bool = False) -> None:
         super().__init__()
         self._session, self.path, self.rule = session, path, rule
-        self._compact = compact
+        self._compact, self._bare = compact, bare
         self._keyable = rule.kind in ("number", "triple")
         self._press: QPointF | None = None
         self._start = 0.0
@@ -98,7 +98,7 @@ class NumberField(QWidget):
 
     def _value_area(self) -> QRect:
         right = _TACK if self._keyable else 4
-        left = 14 if self._compact else self.width() // 3
+        left = 0 if self._bare else 14 if self._compact else self.width() // 3
         return QRect(left, 0, self.width() - left - right, self.height())
 
     def paintEvent(self, event) -> None:
@@ -115,7 +115,7 @@ class NumberField(QWidget):
         painter.setFont(theme.font(12))
         painter.setPen(t.color("chalk" if self._error else "soft"))
         left = 4 if not self._compact else 3
-        label = self.rule.label if not self._compact else "XYZ"[int(self.path[-1])]
+        label = "" if self._bare else self.rule.label if not self._compact else "XYZ"[int(self.path[-1])]
         label_area = QRect(left, 0, self.width() - left, self.height())
         painter.drawText(label_area, Qt.AlignmentFlag.AlignVCenter, label)
         painter.setFont(theme.font(12, QFont.Weight.DemiBold))

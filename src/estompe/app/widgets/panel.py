@@ -1,11 +1,11 @@
 """What all panels share: they are built anew when their structure changes, and else only pull values."""
 
 from collections.abc import Hashable
+from typing import Any
 
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from estompe.app.session import Session
-from estompe.app.widgets.fields import Field
 
 _NEVER = object()
 
@@ -16,7 +16,7 @@ class Panel(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
-        self.fields: list[Field] = []
+        self.fields: list[Any] = []
         self._built: Hashable = _NEVER
         self._body: QWidget | None = None
         self._layout = QVBoxLayout(self)

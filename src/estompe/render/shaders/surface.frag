@@ -4,6 +4,7 @@ in vec3 eye_position;
 in float at_strength;
 in float at_place;
 in vec3 own_color;
+flat in float sides;
 
 uniform vec3 base_color;
 uniform bool use_own_color;
@@ -22,7 +23,8 @@ float light(vec3 n, vec3 towards_eye) {
 
 // How much of this pixel a line at `level` covers, `width` pixels wide.
 float line(float value, float level, float width) {
-    float pixel = max(fwidth(value), 1e-7);
+    float pixel = fwidth(value);
+    if (pixel < 1e-6) return 0.0;  // a level stretch of surface has no line, whatever its value
     return 1.0 - smoothstep(width * 0.5 - 0.5, width * 0.5 + 0.5, abs(value - level) / pixel);
 }
 
@@ -38,6 +40,7 @@ vec3 with_contours(vec3 color) {
 }
 
 void main() {
+    if (sides > 0.5 && !gl_FrontFacing) discard;
     vec3 towards_eye = normalize(-eye_position);
     vec3 n = normalize(eye_normal);
     n = dot(n, n) > 0.5 ? n : towards_eye;

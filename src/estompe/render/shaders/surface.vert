@@ -4,6 +4,7 @@ in vec3 normal;
 in float strength;
 in float place;
 in vec3 color;
+in float one_sided;
 
 uniform mat4 view;
 uniform mat4 projection;
@@ -13,6 +14,7 @@ out vec3 eye_position;
 out float at_strength;
 out float at_place;
 out vec3 own_color;
+flat out float sides;
 
 void main() {
     vec4 eye = view * vec4(position, 1.0);
@@ -21,5 +23,6 @@ void main() {
     at_strength = strength;
     at_place = place;
     own_color = color;
+    sides = one_sided;
     gl_Position = projection * eye;
 }

@@ -50,8 +50,9 @@ class RampPlot(QWidget):
     point_picked = pyqtSignal(int)
     released = pyqtSignal()
 
-    def __init__(self) -> None:
+    def __init__(self, fixed_range: bool = False) -> None:
         super().__init__()
+        self._fixed_range = fixed_range
         self.setMinimumHeight(184)
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -162,6 +163,8 @@ class RampPlot(QWidget):
                 painter.fillRect(bar, t.color("histogram"))
 
     def _paint_range(self, painter: QPainter, t: theme.Theme) -> None:
+        if self._fixed_range:
+            return
         for end, style in (("full", Qt.PenStyle.SolidLine), ("gone", Qt.PenStyle.DashLine)):
             painter.setPen(QPen(t.color("chalk"), 1.4 if self._grab != (end, 0) else 2.2, style))
             x = self.end_place(end)
@@ -214,7 +217,7 @@ class RampPlot(QWidget):
         distance, index = min(near)
         if distance < _GRAB * 1.5:
             return "point", index
-        for end in ("full", "gone"):
+        for end in () if self._fixed_range else ("full", "gone"):
             if abs(self.end_place(end) - place.x()) < _GRAB * 0.7:
                 return end, 0
         return None

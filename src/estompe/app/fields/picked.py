@@ -1,0 +1,32 @@
+"""How many points were picked into a group."""
+
+import numpy as np
+from PyQt6.QtWidgets import QHBoxLayout, QWidget
+
+from estompe.app.session import Session
+from estompe.app.widgets.fields import field_for
+from estompe.app.widgets.labels import label
+from estompe.document import edits
+from estompe.document.edits import Path
+from estompe.document.settings import Setting
+
+
+@field_for("picked")
+class PickedField(QWidget):
+    """Only tells; points are picked in the Table."""
+
+    def __init__(self, session: Session, path: Path, rule: Setting) -> None:
+        super().__init__()
+        self.session, self.path = session, path
+        self.state = label("", "soft")
+        self.state.setToolTip(rule.text)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(4, 2, 0, 2)
+        row.addWidget(self.state)
+        self.pull()
+
+    def pull(self) -> None:
+        if edits.exists(self.session.scene, self.path):
+            members = self.session.blob(edits.get(self.session.scene, self.path))
+            count = "all with strength" if members is None else f"{int(np.count_nonzero(members)):,} points picked"
+            self.state.setText(count)

@@ -1,0 +1,159 @@
+"""Routing: rows are effects, columns are falloffs, a cell is how much and how it joins."""
+
+from collections.abc import Hashable
+
+from msgspec import structs
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QMenu, QScrollArea, QToolButton, QVBoxLayout, QWidget
+
+from estompe.app import icons
+from estompe.app.panels.measure import SIGNS
+from estompe.app.session import Session
+from estompe.app.widgets.fields import rule_of
+from estompe.app.widgets.labels import Elided, Head, hairline, icon_button, label
+from estompe.app.widgets.number import NumberField
+from estompe.app.widgets.panel import Panel
+from estompe.document import edits
+from estompe.document.edits import Path
+from estompe.document.scene import Effect, Route, Shape
+
+_CELL = 118
+
+
+class RoutingSheet(Panel):
+    """The overview of what drives what; every cell can be changed in place."""
+
+    closed = pyqtSignal()
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self.setObjectName("sheet")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.cells: dict[tuple[str, str], QWidget] = {}
+        self.refresh()
+
+    def structure(self) -> Hashable:
+        scene = self.session.scene
+        rows = tuple(
+            (shape.id, shape.name, effect.id, effect.enabled, type(effect.settings),
+             tuple((route.falloff, route.join, route.inverted) for route in effect.routes))
+            for shape in scene.shapes for effect in shape.effects
+        )  # fmt: skip
+        return rows, tuple((item.id, item.name) for item in scene.falloffs), self.session.falloff_id
+
+    def build(self, layout: QVBoxLayout) -> None:
+        self.cells = {}
+        layout.setContentsMargins(24, 16, 24, 16)
+        head = Head("Routing", "")
+        close = icon_button("remove", "Close Routing (Esc)")
+        close.clicked.connect(self.closed)
+        head.layout().addWidget(close)
+        layout.addWidget(head)
+        layout.addWidget(hairline())
+        layout.addWidget(
+            label(
+                "A cell says how much of a falloff comes through. Press + to feed an effect, the sign to join differently.",
+                "soft",
+            )
+        )
+        layout.addSpacing(8)
+        body = QWidget()
+        grid = QGridLayout(body)
+        grid.setContentsMargins(0, 0, 0, 0)
+        grid.setHorizontalSpacing(6)
+        grid.setVerticalSpacing(2)
+        self._fill(grid)
+        area = QScrollArea()
+        area.setWidget(body)
+        area.setWidgetResizable(True)
+        layout.addWidget(area, 1)
+
+    def _fill(self, grid: QGridLayout) -> None:
+        scene = self.session.scene
+        for column, falloff in enumerate(scene.falloffs, start=2):
+            name = Elided(falloff.name, "strong" if falloff.id == self.session.falloff_id else "soft")
+            name.setFixedWidth(_CELL)
+            name.setToolTip(falloff.name)
+            grid.addWidget(name, 0, column)
+        row = 1
+        for shape in scene.shapes:
+            if not shape.effects:
+                continue
+            title = label(shape.name, "soft")
+            title.setContentsMargins(0, 8, 0, 0)
+            grid.addWidget(title, row, 0, 1, 2)
+            row += 1
+            for effect in shape.effects:
+                self._row(grid, row, shape, effect)
+                row += 1
+        if row == 1:
+            grid.addWidget(label("No shape has an effect yet: add one with Ctrl+Shift+A.", "soft"), 1, 0)
+        grid.setColumnStretch(len(scene.falloffs) + 2, 1)
+        grid.setRowStretch(row, 1)
+
+    def _row(self, grid: QGridLayout, row: int, shape: Shape, effect: Effect) -> None:
+        path: Path = ("shapes", shape.id, "effects", effect.id)
+        name = label(effect.settings.label, "" if effect.enabled else "soft")
+        name.setMinimumWidth(120)
+        grid.addWidget(name, row, 0)
+        eye = icon_button(
+            "eye" if effect.enabled else "eye-off",
+            f"Switch {effect.settings.label} {'off' if effect.enabled else 'on'}",
+        )
+        eye.clicked.connect(
+            lambda: self.session.put((*path, "enabled"), not effect.enabled, f"Switch {effect.settings.label}")
+        )
+        grid.addWidget(eye, row, 1)
+        for column, falloff in enumerate(self.session.scene.falloffs, start=2):
+            index = next((i for i, route in enumerate(effect.routes) if route.falloff == falloff.id), None)
+            cell = self._empty(path, falloff.id) if index is None else self._filled(path, index, effect.routes[index])
+            cell.setFixedWidth(_CELL)
+            self.cells[effect.id, falloff.id] = cell
+            grid.addWidget(cell, row, column)
+
+    def _empty(self, path: Path, falloff: str) -> QWidget:
+        button = QToolButton()
+        button.setText("+")
+        button.setAccessibleName(f"Feed {self.session.name_of(path)} by {falloff}")
+        button.setToolTip("Feed this effect by this falloff")
+        button.clicked.connect(lambda: self.feed(path, falloff))
+        return button
+
+    def _filled(self, path: Path, index: int, route: Route) -> QWidget:
+        base = (*path, "routes", index)
+        cell = QWidget()
+        cell.setStyleSheet(f"background: {icons.current_theme().raised}; border-radius: 3px;")
+        row = QHBoxLayout(cell)
+        row.setContentsMargins(2, 0, 2, 0)
+        row.setSpacing(0)
+        sign = QToolButton()
+        sign.setText(("" if index == 0 else SIGNS[route.join]) + (" 1 −" if route.inverted else "") or "•")
+        sign.setToolTip("How it joins the falloffs to its left, one minus, or nothing any more")
+        sign.clicked.connect(lambda: self._menu(base, route, index).popup(sign.mapToGlobal(sign.rect().bottomLeft())))
+        row.addWidget(sign)
+        amount = NumberField(self.session, (*base, "amount"), rule_of(Route, "amount"), bare=True)
+        self.fields.append(amount)
+        row.addWidget(amount, 1)
+        return cell
+
+    def _menu(self, base: Path, route: Route, index: int) -> QMenu:
+        menu = QMenu(self)
+        for join in SIGNS if index else ():
+            action = menu.addAction(join, lambda join=join: self.session.put((*base, "join"), join, "Join differently"))
+            action.setCheckable(True)
+            action.setChecked(route.join == join)
+        one_minus = menu.addAction(
+            "one minus", lambda: self.session.put((*base, "inverted"), not route.inverted, "One minus")
+        )
+        one_minus.setCheckable(True)
+        one_minus.setChecked(route.inverted)
+        menu.addSeparator()
+        menu.addAction("Remove", lambda: self.session.commit(edits.remove(self.session.scene, base), "Remove route"))
+        return menu
+
+    def feed(self, path: Path, falloff: str) -> None:
+        """Add a route; routes stand in the order of the columns."""
+        order = {item.id: place for place, item in enumerate(self.session.scene.falloffs)}
+        effect: Effect = edits.get(self.session.scene, path)
+        routes = sorted((*effect.routes, Route(falloff)), key=lambda route: order.get(route.falloff, len(order)))
+        self.session.put(path, structs.replace(effect, routes=tuple(routes)), f"Feed {self.session.name_of(path)}")

@@ -1,0 +1,228 @@
+"""The Table: numbers of points or faces, sorted, filtered by a condition, and picked into a group."""
+
+import numpy as np
+from numpy.typing import NDArray
+from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt, pyqtSignal
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QTableView, QVBoxLayout, QWidget
+
+from estompe.app.session import Session
+from estompe.app.widgets.labels import Head, hairline, icon_button, label, link
+from estompe.document.edits import fresh_id, insert
+from estompe.document.formula import FormulaError, parse, work_out
+from estompe.document.project import blob_name
+from estompe.document.scene import Effect
+from estompe.effects.group import Group
+from estompe.geometry import Domain, Geometry, frozen
+from estompe.geometry.faces import on_faces
+from estompe.kernels.types import Floats
+
+Columns = dict[str, NDArray[np.floating]]
+
+
+def point_columns(mesh: Geometry, strength: Floats | None) -> Columns:
+    """What there is to know of each point, by name."""
+    found: Columns = {"id": np.arange(len(mesh.points), dtype=np.float64)}
+    if strength is not None and len(strength) == len(mesh.points):
+        found["strength"] = strength
+    found.update(zip("xyz", mesh.points.T, strict=True))
+    found.update(zip(("nx", "ny", "nz"), mesh.normals.T, strict=True))
+    for (domain, name), values in mesh.attributes.items():
+        if domain is Domain.POINT:
+            found.update(_spread(name, np.asarray(values)))
+    return found
+
+
+def face_columns(mesh: Geometry, strength: Floats | None) -> Columns:
+    """What there is to know of each face, by name: its middle, area, corners and the mean strength over them."""
+    topology = mesh.topology
+    found: Columns = {"id": np.arange(topology.faces, dtype=np.float64)}
+    if strength is not None and len(strength) == len(mesh.points):
+        found["strength"] = on_faces(mesh, strength)
+    middles = [on_faces(mesh, np.ascontiguousarray(mesh.points[:, k])) for k in range(3)]
+    found.update(zip("xyz", middles, strict=True))
+    normals = topology.face_normals(mesh.points)
+    found["area"] = np.linalg.norm(normals, axis=1) / 2
+    found["corners"] = np.diff(topology.offsets).astype(np.float64)
+    for (domain, name), values in mesh.attributes.items():
+        if domain is Domain.FACE:
+            found.update(_spread(name, np.asarray(values)))
+    return found
+
+
+def _spread(name: str, values: NDArray[np.generic]) -> Columns:
+    """An attribute as one column for each of its numbers."""
+    flat = values.reshape(len(values), -1).astype(np.float64)
+    return {
+        name if flat.shape[1] == 1 else f"{name}_{'xyzw'[k] if k < 4 else k}": flat[:, k] for k in range(flat.shape[1])
+    }
+
+
+class Rows(QAbstractTableModel):
+    """Columns of numbers seen through a choice and an order of rows."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.columns: Columns = {}
+        self.rows: NDArray[np.int64] = np.zeros(0, np.int64)
+        self._sorted: tuple[str, bool] | None = None
+        self._kept: NDArray[np.bool_] | None = None
+
+    def show(self, columns: Columns, kept: NDArray[np.bool_] | None) -> None:
+        """Show other numbers."""
+        self.beginResetModel()
+        self.columns, self._kept = columns, kept
+        self._arrange()
+        self.endResetModel()
+
+    def _arrange(self) -> None:
+        count = len(next(iter(self.columns.values()))) if self.columns else 0
+        self.rows = np.arange(count) if self._kept is None else np.flatnonzero(self._kept)
+        if self._sorted is not None and self._sorted[0] in self.columns:
+            order = np.argsort(self.columns[self._sorted[0]][self.rows], kind="stable")
+            self.rows = self.rows[order if self._sorted[1] else order[::-1]]
+
+    def sort(self, column: int, order: Qt.SortOrder = Qt.SortOrder.AscendingOrder) -> None:
+        names = list(self.columns)
+        if 0 <= column < len(names):
+            self.beginResetModel()
+            self._sorted = (names[column], order == Qt.SortOrder.AscendingOrder)
+            self._arrange()
+            self.endResetModel()
+
+    def rowCount(self, parent: QModelIndex | None = None) -> int:
+        del parent
+        return len(self.rows)
+
+    def columnCount(self, parent: QModelIndex | None = None) -> int:
+        del parent
+        return len(self.columns)
+
+    def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> object:
+        if role == Qt.ItemDataRole.TextAlignmentRole:
+            return int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        if role != Qt.ItemDataRole.DisplayRole:
+            return None
+        name = list(self.columns)[index.column()]
+        value = float(self.columns[name][self.rows[index.row()]])
+        return f"{value:.0f}" if name in ("id", "corners") else f"{value:.4f}".replace("-", "−")
+
+    def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> object:
+        if role != Qt.ItemDataRole.DisplayRole or orientation == Qt.Orientation.Vertical:
+            return None
+        names = list(self.columns)
+        return names[section] if section < len(names) else None
+
+
+class TableSheet(QWidget):
+    """The numbers of the current shape on the current frame."""
+
+    closed = pyqtSignal()
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.setObjectName("sheet")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.session = session
+        self.model = Rows()
+        self.head = Head("Table", "")
+        close = icon_button("remove", "Close the Table (Esc)")
+        close.clicked.connect(self.closed)
+        self.head.layout().addWidget(close)
+        self.error = label("", "error")
+        self.count = label("", "soft")
+        self.view = QTableView()
+        self.view.setModel(self.model)
+        self.view.setSortingEnabled(True)
+        self.view.horizontalHeader().setSortIndicator(-1, Qt.SortOrder.AscendingOrder)
+        self.view.verticalHeader().hide()
+        self.view.verticalHeader().setDefaultSectionSize(22)
+        self.view.horizontalHeader().setDefaultSectionSize(82)
+        self.view.setSelectionBehavior(QTableView.SelectionBehavior.SelectRows)
+        self.view.setShowGrid(False)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(24, 16, 24, 12)
+        layout.setSpacing(6)
+        layout.addWidget(self.head)
+        layout.addWidget(hairline())
+        layout.addLayout(self._bar())
+        layout.addWidget(self.error)
+        layout.addWidget(self.view, 1)
+        self.error.hide()
+        session.answered.connect(self.pull)
+        session.current_changed.connect(self.pull)
+        self.pull()
+
+    def _bar(self) -> QHBoxLayout:
+        row = QHBoxLayout()
+        self.elements = QComboBox()
+        self.elements.addItems(["points", "faces"])
+        self.elements.setAccessibleName("What the rows are")
+        self.elements.activated.connect(self.pull)
+        self.condition = QLineEdit()
+        self.condition.setPlaceholderText("only where, such as strength > 0.5 and y < 1")
+        self.condition.setAccessibleName("Condition")
+        self.condition.textChanged.connect(self.pull)
+        group = link(
+            "Pick these points into a group", "A Group effect at the end of the shape's effects, with these points"
+        )
+        group.clicked.connect(self.pick_group)
+        row.addWidget(self.elements)
+        row.addWidget(self.condition, 1)
+        row.addWidget(self.count)
+        row.addWidget(group)
+        return row
+
+    def pull(self, *_: object) -> None:
+        """Show the newest numbers; a condition that cannot be read leaves all rows."""
+        answer, shape = self.session.answer, self.session.shape_id
+        if answer is None or shape is None or shape not in {item.id for item in answer.frame.scene.shapes}:
+            self.model.show({}, None)
+            return
+        mesh = answer.frame[shape]
+        shown = answer.shown.get(shape)
+        columns_of = point_columns if self.elements.currentText() == "points" else face_columns
+        columns = columns_of(mesh, None if shown is None else shown.strength)
+        kept = self._kept(columns)
+        self.model.show(columns, kept)
+        self.head.about.setText(f"{answer.frame.shape(shape).name}, frame {answer.request.frame}")
+        self.count.setText(f"{len(self.model.rows):,} of {len(columns['id']):,}")
+
+    def _kept(self, columns: Columns) -> NDArray[np.bool_] | None:
+        text = self.condition.text().strip()
+        self.error.hide()
+        if not text:
+            return None
+
+        def named(parts: tuple[str, ...]) -> NDArray[np.float64]:
+            if len(parts) == 1 and parts[0] in columns:
+                return columns[parts[0]].astype(np.float64)
+            raise LookupError(f"there is no column “{'.'.join(parts)}”; there are: {', '.join(columns)}")
+
+        try:
+            found = work_out(parse(text), named)
+        except FormulaError as error:
+            self.error.setText(f"“{text[error.begin : error.end]}”: {error}")
+            self.error.show()
+            return None
+        return np.broadcast_to(np.asarray(found) != 0, (len(columns["id"]),))
+
+    def picked(self) -> NDArray[np.int64]:
+        """The rows picked by hand, or all that are shown."""
+        rows = sorted({index.row() for index in self.view.selectionModel().selectedRows()})
+        return self.model.rows[rows] if rows else self.model.rows
+
+    def pick_group(self) -> None:
+        """Keep the picked points as a group of the shape."""
+        answer, shape = self.session.answer, self.session.shape
+        if answer is None or shape is None or self.elements.currentText() != "points":
+            self.session.said.emit("groups are of points: show points first", "warning")
+            return
+        members = np.zeros(len(answer.frame[shape.id].points), np.bool_)
+        members[self.picked()] = True
+        kept = frozen(members)
+        name = blob_name(kept)
+        self.session.add_blobs({name: kept})
+        names = [effect.settings.name for effect in shape.effects if isinstance(effect.settings, Group)]
+        effect = Effect(fresh_id(self.session.scene, "effect"), Group(f"group {len(names) + 1}", name))
+        scene = insert(self.session.scene, ("shapes", shape.id, "effects"), effect)
+        self.session.commit(scene, f"Group {int(members.sum()):,} points of {shape.name}")

@@ -1,0 +1,53 @@
+"""An octopus arm flexes at its joints; veins rise only where it bends, and only while it does."""
+
+import estompe.falloffs  # noqa: F401 - registers the kinds
+from estompe.document.numbers import Formula, Key, Keyed, Number
+from estompe.document.project import Project
+from estompe.document.scene import Camera, Effect, Falloff, Lathe, Layer, RampPoint, Range, Route, Scene, Shape
+from estompe.effects.colour import Colour
+from estompe.effects.joints import Joint, Joints
+from estompe.effects.push import Push
+from estompe.falloffs.bend import JointBend
+from estompe.falloffs.noise import Noise
+
+_ARM = ((0.0, 0.0), (0.2, 0.0), (0.24, 0.05), (0.21, 0.5), (0.16, 1.1), (0.10, 1.7), (0.05, 2.2), (0.0, 2.4))
+
+
+def build(density: float = 1.0) -> Project:
+    """The sample's project. density: how finely the meshes are divided."""
+    swing = Keyed((Key(1, 0.0), Key(36, 72.0), Key(72, 8.0), Key(108, 80.0), Key(130, 0.0)))
+    effects = (
+        Effect("chain", Joints(_joints(swing), 0.28)),
+        Effect("rise", Push(0.022), (Route("veins"),)),
+        Effect("flush", Colour((0.42, 0.10, 0.13)), (Route("veins"),)),
+    )
+    arm = Shape(
+        "arm",
+        "Arm",
+        Lathe(_ARM, round(150 * density**0.5), round(260 * density**0.5)),
+        effects=effects,
+        color=(0.78, 0.62, 0.54),
+    )
+    steep = (RampPoint(0.0, 1.0), RampPoint(1.0, 0.0))
+    veins = Falloff(
+        "veins",
+        "Veins",
+        (
+            Layer("elbow", JointBend("chain", 2), range=Range(70.0, 6.0), ramp=steep),
+            Layer("wrist", JointBend("chain", 3), join="larger", range=Range(60.0, 6.0), ramp=steep),
+            Layer("net", Noise(1.0, 0.11, 2, 0.5, space="rest", pattern="cellular", cells="second minus nearest",
+                               low=-1.0, high=0.1, centred=False, invert=True), join="multiply"),
+        ),
+        Range(0.8, 0.25),
+    )  # fmt: skip
+    camera = Camera("Shot 11", (0.5, 1.3, 4.3), (-0.45, 0.85, 0.0), 32.0)
+    return Project(Scene((arm,), (), (veins,), camera, first=1, last=130))
+
+
+def _joints(swing: Number) -> tuple[Joint, ...]:
+    return (
+        Joint("root", "Root", (0.0, 0.0, 0.0)),
+        Joint("elbow", "Elbow", (0.0, 0.75, 0.0), (0.0, 0.0, swing)),
+        Joint("wrist", "Wrist", (0.0, 1.5, 0.0), (0.0, Formula("Elbow.turn.z * 0.4"), Formula("Elbow.turn.z * 0.8"))),
+        Joint("tip", "Tip", (0.0, 2.4, 0.0)),
+    )

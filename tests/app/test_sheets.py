@@ -1,0 +1,111 @@
+"""Routing and the Table, driven as a person would."""
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import Qt
+from PyQt6.QtTest import QTest
+
+from estompe.app.sheets.routing_sheet import RoutingSheet
+from estompe.app.sheets.table_sheet import TableSheet
+from estompe.app.widgets.number import NumberField
+from estompe.effects.group import Group
+
+
+def _sheet(sample, key, kind):
+    sample.keys(key)
+    sheet = sample.window.sheets.currentWidget()
+    assert isinstance(sheet, kind)
+    return sheet
+
+
+def test_routing_shows_every_effect_and_falloff_and_feeds_by_a_click(sample):
+    sheet = _sheet(sample, Qt.Key.Key_R, RoutingSheet)
+    assert set(sheet.cells) == {(e, f) for e in ("bulge", "lift") for f in ("lantern-glow", "swell")}
+    sample.click(sheet.cells["lift", "lantern-glow"])
+    assert [route.falloff for route in sample.get("shapes", "quay", "effects", "lift", "routes")] == [
+        "lantern-glow",
+        "swell",
+    ]
+    assert sample.window.sheets.currentWidget() is sheet  # editing does not close it
+    field = sheet.cells["lift", "swell"].findChild(NumberField)
+    sample.type_into(field, "40")
+    assert sample.get("shapes", "quay", "effects", "lift", "routes", 1, "amount") == 0.4
+    sample.session.undo()
+    sample.session.undo()
+    assert [route.falloff for route in sample.get("shapes", "quay", "effects", "lift", "routes")] == ["swell"]
+
+
+def test_a_cell_joins_differently_inverts_and_is_removed(sample):
+    sheet = _sheet(sample, Qt.Key.Key_R, RoutingSheet)
+    sheet.feed(("shapes", "amphora", "effects", "bulge"), "swell")
+    routes = ("shapes", "amphora", "effects", "bulge", "routes")
+    for text, check in (("add", ("join", "add")), ("one minus", ("inverted", True))):
+        menu = sheet._menu((*routes, 1), sample.get(*routes, 1), 1)
+        next(action for action in menu.actions() if action.text() == text).trigger()
+        assert sample.get(*routes, 1, check[0]) == check[1]
+    menu = sheet._menu((*routes, 1), sample.get(*routes, 1), 1)
+    menu.actions()[-1].trigger()
+    assert len(sample.get(*routes)) == 1
+
+
+def test_the_key_opens_and_closes_a_sheet(sample):
+    sheet = _sheet(sample, Qt.Key.Key_R, RoutingSheet)
+    sample.window.do.routing()
+    assert sample.window.sheets.currentWidget() is sample.view
+    sheet = _sheet(sample, Qt.Key.Key_D, TableSheet)
+    sample.click(sample.button(sheet, "Close the Table (Esc)"))
+    assert sample.window.sheets.currentWidget() is sample.view
+
+
+def test_the_table_shows_sorts_and_filters_the_numbers_of_points(sample):
+    sample.session.go(60)
+    sample.settle()
+    sheet = _sheet(sample, Qt.Key.Key_D, TableSheet)
+    mesh = sample.session.answer.frame["Amphora"]
+    strength = sample.session.answer.current.strength
+    assert list(sheet.model.columns)[:5] == ["id", "strength", "x", "y", "z"]
+    assert sheet.model.rowCount() == len(mesh.points)
+    sheet.view.sortByColumn(1, Qt.SortOrder.DescendingOrder)
+    assert np.array_equal(strength[sheet.model.rows], np.sort(strength)[::-1])
+    QTest.keyClicks(sheet.condition, "strength > 0.5 and y < 0.7")
+    kept = (strength > 0.5) & (mesh.points[:, 1] < 0.7)
+    assert set(sheet.model.rows) == set(np.flatnonzero(kept))
+    assert sheet.count.text() == f"{int(kept.sum()):,} of {len(kept):,}"
+
+
+@pytest.mark.parametrize(
+    ("text", "words"), [("salt > 1", "there is no column “salt”"), ("strength >", "something is missing")]
+)
+def test_a_condition_that_cannot_be_read_says_so_and_keeps_all_rows(sample, text, words):
+    sheet = _sheet(sample, Qt.Key.Key_D, TableSheet)
+    sheet.condition.setText(text)
+    assert words in sheet.error.text()
+    assert sheet.error.isVisible()
+    assert sheet.model.rowCount() == len(sample.session.answer.frame["Amphora"].points)
+
+
+def test_faces_have_areas(sample):
+    sheet = _sheet(sample, Qt.Key.Key_D, TableSheet)
+    sheet.elements.setCurrentText("faces")
+    sheet.pull()
+    mesh = sample.session.answer.frame["Amphora"]
+    assert sheet.model.rowCount() == mesh.topology.faces
+    corners = mesh.points[mesh.topology.triangles].astype(np.float64)
+    areas = np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1) / 2
+    assert sheet.model.columns["area"].sum() == pytest.approx(areas.sum(), rel=0.02)
+
+
+def test_picked_points_become_a_group_that_attributes_can_use(sample):
+    sheet = _sheet(sample, Qt.Key.Key_D, TableSheet)
+    sheet.condition.setText("y > 0.6")
+    count = sheet.model.rowCount()
+    sample.click(sample.button(sheet, "Pick these points into a group"))
+    effect = sample.session.shape.effects[-1]
+    assert isinstance(effect.settings, Group)
+    sample.settle()
+    members = sample.session.answer.frame["Amphora"].on_points("group 1")
+    assert members.sum() == count
+    assert not sample.session.answer.frame.problems
+    sample.session.put(("shapes", "amphora", "source", "around"), 9, "Other mesh")
+    sample.settle()
+    assert "pick it anew" in sample.session.answer.frame.problems[0].text
