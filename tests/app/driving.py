@@ -30,7 +30,7 @@ class Driver:
                 and answer.request.frame == self.session.frame
                 and answer.request.falloff == self.session.falloff_id
                 and answer.request.shape == self.session.shape_id
-                and self.view.is_still
+                and (self.view.is_still or not self.view.isVisible())
             )
 
         QTest.qWait(20)

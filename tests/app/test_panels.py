@@ -361,3 +361,11 @@ def test_a_random_walk_through_the_window_can_be_undone(sample):
         session.redo()
     assert session.scene is last
     assert edits.exists(last, ("shapes", "amphora"))
+
+
+def test_return_ends_typing_and_does_not_open_the_field_again(sample):
+    sample.window.drive.open_card("bulge")
+    field = sample.field("shapes", "amphora", "effects", "bulge", "settings", "amount")
+    sample.type_into(field, "0.2")
+    assert field.value == 0.2
+    assert not [editor for editor in field.findChildren(QLineEdit) if editor.isVisible()]

@@ -1,16 +1,19 @@
 """A scene together with the big arrays it refers to."""
 
 import hashlib
-from collections.abc import Mapping
+import re
+from collections.abc import Iterator, Mapping
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
 from numpy.typing import NDArray
 
 from estompe.document.scene import Mesh, Scene, StoredAttribute
 from estompe.geometry import Domain, Geometry, frozen
 
 Blobs = Mapping[str, NDArray[Any]]
+_ADDRESS = re.compile(r"[0-9a-f]{64}")
 
 
 class Project:
@@ -56,10 +59,17 @@ def restored(mesh: Mesh, blobs: Blobs) -> Geometry:
 
 
 def blobs_of(scene: Scene) -> set[str]:
-    """The content addresses a scene refers to."""
-    names: set[str] = set()
-    for shape in scene.shapes:
-        if isinstance(shape.source, Mesh):
-            names.update((shape.source.points, shape.source.corners, shape.source.offsets))
-            names.update(item.blob for item in shape.source.attributes)
-    return names
+    """The content addresses a scene refers to, wherever they stand."""
+    return set(_addresses(scene))
+
+
+def _addresses(item: Any) -> Iterator[str]:
+    if isinstance(item, str):
+        if _ADDRESS.fullmatch(item):
+            yield item
+    elif isinstance(item, tuple):
+        for part in item:
+            yield from _addresses(part)
+    elif isinstance(item, Struct):
+        for name in item.__struct_fields__:
+            yield from _addresses(getattr(item, name))

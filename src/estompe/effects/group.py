@@ -29,8 +29,6 @@ class Group(Struct, EffectSettings, frozen=True, forbid_unknown_fields=True, tag
 
     def apply(self, geometry: Geometry, strength: Floats, at: At) -> Geometry:
         members = strength >= 0.5
-        if not members.any():
-            return geometry
         if self.picked:
             picked = at.array(self.picked)
             if picked.shape != members.shape:

@@ -80,12 +80,12 @@ class Press(Struct, EffectSettings, frozen=True, forbid_unknown_fields=True, tag
     def apply(self, geometry: Geometry, strength: Floats, at: At) -> Geometry:
         if self.keep_volume and len(strength):
             check_closed(geometry)
-        if not strength.any():
+        if not len(strength):
             return geometry
         touch = self._touch(geometry.points, at)
         inside = (touch.depth > 0.0) & (strength > 0.0)
         if not inside.any():
-            return geometry
+            return geometry.with_attribute(*CONTACT, inside)
         deepest = float(touch.depth[inside].max())
         pressed = np.where(
             inside[:, None], geometry.points + strength[:, None] * (touch.onto - geometry.points), geometry.points

@@ -10,7 +10,7 @@ from numba import prange
 
 from estompe.kernels import BLOCK, PARALLEL_FROM
 from estompe.kernels.compile import inlined, kernel, parallel_kernel
-from estompe.kernels.types import Floats, Matrix
+from estompe.kernels.types import Floats, Matrix, read_only
 
 
 class Way(IntEnum):
@@ -208,5 +208,13 @@ def deform(points: Floats, strength: Floats, way: Way, into: Matrix, back: Matri
     out = np.empty_like(points)
     run = _deform_serial if len(points) < PARALLEL_FROM else _deform_parallel
     own, world = into.astype(np.float32), back.astype(np.float32)
-    run(points.reshape(-1), strength, int(way), own, world, np.array(numbers, np.float32), out.reshape(-1))
+    run(
+        read_only(points).reshape(-1),
+        read_only(strength),
+        int(way),
+        own,
+        world,
+        np.array(numbers, np.float32),
+        out.reshape(-1),
+    )
     return out

@@ -5,7 +5,7 @@ from numba import prange
 
 from estompe.kernels import BLOCK, PARALLEL_FROM
 from estompe.kernels.compile import inlined, kernel, parallel_kernel
-from estompe.kernels.types import Floats
+from estompe.kernels.types import Floats, read_only
 
 
 @inlined
@@ -31,6 +31,10 @@ def _along_parallel(points, directions, strength, amount, out):
         _along_block(points[3 * b : 3 * e], directions[3 * b : 3 * e], strength[b:e], amount, out[3 * b : 3 * e])
 
 
+def _flat(points: Floats) -> Floats:
+    return read_only(points).reshape(-1)
+
+
 def displace_along(points: Floats, directions: Floats, strength: Floats, amount: float) -> Floats:
     """Each point moved along its own direction by strength times amount.
 
@@ -38,7 +42,7 @@ def displace_along(points: Floats, directions: Floats, strength: Floats, amount:
     """
     out = np.empty_like(points)
     run = _along_serial if len(points) < PARALLEL_FROM else _along_parallel
-    run(points.reshape(-1), directions.reshape(-1), strength, np.float32(amount), out.reshape(-1))
+    run(_flat(points), _flat(directions), read_only(strength), np.float32(amount), out.reshape(-1))
     return out
 
 
@@ -72,5 +76,5 @@ def displace_by(points: Floats, strength: Floats, vector: Floats) -> Floats:
     """
     out = np.empty_like(points)
     run = _by_serial if len(points) < PARALLEL_FROM else _by_parallel
-    run(points.reshape(-1), strength, vector[0], vector[1], vector[2], out.reshape(-1))
+    run(_flat(points), read_only(strength), vector[0], vector[1], vector[2], out.reshape(-1))
     return out

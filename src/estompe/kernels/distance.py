@@ -10,7 +10,7 @@ from numba import prange
 
 from estompe.kernels import BLOCK, PARALLEL_FROM
 from estompe.kernels.compile import inlined, kernel, parallel_kernel
-from estompe.kernels.types import Floats
+from estompe.kernels.types import Floats, read_only
 
 
 class Form(IntEnum):
@@ -89,5 +89,5 @@ def distance(points: Floats, to_control: Floats, form: Form) -> Floats:
     """
     out = np.empty(len(points), np.float32)
     run = _distance_serial if len(points) < PARALLEL_FROM else _distance_parallel
-    run(points.reshape(-1), to_control, int(form), out)
+    run(read_only(points).reshape(-1), to_control, int(form), out)
     return out

@@ -10,7 +10,7 @@ from numba import prange
 
 from estompe.kernels import BLOCK, PARALLEL_FROM
 from estompe.kernels.compile import inlined, kernel, parallel_kernel
-from estompe.kernels.types import Floats
+from estompe.kernels.types import Floats, read_only
 
 _X = np.uint32(0x9E3779B1)
 _Y = np.uint32(0x85EBCA77)
@@ -271,8 +271,8 @@ def gradient_noise(
     shape = (octaves, np.float32(roughness), np.float32(amount), np.uint32(seed))
     frequency = np.float32(1.0 / max(size, 1e-6))
     if time is None:
-        (_noise_3_serial if serial else _noise_3_parallel)(points.reshape(-1), out, frequency, *shape)
+        (_noise_3_serial if serial else _noise_3_parallel)(read_only(points).reshape(-1), out, frequency, *shape)
     else:
         run = _noise_4_serial if serial else _noise_4_parallel
-        run(points.reshape(-1), out, frequency, np.float32(time), np.int32(period), *shape)
+        run(read_only(points).reshape(-1), out, frequency, np.float32(time), np.int32(period), *shape)
     return out

@@ -9,7 +9,7 @@ from numba import prange
 
 from estompe.kernels import BLOCK, PARALLEL_FROM
 from estompe.kernels.compile import inlined, kernel, parallel_kernel
-from estompe.kernels.types import Floats, Indices
+from estompe.kernels.types import Floats, Indices, read_only
 
 
 @inlined
@@ -70,7 +70,7 @@ def face_normals(points: Floats, corners: Indices, offsets: Indices) -> Floats:
     """
     out = np.empty((len(offsets) - 1, 3), np.float32)
     run = _faces_serial if len(out) < PARALLEL_FROM // 4 else _faces_parallel
-    run(points.reshape(-1), corners, offsets, out.reshape(-1))
+    run(read_only(points).reshape(-1), read_only(corners), read_only(offsets), out.reshape(-1))
     return out
 
 
@@ -112,5 +112,5 @@ def point_normals(face: Floats, starts: Indices, faces: Indices) -> Floats:
     """
     out = np.empty((len(starts) - 1, 3), np.float32)
     run = _points_serial if len(out) < PARALLEL_FROM // 4 else _points_parallel
-    run(face.reshape(-1), starts, faces, out.reshape(-1))
+    run(read_only(face).reshape(-1), read_only(starts), read_only(faces), out.reshape(-1))
     return out

@@ -15,7 +15,7 @@ from numba import prange
 from estompe.kernels import BLOCK, PARALLEL_FROM
 from estompe.kernels.compile import inlined, kernel, parallel_kernel
 from estompe.kernels.noise import _X, _Y, _Z, _fade, _mix, _mixed, _octave_seed, _split
-from estompe.kernels.types import Floats
+from estompe.kernels.types import Floats, read_only
 
 
 class Pattern(IntEnum):
@@ -256,7 +256,7 @@ def pattern_noise(
     """
     out = np.empty(len(points), np.float32)
     run = _pattern_serial if len(points) < PARALLEL_FROM // 16 else _pattern_parallel
-    run(points.reshape(-1), out, int(pattern), np.float32(1.0 / max(size, 1e-6)), octaves, np.float32(roughness),
+    run(read_only(points).reshape(-1), out, int(pattern), np.float32(1.0 / max(size, 1e-6)), octaves, np.float32(roughness),
         np.float32(spread), np.uint32(seed), np.float32(phase))  # fmt: skip
     return out
 
@@ -281,6 +281,6 @@ def levels(
     """
     single = np.float32
     made: Floats = _levels(
-        values, single(low), single(high), single(contrast), single(brightness), single(amount), centred
+        read_only(values), single(low), single(high), single(contrast), single(brightness), single(amount), centred
     )
     return made

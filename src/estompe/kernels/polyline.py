@@ -5,7 +5,7 @@ from numba import prange
 
 from estompe.kernels import BLOCK, PARALLEL_FROM
 from estompe.kernels.compile import inlined, kernel, parallel_kernel
-from estompe.kernels.types import Floats
+from estompe.kernels.types import Floats, read_only
 
 
 @inlined
@@ -66,7 +66,14 @@ def nearest_on_polyline(points: Floats, line: Floats) -> tuple[Floats, Floats]:
     inverse = (1.0 / np.maximum(lengths, 1e-12) ** 2).astype(np.float32)
     distance, along = np.empty(len(points), np.float32), np.empty(len(points), np.float32)
     run = _nearest_serial if len(points) * len(steps) < PARALLEL_FROM * 8 else _nearest_parallel
-    run(points.reshape(-1), np.ascontiguousarray(line[:-1]), np.ascontiguousarray(steps), inverse, distance, along)
+    run(
+        read_only(points).reshape(-1),
+        np.ascontiguousarray(line[:-1]),
+        np.ascontiguousarray(steps),
+        inverse,
+        distance,
+        along,
+    )
     total = float(lengths.sum())
     ends = np.concatenate([[0.0], np.cumsum(lengths)]) / (total if total > 0 else 1.0)
     return distance, np.interp(along, np.arange(len(line)), ends).astype(np.float32)

@@ -9,7 +9,7 @@ from numba import prange
 
 from estompe.kernels import BLOCK
 from estompe.kernels.compile import parallel_kernel
-from estompe.kernels.types import Floats
+from estompe.kernels.types import Floats, read_only
 
 _MOST = 64
 
@@ -46,7 +46,7 @@ def influence(points: Floats, begins: Floats, ends: Floats, reach: float) -> Flo
     points: float32 (n, 3); begins, ends: float32 (bones, 3); reach: scene units over which bones share a point.
     """
     out = np.empty((len(points), len(begins)), np.float32)
-    _influence(points, begins, ends, np.float32(max(reach, 1e-9)), out)
+    _influence(read_only(points), begins, ends, np.float32(max(reach, 1e-9)), out)
     return out
 
 
@@ -99,5 +99,5 @@ def skinned(points: Floats, weights: Floats, real: Floats, dual: Floats, strengt
     points: float32 (n, 3); weights: float32 (n, bones); real, dual: float32 (bones, 4), w first; strength: float32 (n,).
     """
     out = np.empty_like(points)
-    _skinned(points, weights, real, dual, strength, out)
+    _skinned(read_only(points), weights, real, dual, read_only(strength), out)
     return out

@@ -5,7 +5,7 @@ from numba import prange
 
 from estompe.kernels import BLOCK, PARALLEL_FROM
 from estompe.kernels.compile import inlined, kernel, parallel_kernel
-from estompe.kernels.types import Floats, Indices
+from estompe.kernels.types import Floats, Indices, read_only
 
 
 @inlined
@@ -46,7 +46,8 @@ def towards_neighbours(points: Floats, starts: Indices, members: Indices, weight
     """
     out = np.empty_like(points)
     run = _points_serial if len(points) < PARALLEL_FROM // 4 else _points_parallel
-    run(points.reshape(-1), starts, members, weight, np.float32(factor), out.reshape(-1))
+    around = read_only(starts), read_only(members)
+    run(read_only(points).reshape(-1), *around, read_only(weight), np.float32(factor), out.reshape(-1))
     return out
 
 
@@ -63,6 +64,6 @@ def blurred(values: Floats, starts: Indices, members: Indices, rings: int) -> Fl
     """Values averaged with those of the neighbours, as often as rings says. values: float32 (n,). Returns float32 (n,)."""
     for _ in range(rings):
         out = np.empty_like(values)
-        _values(values, starts, members, out)
+        _values(read_only(values), read_only(starts), read_only(members), out)
         values = out
     return values

@@ -11,7 +11,7 @@ from numba import prange
 from numpy.typing import NDArray
 
 from estompe.kernels.compile import inlined, kernel, parallel_kernel
-from estompe.kernels.types import Floats, Indices
+from estompe.kernels.types import Floats, Indices, read_only
 
 _LEAF = 4
 _CHUNK = 256
@@ -42,7 +42,7 @@ def _morton(places, low, over):
 def _sorted(places: Floats) -> NDArray[np.int64]:
     low = places.min(axis=0)
     over = (1023.0 / np.maximum(places.max(axis=0) - low, 1e-20)).astype(np.float32)
-    return np.argsort(_morton(places, low, over), kind="stable")
+    return np.argsort(_morton(read_only(places), low, over), kind="stable")
 
 
 @kernel
@@ -192,7 +192,9 @@ def nearest_on_surface(points: Floats, tree: Tree, most: float = np.inf) -> Near
     shares = np.zeros((len(points), 2), np.float32)
     if len(points):
         limit = np.float32(min(most, 1e18)) ** 2
-        _nearest(points, _sorted(points), tree.corners, tree.boxes, tree.leaves, limit, distance, triangle, shares)
+        _nearest(
+            read_only(points), _sorted(points), tree.corners, tree.boxes, tree.leaves, limit, distance, triangle, shares
+        )
     hit = triangle >= 0
     triangle[hit] = tree.order[triangle[hit]]
     return Nearest(distance, triangle, shares)
@@ -264,7 +266,10 @@ def signs(points: Floats, mesh: Floats, triangles: Indices, outwards: Outwards, 
 
     points: float32 (n, 3); mesh: float32 (m, 3), its points; triangles: int32 (t, 3), outwards counter-clockwise.
     """
-    return np.asarray(_signs(points, mesh, triangles, *outwards, nearest.triangle, nearest.shares))
+    found = _signs(
+        read_only(points), read_only(mesh), read_only(triangles), *outwards, nearest.triangle, nearest.shares
+    )
+    return np.asarray(found)
 
 
 def _edge_normals(triangles: Indices, normals: NDArray[np.float64], points: int) -> Floats:

@@ -3,7 +3,7 @@
 import numpy as np
 
 from estompe.kernels.compile import kernel
-from estompe.kernels.types import Floats, Indices
+from estompe.kernels.types import Floats, Indices, read_only
 
 
 @kernel
@@ -22,4 +22,4 @@ def _volume(points, triangles):
 
 def enclosed_volume(points: Floats, triangles: Indices) -> float:
     """Cubic scene units, summed in float64. points: float32 (n, 3); triangles: int32 (t, 3), outwards counter-clockwise."""
-    return float(_volume(points, triangles)) if len(triangles) else 0.0
+    return float(_volume(read_only(points), read_only(triangles))) if len(triangles) else 0.0

@@ -19,6 +19,15 @@ HEIGHT = 22
 _TACK = 16
 
 
+class _Editor(QLineEdit):
+    """Keeps Return to itself: passed on, it would make the field open again at once."""
+
+    def keyPressEvent(self, event) -> None:
+        super().keyPressEvent(event)
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            event.accept()
+
+
 class NumberField(QWidget):
     """One number of the scene, by its path. A drag is one step; Shift drags finely, Ctrl coarsely."""
 
@@ -227,23 +236,27 @@ class NumberField(QWidget):
 
     def type_value(self, text: str | None = None) -> None:
         """Open the field for typing."""
-        self._editor = QLineEdit(self)
+        self._editor = _Editor(self)
         self._editor.setGeometry(self._value_area().adjusted(-8, 0, 4, 0))
         self._editor.setAlignment(Qt.AlignmentFlag.AlignRight)
         self._editor.setText(text if text is not None else self._typed_text())
         if text is None:
             self._editor.selectAll()
-        self._editor.editingFinished.connect(self._typed)
+        editor = self._editor
+        editor.editingFinished.connect(lambda: self._typed(editor))
         self._editor.show()
         self._editor.setFocus()
 
-    def _typed(self) -> None:
-        editor, self._editor = self._editor, None
-        if editor is None:
+    def _typed(self, editor: QLineEdit) -> None:
+        # Return ends the editing, and so does losing the focus right after it: only the first counts.
+        if editor is not self._editor:
             return
+        self._editor = None
         text = editor.text().strip()
         editor.hide()
         editor.deleteLater()
+        if not self.exists():
+            return
         self.setFocus()
         if self._formula is not None and text == self._formula.text:
             return
