@@ -5,7 +5,7 @@ BIN := $(VENV)/bin
 STAMP := $(VENV)/.ready-$(shell cat pyproject.toml | cksum | cut -d' ' -f1)
 DEMO := build/demo
 
-.PHONY: setup demo test check bench screenshots schema clean
+.PHONY: setup demo test check bench screenshots reference schema clean
 
 setup: $(STAMP)
 
@@ -44,6 +44,9 @@ bench: setup
 
 screenshots: setup
 	QT_QPA_PLATFORM=offscreen $(BIN)/python scripts/screenshots.py
+
+reference: setup
+	$(BIN)/python scripts/reference.py
 
 schema: setup
 	$(BIN)/python scripts/schema.py

@@ -205,7 +205,7 @@ def test_a_chain_is_laid_through_the_shape_and_turned(sample):
     sample.settle()
     moved = sample.session.answer.frame["Amphora"].points - sample.session.answer.frame["Amphora"].rest
     assert np.abs(moved).max() > 0.1
-    sample.click(sample.button(field, "One joint more"))
+    sample.click(sample.button(_shown(sample, JointsField), "One joint more"))
     assert len(sample.get(*path)) == 4
 
 
@@ -278,3 +278,47 @@ def test_several_controls_formulas_and_pictures_have_fields(sample):
 def test_a_click_elsewhere_is_not_painted(sample):
     sample.qtbot.mouseClick(sample.view, LEFT, Qt.KeyboardModifier.NoModifier, sample.view.rect().bottomLeft())
     assert sample.session.undo_label is None
+
+
+def test_a_mask_for_a_mesh_that_has_changed_is_kept_and_carried_over(sample):
+    sample.keys(Qt.Key.Key_B)
+    layer = sample.session.falloff.layers[-1].id
+    path = (*GLOW, "layers", layer, "source", "mask")
+    sample.session.set_brush(radius=0.4, amount=1.0)
+    sample.settle()
+    sample.session.paint("amphora", np.array([0.37, 0.66, 0.0]))
+    painted = sample.session.blob(sample.get(*path))
+    sample.session.put(("shapes", "amphora", "source", "around"), 60, "Finer")
+    sample.settle()
+    assert "carry it over" in sample.session.answer.frame.problems[0].text
+    assert np.array_equal(sample.session.blob(sample.get(*path)), painted)
+    sample.click(sample.button(_shown(sample, MaskField), "Carry it over to this mesh"))
+    sample.settle()
+    assert not sample.session.answer.frame.problems
+    mask, rest = sample.session.blob(sample.get(*path)), sample.session.answer.frame["Amphora"].rest
+    assert mask.shape == (len(rest),)
+    assert mask.max() == painted.max()
+    assert np.linalg.norm(rest[mask > 0.5] - [0.37, 0.66, 0], axis=1).max() < 0.4
+
+
+def test_a_joint_is_picked_in_the_view_and_turned_with_its_ring(driver):
+    from estompe.samples import sample as sample_of
+
+    driver.session.begin(sample_of("octopus-arm").build(0.1), None, "arm")
+    driver.session.go(36)
+    driver.settle()
+    chain = driver.view.chains()[0]
+    driver.click(driver.view, driver.pixel(chain.joints["tip"][0]))
+    assert driver.session.picked == (*chain.path, "tip")
+    driver.click(driver.view, driver.pixel(chain.joints["root"][0]))
+    root = (*chain.path, "root")
+    assert driver.session.picked == root
+    ring = driver.view.handles().parts[2]
+    assert ring.part == "ring"
+    driver.drag(driver.view, driver.pixel(ring.line[4]), driver.pixel(ring.line[9]))
+    assert abs(driver.get(*root, "turn", 2)) > 5
+    assert driver.session.undo_label == "Turn Root"
+    before = chain.joints["tip"][0]
+    assert np.linalg.norm(driver.view.chains()[0].joints["tip"][0] - before) > 0.1
+    driver.keys(Qt.Key.Key_K)
+    assert [key.frame for key in driver.get(*root, "turn", 2).keys] == [36.0]

@@ -70,6 +70,13 @@ def test_reductions_are_those_of_the_strength_over_the_shape(what, reduced):
     assert frame.reductions[what, "near", "ball"] == edits.get(frame.scene, PUSH)
 
 
+def test_the_nearest_and_farthest_measured_value_are_distances():
+    scene = _with((PUSH, Formula("nearest(Near, Ball)")), (PLACE_X, 2.0))
+    assert edits.get(evaluate(Project(scene), 1).scene, PUSH) == pytest.approx(1.5, abs=1e-3)
+    scene = edits.put(scene, PUSH, Formula("farthest(Near, Ball)"))
+    assert edits.get(evaluate(Project(scene), 1).scene, PUSH) == pytest.approx(2.5, abs=1e-3)
+
+
 @pytest.mark.parametrize("text", ["largest(Near)", "largest(Ball, Near)", "mean(Near, 2)", "largest(Far, Ball)"])
 def test_reductions_of_anything_else_are_refused(text):
     frame = evaluate(Project(_with((PUSH, Formula(text)))), 1)

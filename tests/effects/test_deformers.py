@@ -461,7 +461,7 @@ def test_effects_chain_across_changes_of_the_mesh():
     assert points["a"] == points["b"] > 500
     assert points["c"] == points["d"] == 2 * points["b"]
     assert np.isfinite(frame["S"].points).all()
-    assert len(frame.strength("S", "up")) == points["a"]  # where the first effect that uses it measures it
+    assert len(frame.strength("S", "up")) == points["d"]  # on the points that are seen
 
 
 def test_scaling_a_shape_scales_what_happens_in_its_own_space():

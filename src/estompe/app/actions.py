@@ -90,12 +90,12 @@ class Actions:
 
     def remove_picked(self) -> None:
         """Remove the picked shape or control."""
-        if self.session.picked[:1] in (("shapes",), ("controls",)):
+        if len(self.session.picked) == 2:
             self.cast.remove(self.session.picked)
 
     def duplicate_picked(self) -> None:
         """Duplicate the picked shape or control."""
-        if self.session.picked[:1] in (("shapes",), ("controls",)):
+        if len(self.session.picked) == 2:
             self.cast.duplicate(self.session.picked)
 
     def add_shape(self, name: str, source) -> None:
@@ -182,6 +182,9 @@ class Actions:
         picked = self.session.picked
         if not picked:
             self.status.say("pick a shape or control first, or point at a number", "warning")
+            return
+        if "joints" in picked:
+            self.session.toggle_keys([(*picked, "turn", axis) for axis in range(3)])
             return
         part = "place" if picked == ("camera",) else {"move": "place", "turn": "turn", "size": "size"}[self.view.tool]
         base = (*picked, part) if picked == ("camera",) else (*picked, "placement", part)

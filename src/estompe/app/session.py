@@ -5,6 +5,7 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
+from msgspec import structs
 from numpy.typing import NDArray
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
@@ -18,6 +19,7 @@ from estompe.document.project import Project, blob_name
 from estompe.document.resolving import Resolver
 from estompe.document.scene import Control, Effect, Falloff, Scene, Shape
 from estompe.evaluate.worker import Answer, Request, Worker
+from estompe.falloffs.painted import carried_over
 from estompe.geometry import frozen
 from estompe.geometry.placement import placement_matrix
 
@@ -176,8 +178,23 @@ class Session(QObject):
             mask = np.zeros(len(mesh.points), np.float32)
         kept = frozen(touched(mask, mesh, place, self.brush, matrix))
         name = blob_name(kept)
-        self.add_blobs({name: kept})
-        self.put(self.painting, name, f"Paint {self.name_of(self.painting[:-2])}", ("paint", self.painting))
+        places = frozen(mesh.rest)
+        self.add_blobs({name: kept, blob_name(places): places})
+        source = structs.replace(edits.get(self.scene, self.painting[:-1]), mask=name, places=blob_name(places))
+        self.put(self.painting[:-1], source, f"Paint {self.name_of(self.painting[:-2])}", ("paint", self.painting))
+
+    def carry_mask_over(self, path: ScenePath) -> None:
+        """Bring a painted mask to the current shape's mesh, by nearest points at rest."""
+        source = edits.get(self.scene, path[:-1])
+        mask, places = self.blob(source.mask), self.blob(source.places)
+        if mask is None or places is None or self.answer is None or self.shape_id is None:
+            self.said.emit("there is nothing to carry over: paint anew", "error")
+            return
+        rest = frozen(self.answer.frame[self.shape_id].rest)
+        made = frozen(carried_over(mask, places, rest))
+        self.add_blobs({blob_name(made): made, blob_name(rest): rest})
+        changed = structs.replace(source, mask=blob_name(made), places=blob_name(rest))
+        self.put(path[:-1], changed, f"Carry {self.name_of(path[:-2])} over")
 
     def commit(self, scene: Scene, label: str, merge_key: object = None) -> None:
         """Make a scene the current one, as a step of that name."""
@@ -298,6 +315,11 @@ class Session(QObject):
     def choose_control(self, control: str) -> None:
         """Let the handles act on a control."""
         self.picked = ("controls", control)
+        self.current_changed.emit()
+
+    def choose_part(self, path: ScenePath) -> None:
+        """Let the handles act on a part of a shape, such as a joint."""
+        self.picked = path
         self.current_changed.emit()
 
     def choose_falloff(self, falloff: str, layer: str | None = None) -> None:

@@ -15,7 +15,8 @@ from estompe.document.settings import settings_of
 
 Reduce = Callable[[str, str, str], float]
 """What a reduction of a falloff over a shape gives: its name, the falloff's id and the shape's id."""
-REDUCTIONS = ("smallest", "largest", "mean")
+REDUCTIONS = ("smallest", "largest", "mean", "nearest", "farthest")
+"""The first three of strengths; the others of what is measured before the ramp, such as distances in scene units."""
 
 
 def no_reductions(what: str, _falloff: str, _shape: str) -> float:

@@ -10,7 +10,7 @@ from estompe.document.numbers import Keyed
 Kind = Literal[
     "number", "real", "triple", "whole", "choice", "flag", "text", "formula",
     "control", "controls", "path", "points", "falloff", "shape", "effect", "picture", "attribute",
-    "joints", "poses", "mask", "profile", "words", "picked",
+    "joints", "poses", "mask", "profile", "words", "picked", "hidden",
 ]  # fmt: skip
 
 

@@ -12,6 +12,7 @@ from estompe.document.scene import Identifier, Name
 from estompe.document.settings import setting
 from estompe.geometry import Geometry
 from estompe.geometry.placement import inverse, transformed, turn_matrix
+from estompe.kernels.polyline import nearest_on_polyline
 from estompe.kernels.skin import influence, skinned
 from estompe.kernels.types import Floats
 
@@ -69,6 +70,17 @@ class Joints(Struct, EffectSettings, frozen=True, forbid_unknown_fields=True, ta
         moved = transformed(skinned(own, weights, real, dual, strength), at.shape_matrix)
         return geometry.moved(np.where((strength != 0.0)[:, None], moved, geometry.points))
 
+    def posed(self) -> list[tuple[Vector, Vector]]:
+        """Where each joint stands when posed, (3,), and the turn it hangs in, (3, 3), in the shape's own space."""
+        turn, shift = np.eye(3), np.zeros(3)
+        found = []
+        for joint in self.joints:
+            place = np.array(plain_triple(joint.place))
+            found.append((turn @ place + shift, turn))
+            own = turn_matrix(plain_triple(joint.turn))
+            shift, turn = turn @ (place - own @ place) + shift, turn @ own
+        return found
+
     def bend_at(self, rest: Floats, index: int) -> Floats:
         """How many degrees a joint is turned, at the joint, dying out along both bones, float32 (n,). rest: float32 (n, 3)."""
         if index >= len(self.joints):
@@ -78,7 +90,9 @@ class Joints(Struct, EffectSettings, frozen=True, forbid_unknown_fields=True, ta
         degrees = float(np.degrees(np.arccos(np.clip((np.trace(turned) - 1.0) / 2.0, -1.0, 1.0))))
         lengths = np.linalg.norm(np.diff(places, axis=0), axis=1)
         reach = float(lengths[max(0, index - 1) : index + 1].mean())
-        away = np.linalg.norm(rest - places[index].astype(np.float32), axis=1) / np.float32(max(reach, 1e-9))
+        # Along the chain, so that a thick limb is reached as well as a thin one.
+        along = nearest_on_polyline(rest, places.astype(np.float32))[1] * np.float32(lengths.sum())
+        away = np.abs(along - np.float32(lengths[:index].sum())) / np.float32(max(reach, 1e-9))
         share = np.maximum(np.float32(1.0) - away, np.float32(0.0))
         return np.asarray(share * share * (3.0 - 2.0 * share) * degrees, np.float32)
 

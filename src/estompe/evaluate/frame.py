@@ -23,7 +23,8 @@ __all__ = ["FEWEST_EDGES", "Frame", "Problem", "Shown", "evaluate"]
 class Shown:
     """A falloff on a shape, as the view, the histogram and the probe show it.
 
-    It is measured where the first effect that uses it measures it, or on the finished shape where none does.
+    It is measured where the first effect that uses it measures it, or on the finished shape where none does or where
+    later effects change which points there are.
     """
 
     def __init__(self, moment: Moment, shape: Shape, falloff: Falloff, state: State) -> None:
@@ -150,7 +151,10 @@ class Frame:
             raise KeyError(str(error)) from error
 
     def _measured_at(self, shape: Shape, falloff: Falloff) -> State:
-        return self._inputs.get((shape.id, falloff.id), self._last[shape.id])
+        last = self._last[shape.id]
+        state = self._inputs.get((shape.id, falloff.id), last)
+        # Values belong to the points that are seen: where later effects changed those, it is measured on them.
+        return state if len(state.samples) == len(last.samples) else last
 
     def after(self, shape: str, effect: str) -> Geometry | None:
         """A shape right after one of its effects; None where that is switched off."""

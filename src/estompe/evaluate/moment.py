@@ -178,15 +178,20 @@ class Moment:
         return self._parts[path]
 
     def _reduced(self, what: str, falloff: str, shape: str) -> float:
-        """The smallest, largest or mean strength of a falloff over a shape as it stands before its effects."""
+        """A reduction of a falloff over a shape as it stands before its effects."""
         try:
-            strength = self.strength(falloff, self._placed(self._bare(shape))).array
+            state = self._placed(self._bare(shape))
+            measured = what in ("nearest", "farthest")
+            found = self.joined(self.falloff(falloff), state) if measured else self.strength(falloff, state)
+            values = found.array
         except MissingError as error:
             raise LookupError(str(error)) from None
-        if not len(strength):
+        if not len(values):
             raise LookupError("the shape has no points")
-        found = {"smallest": strength.min(), "largest": strength.max(), "mean": strength.mean(dtype=np.float64)}
-        value = float(found[what])
+        if what == "mean":
+            value = float(values.mean(dtype=np.float64))
+        else:
+            value = float(values.min() if what in ("smallest", "nearest") else values.max())
         self.reductions[what, falloff, shape] = value
         return value
 

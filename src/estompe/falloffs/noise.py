@@ -8,6 +8,7 @@ from msgspec import Meta, Struct
 from estompe.document.kinds import At, Source, register
 from estompe.document.numbers import Number, plain
 from estompe.document.settings import setting
+from estompe.geometry.elements import random_of
 from estompe.geometry.placement import inverse, transformed
 from estompe.geometry.samples import Samples
 from estompe.kernels.noise import gradient_noise
@@ -88,6 +89,17 @@ class Noise(Struct, Source, frozen=True, forbid_unknown_fields=True, tag="noise"
     brightness: Annotated[
         Number, setting("Brightness", "Added to all values.", unit="share", low=-5.0, high=5.0, step=0.01)
     ] = 0.0
+    apart: Annotated[
+        Number,
+        setting(
+            "Apart",
+            "How far each element's sample lies from its neighbours'; 0 reads the noise in place.",
+            unit="length",
+            low=0.0,
+            high=1e5,
+            step=0.01,
+        ),
+    ] = 0.0
     invert: Annotated[bool, setting("Invert", "High where it was low.")] = False
     centred: Annotated[bool, setting("Centred", "To both sides of zero, rather than from zero up.")] = True
 
@@ -113,6 +125,10 @@ class Noise(Struct, Source, frozen=True, forbid_unknown_fields=True, tag="noise"
         places = samples.rest if self.space == "rest" else samples.points
         if self.space == "local":
             places = transformed(places, inverse(at.shape_matrix))
+        if plain(self.apart) > 0.0:
+            ids = np.arange(len(places))
+            shifts = [random_of(ids, self.seed * 3 + axis) for axis in range(3)]
+            places = places + np.stack(shifts, axis=1) * np.float32(plain(self.apart))
         size, roughness = plain(self.size), plain(self.roughness)
         moving = plain(self.speed) != 0.0
         if self.pattern == "gradient":

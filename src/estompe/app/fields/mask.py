@@ -36,6 +36,9 @@ class MaskField(QWidget):
         row.addWidget(self.state, 1)
         row.addWidget(clear)
         layout.addLayout(row)
+        self.carry = link("Carry it over to this mesh", "Each point takes what was painted nearest to it")
+        self.carry.clicked.connect(lambda: session.carry_mask_over(self.path))
+        layout.addWidget(self.carry)
         session.brush_changed.connect(self.pull)
         self.pull()
 
@@ -90,4 +93,9 @@ class MaskField(QWidget):
         self.mirror.setChecked(brush.mirrored)
         mask = self.session.blob(edits.get(self.session.scene, self.path))
         count = 0 if mask is None else int(np.count_nonzero(mask))
+        answer, shape = self.session.answer, self.session.shape_id
+        fits = True
+        if answer is not None and mask is not None and shape in {item.id for item in answer.frame.scene.shapes}:
+            fits = len(mask) == len(answer.frame[str(shape)].rest)
+        self.carry.setVisible(not fits)
         self.state.setText(f"{count:,} points painted" if count else "nothing painted yet")

@@ -32,7 +32,9 @@ class PickedPanel(Panel):
         if not picked or not edits.exists(self.session.scene, picked):
             return
         item = edits.get(self.session.scene, picked)
-        head = Head({"shapes": "Shape", "controls": "Control", "camera": "Camera"}[str(picked[0])], item.name)
+        family = "joints" if "joints" in picked else str(picked[0])
+        words = {"shapes": "Shape", "controls": "Control", "camera": "Camera", "joints": "Joint"}
+        head = Head(words[family], item.name)
         head.about.setStyleSheet(f"color: {icons.current_theme().slate};")
         layout.addWidget(head)
         layout.addWidget(hairline())

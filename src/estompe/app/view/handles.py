@@ -32,14 +32,26 @@ class Handle:
 
 
 class Handles:
-    """The handles for a resolved placement as a viewpoint shows it in a picture of a size."""
+    """The handles for a resolved placement as a viewpoint shows it in a picture of a size.
 
-    def __init__(self, tool: Tool, placement: Placement, viewpoint: Viewpoint, size: tuple[float, float]) -> None:
+    within: the turn of what it hangs on, (3, 3).
+    """
+
+    def __init__(
+        self,
+        tool: Tool,
+        placement: Placement,
+        viewpoint: Viewpoint,
+        size: tuple[float, float],
+        within: Vector | None = None,
+    ) -> None:
         self.tool, self.viewpoint, self.size = tool, viewpoint, size
         self.start = {name: plain_triple(getattr(placement, name)) for name in ("place", "turn", "size")}
         self.centre = np.array(self.start["place"])
         self.scale = viewpoint.units_per_pixel(self.centre, size[1]) * LENGTH
         self.axes = self._ring_axes() if tool == "turn" else turn_matrix(self.start["turn"]).T
+        if within is not None:
+            self.axes = self.axes @ within.T
         self.parts = self._made()
 
     def _ring_axes(self) -> Vector:

@@ -187,6 +187,11 @@ def paint_path(painter: QPainter, viewpoint: Viewpoint, size: Size, control: Con
     place = control.placement
     matrix = placement_matrix(plain_triple(place.place), plain_triple(place.turn), plain_triple(place.size))
     points = np.array([plain_triple(point) for point in control.points]) @ matrix[:, :3].T + matrix[:, 3]
+    paint_line(painter, viewpoint, size, points)
+
+
+def paint_line(painter: QPainter, viewpoint: Viewpoint, size: Size, points: np.ndarray) -> None:
+    """A line through points that can be seen and clicked, float (k, 3)."""
     painter.setBrush(Qt.BrushStyle.NoBrush)
     painter.setPen(QPen(QColor(INK), 1.6))
     painter.drawPath(polyline(viewpoint, size, points))

@@ -11,6 +11,7 @@ from estompe.app.view.handles import DIGITS, Handle, Handles, distance_to_line
 from estompe.app.view.probe import nearest_point, read, surface_place
 from estompe.app.view.shells import Shell
 from estompe.document import edits
+from estompe.document.edits import Path
 from estompe.document.numbers import plain_triple
 from estompe.render.renderer import Hit
 
@@ -181,6 +182,10 @@ class Pointer:
         if control is not None:
             self._session.choose_control(control)
             return
+        joint = self._joint_under(at)
+        if joint is not None:
+            self._session.choose_part(joint)
+            return
         self._pointer = at
         self._ask_probe("choose")
 
@@ -192,6 +197,14 @@ class Pointer:
             (pixel,), (seen,) = self._view.viewpoint.project(place, *self._view.extent)
             if seen and abs(pixel[0] - at.x()) + abs(pixel[1] - at.y()) < 12:
                 return control.id
+        return None
+
+    def _joint_under(self, at: QPointF) -> Path | None:
+        for chain in self._view.chains():
+            for joint, (place, _) in chain.joints.items():
+                (pixel,), (seen,) = self._view.viewpoint.project(place[None], *self._view.extent)
+                if seen and abs(pixel[0] - at.x()) + abs(pixel[1] - at.y()) < 10:
+                    return (*chain.path, joint)
         return None
 
     def _shell_under(self, at: QPointF) -> Shell | None:
@@ -210,14 +223,15 @@ class Pointer:
             return
         changes = self._handles.dragged(self._handle, (self._press.x(), self._press.y()), (at.x(), at.y()))
         picked = self._session.picked
+        base = picked if "joints" in picked else (*picked, "placement")
         numbers = [
-            ((*picked, "placement", name, axis), value)
+            ((*base, name, axis), value)
             for name, triple in changes.items()
             for axis, value in enumerate(plain_triple(triple))
-            if value != round(self._session.number((*picked, "placement", name, axis)), DIGITS[name])
+            if value != round(self._session.number((*base, name, axis)), DIGITS[name])
         ]
-        label = f"{self._view.tool.capitalize()} {self._session.name_of(picked)}"
-        self._session.set_numbers(numbers, label, ("handle", picked, self._view.tool))
+        label = f"{self._handles.tool.capitalize()} {self._session.name_of(picked)}"
+        self._session.set_numbers(numbers, label, ("handle", picked, self._handles.tool))
 
     def _drag_shell(self, at: QPointF) -> None:
         shell = self._shell

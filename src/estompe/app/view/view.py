@@ -8,13 +8,15 @@ from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QMenu, QSizePolicy, QTool
 from estompe.app import icons
 from estompe.app.session import Session
 from estompe.app.view import overlay
+from estompe.app.view.chains import Chain, chains_of
 from estompe.app.view.drawing import Drawer, Job
 from estompe.app.view.handles import Handles, Tool
 from estompe.app.view.pointer import Pointer
 from estompe.app.view.probe import Reading
 from estompe.app.view.shells import Shell, shells_of
 from estompe.document import edits
-from estompe.document.scene import Camera
+from estompe.document.scene import Camera, Placement
+from estompe.effects.joints import Joint
 from estompe.render import Item, Look, Viewpoint
 from estompe.render.palette import rgb
 from estompe.render.picture import items_of
@@ -281,6 +283,9 @@ class View(QWidget):
         for control in self.session.now.controls:
             if control.visible and control.form == "path" and len(control.points) > 1:
                 overlay.paint_path(painter, self.viewpoint, self.extent, control)
+        for chain in self.chains():
+            line = np.array([place for place, _ in chain.joints.values()])
+            overlay.paint_line(painter, self.viewpoint, self.extent, line)
         if self.session.painting is not None:
             self.pointer.paint_brush(painter)
 
@@ -302,7 +307,19 @@ class View(QWidget):
         if picked[:1] not in (("controls",), ("shapes",)) or not edits.exists(self.session.scene, picked):
             return None
         item = edits.get(self.session.now, picked)
+        if isinstance(item, Joint):
+            chain = next(chain for chain in self.chains() if chain.path == picked[:-1])
+            place, within = chain.joints[item.id]
+            x, y, z = (float(value) for value in place)
+            return Handles("turn", Placement((x, y, z), item.turn), self.viewpoint, self.extent, within)
         return Handles(self.tool, item.placement, self.viewpoint, self.extent)
+
+    def chains(self) -> list[Chain]:
+        """The joint chains of the current shape."""
+        shape = self.session.shape_id
+        if shape is None or not edits.exists(self.session.now, ("shapes", shape)):
+            return []
+        return chains_of(edits.get(self.session.now, ("shapes", shape)))
 
     # Events
 

@@ -162,7 +162,7 @@ def field(session: Session, path: Path, rule: Setting) -> Any:
 
 def fields_of(session: Session, path: Path, struct: Any, only: tuple[str, ...] = ()) -> list[Any]:
     """Fields for all settings of a struct at a path, or for those named."""
-    rules = [rule for rule in settings_of(type(struct)) if not only or rule.name in only]
+    rules = [rule for rule in settings_of(type(struct)) if rule.kind != "hidden" and (not only or rule.name in only)]
     return [field(session, (*path, rule.name), rule) for rule in rules]
 
 

@@ -1,0 +1,79 @@
+"""Whole samples, and what evaluation costs over its kernels on small and large meshes."""
+
+import time
+from collections.abc import Iterator
+
+import numpy as np
+
+from bench.figures import Figure, in_turn
+from estompe.document import edits
+from estompe.document.project import Project
+from estompe.document.scene import Ball, Control, Effect, Falloff, Layer, Range, Route, Scene, Shape
+from estompe.effects.push import Push
+from estompe.evaluate import Memo, evaluate
+from estompe.falloffs.distance import Distance
+from estompe.falloffs.ramp import pieces
+from estompe.geometry import primitives
+from estompe.kernels import displace, distance, ramp
+from estompe.samples import SAMPLES
+
+
+def figures() -> Iterator[Figure]:
+    """All of them."""
+    yield from _samples()
+    yield _overhead(100_000, "within")
+    yield _overhead(1_000, "told")
+
+
+def _samples() -> Iterator[Figure]:
+    """Frames a second of each sample, every frame worked out for the first time."""
+    rates = {}
+    first = {}
+    for item in SAMPLES:
+        project, memo = item.build(), Memo()
+        began = time.perf_counter()
+        evaluate(project, project.scene.first, memo)
+        first[item.name] = time.perf_counter() - began
+        began = time.perf_counter()
+        numbers = np.linspace(project.scene.first + 1, project.scene.last, 20).astype(int)
+        for number in numbers:
+            evaluate(project, int(number), memo)
+        rates[item.name] = len(numbers) / (time.perf_counter() - began)
+    slowest = min(rates, key=rates.__getitem__)
+    yield Figure(f"slowest sample, {slowest}, nothing cached", rates[slowest], 0, 0, "told", "frames/s")
+    latest = max(first, key=first.__getitem__)
+    yield Figure(f"longest first evaluation of a sample, {latest}", first[latest], 0, 0, "told", "s")
+
+
+def _project(points: int) -> Project:
+    ball = Ball(0.5, max(2, round((points / 6) ** 0.5)))
+    falloff = Falloff("near", "Near", (Layer("reach", Distance("lamp")),), Range(0.2, 1.0))
+    shape = Shape("ball", "Ball", ball, effects=(Effect("push", Push(0.1), (Route("near"),)),))
+    return Project(Scene((shape,), (Control("lamp", "Lamp"),), (falloff,)))
+
+
+def _overhead(points: int, sense: str) -> Figure:
+    project, memo = _project(points), Memo()
+    evaluate(project, 1, memo)
+    mesh = primitives.ball(0.5, project.scene.shapes[0].source.divisions)
+    mesh.normals  # noqa: B018
+    matrix = np.eye(4, dtype=np.float32)[:3]
+    places = iter(np.linspace(0, 1, 10_000))
+    knots = pieces(project.scene.falloffs[0].ramp)
+
+    def ours() -> object:
+        moved = edits.put(project.scene, ("controls", "lamp", "placement", "place"), (float(next(places)), 0.0, 0.0))
+        return evaluate(project.with_scene(moved), 1, memo)
+
+    def bare() -> object:
+        values = distance.distance(mesh.points, matrix, distance.Form.BALL)
+        strength = ramp.remap(values, 0.2, 1.0, *knots, True)
+        return displace.displace_along(mesh.points, mesh.normals, strength, 0.1)
+
+    mine, theirs = in_turn(ours, bare, 41)
+    if sense == "within":
+        return Figure(
+            f"evaluating {len(mesh.points):,} points, one push, to its bare kernels", mine, theirs, 1.15, "within"
+        )
+    name = f"evaluating {len(mesh.points):,} points, one push, over its bare kernels (bar: 2 ms)"
+    return Figure(name, mine - theirs, 2.0, 1.0, "within")

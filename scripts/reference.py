@@ -1,0 +1,220 @@
+"""Make docs/reference.md: every source and effect with its settings and a picture, from the registry itself."""
+
+import sys
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from PIL import Image
+
+import estompe  # registers the kinds
+from estompe.document import edits
+from estompe.document.kinds import EffectSettings, Source, kinds
+from estompe.document.project import Project, blob_name
+from estompe.document.scene import (
+    Ball,
+    Box,
+    Camera,
+    Control,
+    Effect,
+    Falloff,
+    Lathe,
+    Layer,
+    Placement,
+    Range,
+    Scene,
+    Shape,
+)
+from estompe.document.settings import Setting, settings_of
+from estompe.effects.joints import Joints, chain
+from estompe.effects.poses import Pose, Poses
+from estompe.effects.press import Press
+from estompe.falloffs.image import Image as Picture
+from estompe.falloffs.painted import Painted
+from estompe.geometry import frozen, primitives
+from estompe.render.picture import camera_picture
+from estompe.setups.adding import add_effect, add_layer
+
+ROOT = Path(__file__).resolve().parents[1]
+PAGE, PICTURES = ROOT / "docs" / "reference.md", ROOT / "docs" / "reference"
+_SIZE = (440, 320)
+_VASE = ((0.0, 0.0), (0.28, 0.0), (0.34, 0.06), (0.42, 0.45), (0.36, 0.8), (0.18, 1.0), (0.2, 1.15), (0.28, 1.22))
+_RANGES = {
+    "length": Range(0.1, 0.9), "degrees": Range(20.0, 120.0), "": Range(1.0, 0.0), "noise": Range(0.6, -0.6),
+    "along": Range(1.0, 0.0), "sweep": Range(-0.3, 0.5), "surface": Range(0.0, 0.5), "camera-distance": Range(3.2, 4.1),
+    "bend": Range(36.0, 0.0),
+}  # fmt: skip
+_SETTINGS: dict[str, dict[str, Any]] = {
+    "surface": {"shape": "stone"},
+    "inside": {"shape": "stone"},
+    "noise": {"amount": 1.0, "size": 0.35},
+    "slope": {"direction": (0.3, 1.0, 0.4)},
+    "attribute": {"name": "order"},
+    "move": {"by": (0.25, 0.15, 0.0)},
+    "attract": {"intensity": 0.25, "exponent": 0.5},
+    "turn": {"angle": 60.0, "pivot": (0.2, 0.0, 0.0)},
+    "push": {"amount": 0.14},
+    "displace": {"amount": 0.18},
+    "sway": {"by": (0.35, 0.0, 0.2), "size": 0.7},
+    "subdivide": {"levels": 1},
+    "open-out": {"opened": 0.62},
+    "shell": {"thickness": 0.045, "use": "outline"},
+    "ridges": {"depth": 0.09},
+    "smooth": {"rounds": 60},
+}
+
+
+def _scene(kind: str) -> Scene:
+    """A vase, a control beside it, a path around it, and a shape to look at."""
+    control = Control("lamp", "Lamp", placement=Placement((0.5, 0.75, 0.45) if kind != "press" else (0.2, 0.72, 0.66)))
+    turns = np.linspace(0, 2.6 * np.pi, 40)
+    spiral = tuple((0.48 * np.cos(t), 1.1 * t / 8, 0.48 * np.sin(t)) for t in turns.tolist())
+    path = Control("spiral", "Spiral", "path", points=tuple((float(x), float(y), float(z)) for x, y, z in spiral))
+    coarse = kind in ("subdivide",)
+    vase = Shape("vase", "Vase", Lathe(_VASE, 24 if coarse else 130, 16 if coarse else 110), color=(0.82, 0.76, 0.66))
+    if kind in ("press",):
+        vase = Shape("vase", "Vase", Box(1.0, 1.1, 1.0, 60), Placement((0.0, 0.6, 0.0)), color=(0.82, 0.76, 0.66))
+    other = Shape("stone", "Stone", Ball(0.38, 24), Placement((0.32, 0.6, 0.3)), visible=False)
+    camera = Camera("Reference", (1.7, 1.75, 3.0), (0.0, 0.58, 0.0), 27.0)
+    return Scene((vase, other), (control, path), (Falloff("falloff", "Falloff"),), camera, first=1, last=48)
+
+
+def _source_project(tag: str, folder: Path) -> tuple[Project, str]:
+    scene, blobs = _scene(tag), {}
+    if tag == "falloff":
+        scene = edits.insert(
+            scene,
+            ("falloffs",),
+            Falloff("near", "Near", (Layer("l", kinds(Source)["distance"]("lamp")),), Range(0.1, 0.9)),
+        )
+    if tag == "bend":
+        joints = edits.put(Joints(chain((0, 0, 0), (0, 1.2, 0), 4)), ("joints", "joint-2", "turn"), (0.0, 0.0, 35.0))
+        scene = edits.put(scene, ("shapes", "vase", "effects"), (Effect("chain", joints),))
+    if tag == "image":
+        scene = edits.put(scene, ("shapes", "vase", "source"), Lathe(_VASE, 130, 110))
+    scene, layer = add_layer(scene, "falloff", tag)
+    path = ("falloffs", "falloff", "layers", layer, "source")
+    for name, value in _SETTINGS.get(tag, {}).items():
+        scene = edits.put(scene, (*path, name), value)
+    if tag == "image":
+        picture = folder / "waves.png"
+        rows = np.sin(np.linspace(0, 6 * np.pi, 128))[:, None] + np.sin(np.linspace(0, 8 * np.pi, 256))[None]
+        Image.fromarray(((rows / 4 + 0.5) * 255).astype(np.uint8)).save(picture)
+        scene = edits.put(scene, path, Picture(str(picture)))
+    if tag == "painted":
+        points = estompe.evaluate(Project(scene), 1)["vase"].points
+        places = ((0.3, 0.7, 0.3), (0.1, 0.4, 0.42), (0.38, 0.3, 0.1))
+        strokes = [np.exp(-((points - place) ** 2).sum(axis=1) / 0.03) for place in places]
+        mask = frozen(np.clip(np.sum(strokes, axis=0), 0, 1).astype(np.float32))
+        blobs[blob_name(mask)] = mask
+        scene = edits.put(scene, path, Painted(blob_name(mask)))
+    unit = kinds(Source)[tag].unit(edits.get(scene, path))
+    scene = edits.put(scene, ("falloffs", "falloff", "range"), _RANGES.get(tag, _RANGES[unit]))
+    return Project(scene, blobs), "falloff"
+
+
+def _effect_project(tag: str) -> Project:
+    scene, blobs = _scene(tag), {}
+    near = Layer("near", kinds(Source)["distance"]("lamp"))
+    whole = tag in (
+        "twist",
+        "bend",
+        "taper",
+        "ridges",
+        "open-out",
+        "joints",
+        "poses",
+        "press",
+        "shell",
+        "subdivide",
+        "sway",
+        "smooth",
+    )
+    scene = edits.put(scene, ("falloffs", "falloff"), Falloff("falloff", "Falloff", (near,), Range(0.1, 0.8)))
+    if tag == "smooth":
+        bumps = Layer("bumps", kinds(Source)["noise"](1.0, 0.12, 2))
+        scene = edits.insert(scene, ("falloffs",), Falloff("bumps", "Bumps", (bumps,), Range(0.7, -0.7)))
+        scene, made = add_effect(scene, "vase", "displace", "bumps")
+        scene = edits.put(scene, ("shapes", "vase", "effects", made, "settings", "amount"), 0.1)
+    scene, made = add_effect(scene, "vase", tag, None if whole and tag != "smooth" else "falloff")
+    path = ("shapes", "vase", "effects", made, "settings")
+    for name, value in _SETTINGS.get(tag, {}).items():
+        scene = edits.put(scene, (*path, name), value)
+    if tag == "joints":
+        joints = Joints(chain((0, 0, 0), (0, 1.22, 0), 4), 0.3)
+        joints = edits.put(joints, ("joints", "joint-2", "turn"), (0.0, 0.0, -30.0))
+        scene = edits.put(scene, path, edits.put(joints, ("joints", "joint-3", "turn"), (0.0, 0.0, -35.0)))
+    if tag == "poses":
+        rest = primitives.lathe(np.array(_VASE), 130, 110).points
+        lean = frozen(
+            (rest + np.stack([0.5 * rest[:, 1] ** 2, 0 * rest[:, 1], 0.1 * np.sin(9 * rest[:, 1])], 1)).astype(
+                np.float32
+            )
+        )
+        blobs[blob_name(lean)] = lean
+        scene = edits.put(scene, path, Poses((Pose("lean", "Lean", blob_name(lean), 0.7),)))
+    if tag == "press":
+        scene = edits.put(scene, path, Press("lamp", 0.34, width=0.35, keep_volume=True))
+    return Project(scene, blobs)
+
+
+def _draw(project: Project, falloff: str | None, path: Path) -> None:
+    frame = estompe.evaluate(project, 12)
+    assert not frame.problems, (path.name, frame.problems)
+    picture = camera_picture(frame, _SIZE, falloff)
+    image = Image.fromarray(picture[..., :3]).resize((_SIZE[0] // 2, _SIZE[1] // 2), Image.Resampling.LANCZOS)
+    image.quantize(96).save(path, optimize=True)
+
+
+def _row(rule: Setting, default: object) -> str:
+    unit = {"length": "scene units", "share": "%"}.get(rule.unit, rule.unit)
+    limits = ""
+    if rule.low is not None or rule.high is not None:
+        low = "" if rule.low is None else f"{rule.low:g}"
+        high = "" if rule.high is None else f"{rule.high:g}"
+        limits = f"{low} … {high}"
+    choices = ", ".join(rule.choices)
+    return f"| {rule.label} | {_default(default)} | {unit} | {limits}{choices} | {rule.text} |"
+
+
+def _default(value: object) -> str:
+    if isinstance(value, float):
+        return f"{value:g}"
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    if isinstance(value, tuple) and all(isinstance(part, float) for part in value):
+        return " ".join(f"{part:g}" for part in value)
+    return str(value) if isinstance(value, str | int) and value != "" else ""
+
+
+def _section(tag: str, kind: Any, defaults: Any) -> list[str]:
+    lines = [f"### {kind.label}", "", f"![{kind.label}](reference/{tag}.png)", "", kind.text, ""]
+    rules = [rule for rule in settings_of(kind) if rule.kind != "hidden"]
+    if rules:
+        lines += ["| setting | at first | unit | limits or choices | |", "|---|---|---|---|---|"]
+        lines += [_row(rule, getattr(defaults, rule.name)) for rule in rules]
+        lines.append("")
+    return lines
+
+
+def main() -> None:
+    """Draw all pictures and write the page."""
+    PICTURES.mkdir(parents=True, exist_ok=True)
+    scratch = ROOT / "build"
+    scratch.mkdir(exist_ok=True)
+    note = "Made from the program itself by `make reference`. Numbers can be fixed, keyed or follow a formula."
+    lines = ["# Reference", "", note, "", "## Sources: what a falloff measures", ""]
+    for tag, kind in kinds(Source).items():
+        project, falloff = _source_project(tag, scratch)
+        _draw(project, falloff, PICTURES / f"source-{tag}.png")
+        lines += _section(f"source-{tag}", kind, project.scene.falloffs[0].layers[0].source)
+    lines += ["## Effects: what a falloff drives", ""]
+    for tag, kind in kinds(EffectSettings).items():
+        project = _effect_project(tag)
+        _draw(project, None, PICTURES / f"effect-{tag}.png")
+        lines += _section(f"effect-{tag}", kind, project.scene.shapes[0].effects[-1].settings)
+    PAGE.write_text("\n".join(lines), encoding="utf-8")
+
+
+if __name__ == "__main__":
+    sys.exit(main())
