@@ -1,4 +1,4 @@
-"""Whole evaluation against the bare kernels it needs, and dragging a ramp point against what lies downstream."""
+"""Dragging a ramp point against what lies downstream, and the sample's kernels called by hand."""
 
 from collections.abc import Iterator
 
@@ -19,12 +19,10 @@ _DENSITY = 250_000 / 35_092
 
 def figures() -> Iterator[Figure]:
     """All of them."""
-    project = lantern_amphora.build(_DENSITY)
-    yield _overhead(project)
-    yield _dragging(project)
+    yield _dragging(lantern_amphora.build(_DENSITY))
 
 
-class _Bare:
+class Bare:
     """The kernels the sample needs on one frame, called by hand."""
 
     def __init__(self, project: Project) -> None:
@@ -63,23 +61,6 @@ def _source(project: Project, index: int):  # type: ignore[no-untyped-def]
     from estompe.evaluate.sources import build
 
     return build(project.scene.shapes[index].source, {})
-
-
-def _overhead(project: Project) -> Figure:
-    bare = _Bare(project)
-    memo = Memo()
-    evaluate(project, 1, memo)
-    # The still noise of the quay would be remembered from frame to frame, so its speed is made to differ on each.
-    number = iter(range(2, 10_000))
-
-    def ours() -> object:
-        frame = next(number)
-        moving = edits.put(project.scene, ("falloffs", "swell", "layers", "ripple", "source", "seed"), frame)
-        return evaluate(project.with_scene(moving), frame, memo)
-
-    frames = iter(range(2, 10_000))
-    mine, theirs = in_turn(ours, lambda: bare.run(project, next(frames)), 15)
-    return Figure("evaluating the sample, 250k points, to its bare kernels", mine, theirs, 1.15, "within")
 
 
 def _dragging(project: Project) -> Figure:

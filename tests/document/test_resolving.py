@@ -6,9 +6,9 @@ from tests.scenes import one_push
 
 from estompe.document import edits
 from estompe.document.naming import path_of, spoken
-from estompe.document.numbers import Formula, Key, Keyed
+from estompe.document.numbers import Formula, Key, Keyed, moving
 from estompe.document.project import Project
-from estompe.document.resolving import Resolver, has_formulas
+from estompe.document.resolving import Resolver
 from estompe.document.scene import Route
 from estompe.effects.joints import Joints
 from estompe.evaluate import Memo, evaluate
@@ -107,7 +107,7 @@ def test_joints_are_known_by_their_own_names():
 
 def test_a_route_can_follow_a_formula_and_unchanged_frames_are_remembered():
     scene = _with((("shapes", "ball", "effects", "push", "routes", 0), Route("near", Formula("0.5"))))
-    assert has_formulas(scene)
+    assert moving(scene).formulas
     memo = Memo()
     evaluate(Project(scene), 1, memo)
     computed = sum(memo.computed.values())

@@ -1,7 +1,8 @@
 """Numbers that are fixed or keyed, and turning a struct of them into plain floats for one frame."""
 
 from bisect import bisect_right
-from typing import Annotated, Any, Literal, TypeVar
+from operator import is_
+from typing import Annotated, Any, Literal, NamedTuple, TypeVar
 
 import msgspec
 from msgspec import Meta, Struct
@@ -98,29 +99,70 @@ def plain_triple(triple: Triple) -> tuple[float, float, float]:
     return plain(triple[0]), plain(triple[1]), plain(triple[2])
 
 
+class Moving(NamedTuple):
+    """Whether a part of a scene has keyed numbers, and whether it has formulas."""
+
+    keyed: bool
+    formulas: bool
+
+
+_MOVING: dict[int, tuple[Struct, Moving]] = {}
+_MOST_KNOWN = 50_000
+
+
+def moving(item: Any) -> Moving:
+    """What kinds of numbers a part has. Known parts are not walked again: structs never change."""
+    if isinstance(item, Keyed):
+        return Moving(True, False)
+    if isinstance(item, Formula):
+        return Moving(False, True)
+    if isinstance(item, tuple):
+        return _any(item)
+    if not isinstance(item, Struct):
+        return Moving(False, False)
+    known = _MOVING.get(id(item))
+    if known is not None and known[0] is item:
+        return known[1]
+    found = _any(tuple(getattr(item, name) for name in item.__struct_fields__))
+    if len(_MOVING) >= _MOST_KNOWN:
+        _MOVING.clear()
+    _MOVING[id(item)] = (item, found)  # holding the struct keeps its id from being given to another
+    return found
+
+
+def _any(parts: tuple[Any, ...]) -> Moving:
+    found = [moving(part) for part in parts if isinstance(part, tuple | Struct)]
+    return Moving(any(part.keyed for part in found), any(part.formulas for part in found))
+
+
 def resolve(item: Item, frame: float) -> Item:
     """The same struct with plain floats for its keyed numbers; parts without keys are shared, so they compare equal by `is`.
 
     Formulas stay: `estompe.document.resolving` works them out.
     """
-    return _resolved(item, frame)  # type: ignore[no-any-return]
+    return _resolved(item, frame) if isinstance(item, _CAN_MOVE) else item
+
+
+_CAN_MOVE = (tuple, Struct)
 
 
 def _resolved(item: Any, frame: float) -> Any:
+    """For tuples and structs only; it runs for every frame, so plain values are passed over before they cost a call."""
     if isinstance(item, Keyed):
         return item.at(frame)
     if isinstance(item, tuple):
-        parts = tuple(_resolved(part, frame) for part in item)
-        return item if all(a is b for a, b in zip(parts, item, strict=True)) else parts
-    if isinstance(item, Struct):
-        changes = {}
-        for name in item.__struct_fields__:
-            before = getattr(item, name)
+        parts = tuple([_resolved(part, frame) if isinstance(part, _CAN_MOVE) else part for part in item])
+        return item if all(map(is_, parts, item)) else parts
+    if not moving(item).keyed:
+        return item
+    changes = {}
+    for name in item.__struct_fields__:
+        before = getattr(item, name)
+        if isinstance(before, _CAN_MOVE):
             after = _resolved(before, frame)
             if after is not before:
                 changes[name] = after
-        return msgspec.structs.replace(item, **changes) if changes else item
-    return item
+    return msgspec.structs.replace(item, **changes) if changes else item
 
 
 def with_key(number: Number, frame: float, value: float, shape: Shape = "smooth") -> Keyed:

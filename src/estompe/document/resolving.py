@@ -9,7 +9,7 @@ from estompe.document import edits, formula
 from estompe.document.edits import Path
 from estompe.document.formula import FormulaError, Node
 from estompe.document.naming import path_of, spoken
-from estompe.document.numbers import Formula, Keyed, Number, resolve
+from estompe.document.numbers import Formula, Number, moving, resolve
 from estompe.document.scene import Scene
 from estompe.document.settings import settings_of
 
@@ -24,17 +24,6 @@ def no_reductions(what: str, _falloff: str, _shape: str) -> float:
     raise LookupError(f"{what} cannot be worked out here")
 
 
-def has_formulas(item: Any) -> bool:
-    """Whether any number of a struct is a formula."""
-    if isinstance(item, Formula):
-        return True
-    if isinstance(item, tuple):
-        return any(has_formulas(part) for part in item)
-    if isinstance(item, Struct) and not isinstance(item, Keyed):
-        return any(has_formulas(getattr(item, name)) for name in item.__struct_fields__)
-    return False
-
-
 class Resolver:
     """Plain numbers of a scene on a frame. What is wrong with formulas is kept in `errors` by path; their value is then 0."""
 
@@ -44,7 +33,7 @@ class Resolver:
         self._reduce = reduce
         # Keys first: what is left are the formulas.
         self._keyed = resolve(scene, frame)
-        self._formulas = has_formulas(self._keyed)
+        self._formulas = moving(scene).formulas
         self._values: dict[Path, float] = {}
         self._open: list[Path] = []
 

@@ -13,6 +13,7 @@ from estompe.evaluate.memo import Memo
 from estompe.evaluate.moment import Moment, Problem, State
 from estompe.falloffs.ramp import positions
 from estompe.geometry import Geometry
+from estompe.kernels.topology import steepest
 from estompe.kernels.types import Floats, Indices
 
 FEWEST_EDGES = 3
@@ -48,22 +49,17 @@ class Shown:
         return float(np.count_nonzero(self.strength > 0.5)) / max(1, len(self.strength))
 
     @cached_property
-    def steps(self) -> Floats:
-        """How far the strength falls along each edge of the mesh it was measured on, float32 (edges,)."""
-        edges = self.mesh.topology.edges
-        made: Floats = np.abs(self.strength[edges[:, 0]] - self.strength[edges[:, 1]])
-        return made
-
-    @cached_property
     def edges_across(self) -> float:
         """How many edges the ramp crosses from full to gone where it is steepest; endless where it is flat."""
-        steepest = float(self.steps.max()) if len(self.steps) else 0.0
-        return 1.0 / steepest if steepest > 1e-6 else float("inf")
+        step = steepest(self.strength, self.mesh.topology.edges)
+        return 1.0 / step if step > 1e-6 else float("inf")
 
     @cached_property
     def coarse_edges(self) -> Indices:
         """The edges between which the ramp falls so far that fewer than three would span it, int32 (k, 2)."""
-        made: Indices = self.mesh.topology.edges[self.steps > 1.0 / FEWEST_EDGES]
+        edges = self.mesh.topology.edges
+        steps = np.abs(self.strength[edges[:, 0]] - self.strength[edges[:, 1]])
+        made: Indices = edges[steps > 1.0 / FEWEST_EDGES]
         return made
 
     def layer_values(self, layer_id: str) -> Floats | None:

@@ -129,6 +129,9 @@ class Moment:
         }
         self._effects = {effect.id: shape.id for shape in project.scene.shapes for effect in shape.effects}
         self.scene: Scene = self._resolver.scene()
+        for family in self._ids:
+            self._parts.update({(family, item.id): item for item in getattr(self.scene, family)})
+        self._parts["camera",] = self.scene.camera
         for path, error in self._resolver.errors.items():
             self.problems[path] = Problem(path, f"{spoken(project.scene, path)}: {error}")
 

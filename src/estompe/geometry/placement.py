@@ -11,6 +11,8 @@ Matrix = NDArray[np.float64]
 
 def turn_matrix(turn: Triple) -> Matrix:
     """Rotation by degrees about X, then Y, then Z, float64 (3, 3)."""
+    if not any(turn):
+        return np.eye(3)
     (sx, sy, sz), (cx, cy, cz) = np.sin(np.radians(turn)), np.cos(np.radians(turn))
     about_x = np.array([[1, 0, 0], [0, cx, -sx], [0, sx, cx]])
     about_y = np.array([[cy, 0, sy], [0, 1, 0], [-sy, 0, cy]])

@@ -30,7 +30,7 @@ class Pattern(IntEnum):
 
 
 _VALUE, _SIMPLEX, _SPARSE = int(Pattern.VALUE), int(Pattern.SIMPLEX), int(Pattern.SPARSE)
-_NEAREST, _DIFFERENCE = int(Pattern.NEAREST), int(Pattern.DIFFERENCE)
+_NEAREST, _DIFFERENCE, _CELL = int(Pattern.NEAREST), int(Pattern.DIFFERENCE), int(Pattern.CELL)
 _ONE = np.float32(1.0)
 _TO_UNIT = np.float32(1.0 / 1024.0)
 _AGAIN = np.uint32(0x9E3779B9)
@@ -159,25 +159,74 @@ def _sparse_block(x, y, z, total, scale, weight, seed, phase, count):
 
 
 @inlined
-def _cellular_block(x, y, z, nearest, second, number, scale, spread, seed, phase, count):
+def _cells(x, y, z, px, py, pz, hx, hy, hz, scale, seed, count):
+    """Each point's place in its cell, and its cell's part of the hash along each axis."""
+    for i in range(count):
+        ax, ay, az = x[i] * scale, y[i] * scale, z[i] * scale
+        fx, fy, fz = np.floor(ax), np.floor(ay), np.floor(az)
+        px[i] = ax - fx - np.float32(0.5)
+        py[i] = ay - fy - np.float32(0.5)
+        pz[i] = az - fz - np.float32(0.5)
+        hx[i] = np.uint32(np.uint32(np.int32(fx)) * _X)
+        hy[i] = np.uint32(np.uint32(np.int32(fy)) * _Y)
+        hz[i] = np.uint32(np.uint32(np.int32(fz)) * _Z)
+
+
+@inlined
+def _feature(px, py, pz, hx, hy, hz, ox, oy, oz, cx, cy, cz, spread, seed, phase, moving):
+    """The squared distance to a neighbouring cell's feature point, and the cell's hash."""
+    bits = _mixed(np.uint32(np.uint32(np.uint32(hx + cx) ^ np.uint32(hy + cy)) ^ np.uint32(np.uint32(hz + cz) ^ seed)))
+    ux, uy, uz = _field(bits, 0), _field(bits, 10), _field(bits, 20)
+    half, four = np.float32(0.5), np.float32(4.0)
+    if moving:
+        sx, sy, sz = _swing(ux, phase), _swing(uy, phase), _swing(uz, phase)
+    else:
+        sx, sy, sz = four * abs(ux - half) - _ONE, four * abs(uy - half) - _ONE, four * abs(uz - half) - _ONE
+    dx = px - ox - half * spread * sx
+    dy = py - oy - half * spread * sy
+    dz = pz - oz - half * spread * sz
+    return dx * dx + dy * dy + dz * dz, bits
+
+
+@inlined
+def _cellular_block(x, y, z, nearest, second, number, scale, spread, seed, phase, count, numbered):
+    px, py, pz = np.empty(BLOCK, np.float32), np.empty(BLOCK, np.float32), np.empty(BLOCK, np.float32)
+    hx, hy, hz = np.empty(BLOCK, np.uint32), np.empty(BLOCK, np.uint32), np.empty(BLOCK, np.uint32)
+    _cells(x, y, z, px, py, pz, hx, hy, hz, scale, seed, count)
     for i in range(count):
         nearest[i] = np.float32(1e9)
         second[i] = np.float32(1e9)
+    moving = phase != np.float32(0.0)
     for cell in range(27):
-        ox, oy, oz = np.int32(cell % 3 - 1), np.int32(cell // 3 % 3 - 1), np.int32(cell // 9 - 1)
-        for i in range(count):
-            px, py, pz = x[i] * scale, y[i] * scale, z[i] * scale
-            fx, fy, fz = np.floor(px), np.floor(py), np.floor(pz)
-            bits = _hashed(np.int32(fx) + ox, np.int32(fy) + oy, np.int32(fz) + oz, seed)
-            half = np.float32(0.5)
-            dx = px - fx - np.float32(ox) - half - half * spread * _swing(_field(bits, 0), phase)
-            dy = py - fy - np.float32(oy) - half - half * spread * _swing(_field(bits, 10), phase)
-            dz = pz - fz - np.float32(oz) - half - half * spread * _swing(_field(bits, 20), phase)
-            d = dx * dx + dy * dy + dz * dz
-            near = nearest[i]
-            second[i] = min(max(d, near), second[i])
-            number[i] = bits if d < near else number[i]
-            nearest[i] = min(d, near)
+        ix, iy, iz = np.int32(cell % 3 - 1), np.int32(cell // 3 % 3 - 1), np.int32(cell // 9 - 1)
+        ox, oy, oz = np.float32(ix), np.float32(iy), np.float32(iz)
+        cx = np.uint32(np.uint32(ix) * _X)
+        cy = np.uint32(np.uint32(iy) * _Y)
+        cz = np.uint32(np.uint32(iz) * _Z)
+        if moving:
+            for i in range(count):
+                d, bits = _feature(
+                    px[i], py[i], pz[i], hx[i], hy[i], hz[i], ox, oy, oz, cx, cy, cz, spread, seed, phase, True
+                )
+                near = nearest[i]
+                second[i] = min(max(d, near), second[i])
+                number[i] = bits if d < near else number[i]
+                nearest[i] = min(d, near)
+        elif numbered:
+            for i in range(count):
+                d, bits = _feature(
+                    px[i], py[i], pz[i], hx[i], hy[i], hz[i], ox, oy, oz, cx, cy, cz, spread, seed, phase, False
+                )
+                number[i] = bits if d < nearest[i] else number[i]
+                nearest[i] = min(d, nearest[i])
+        else:
+            for i in range(count):
+                d, _ = _feature(
+                    px[i], py[i], pz[i], hx[i], hy[i], hz[i], ox, oy, oz, cx, cy, cz, spread, seed, phase, False
+                )
+                near = nearest[i]
+                second[i] = min(max(d, near), second[i])
+                nearest[i] = min(d, near)
 
 
 @inlined
@@ -205,7 +254,7 @@ def _block(flat, out, pattern, frequency, octaves, roughness, spread, seed, phas
         elif pattern == _SPARSE:
             _sparse_block(x, y, z, out, scale, weight, own, swing, count)
         else:
-            _cellular_block(x, y, z, nearest, second, number, scale, spread, own, swing, count)
+            _cellular_block(x, y, z, nearest, second, number, scale, spread, own, swing, count, pattern == _CELL)
             if pattern == _NEAREST:
                 for i in range(count):
                     out[i] += weight * np.sqrt(nearest[i])

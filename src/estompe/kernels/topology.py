@@ -1,9 +1,11 @@
 """Connectivity of polygon meshes: triangles for drawing, faces around each point."""
 
 import numpy as np
+from numba import prange
 
-from estompe.kernels.compile import kernel
-from estompe.kernels.types import Indices
+from estompe.kernels import PARALLEL_FROM
+from estompe.kernels.compile import kernel, parallel_kernel
+from estompe.kernels.types import Floats, Indices, read_only
 
 
 @kernel
@@ -55,6 +57,32 @@ def _group(keys, groups):
         members[cursor[key]] = i
         cursor[key] += 1
     return starts, members
+
+
+@kernel
+def _steepest(values, pairs):
+    most = np.float32(0.0)
+    for e in range(pairs.shape[0]):
+        most = max(most, abs(values[pairs[e, 0]] - values[pairs[e, 1]]))
+    return most
+
+
+@parallel_kernel
+def _steepest_in_parts(values, pairs, out):
+    n = pairs.shape[0]
+    parts = out.shape[0]
+    for part in prange(parts):
+        begin, end = part * n // parts, (part + 1) * n // parts
+        out[part] = _steepest(values, pairs[begin:end])
+
+
+def steepest(values: Floats, pairs: Indices) -> float:
+    """The largest difference of two values that a pair joins. values: float32 (n,); pairs: int32 (e, 2)."""
+    if len(pairs) < PARALLEL_FROM:
+        return float(_steepest(read_only(values), read_only(pairs)))
+    out = np.zeros(16, np.float32)
+    _steepest_in_parts(read_only(values), read_only(pairs), out)
+    return float(out.max())
 
 
 def corners_of_points(corners: Indices, points: int) -> tuple[Indices, Indices]:
