@@ -14,14 +14,14 @@ from estompe.document import edits
 from estompe.document.edits import Path as ScenePath
 from estompe.document.history import History
 from estompe.document.naming import spoken
-from estompe.document.numbers import Formula, Keyed, plain_triple, with_key, without_keys
+from estompe.document.numbers import Formula, Keyed, with_key, without_keys
 from estompe.document.project import Project, blob_name
 from estompe.document.resolving import Resolver
 from estompe.document.scene import Control, Effect, Falloff, Scene, Shape
+from estompe.evaluate.asking import matrix_of
 from estompe.evaluate.worker import Answer, Request, Worker
 from estompe.falloffs.painted import carried_over
 from estompe.geometry import frozen
-from estompe.geometry.placement import placement_matrix
 
 
 class Session(QObject):
@@ -172,7 +172,7 @@ class Session(QObject):
             return
         mesh = self.answer.frame[shape]
         placement = self.answer.frame.shape(shape).placement
-        matrix = placement_matrix(*(plain_triple(part) for part in (placement.place, placement.turn, placement.size)))
+        matrix = matrix_of(placement)
         mask = self.blob(edits.get(self.scene, self.painting))
         if mask is None or mask.shape != (len(mesh.points),):
             mask = np.zeros(len(mesh.points), np.float32)

@@ -10,7 +10,8 @@ from estompe.document.kinds import MissingError
 from estompe.document.project import Project
 from estompe.document.scene import Effect, Falloff, Shape
 from estompe.evaluate.memo import Memo
-from estompe.evaluate.moment import Moment, Problem, State
+from estompe.evaluate.moment import Moment
+from estompe.evaluate.state import Problem, State
 from estompe.falloffs.ramp import positions
 from estompe.geometry import Geometry
 from estompe.kernels.topology import steepest

@@ -1,110 +1,34 @@
 """One scene on one frame: every number resolved, every stage asked of the memo."""
 
-from collections.abc import Callable, Hashable, Mapping
-from typing import Any, NamedTuple
+from collections.abc import Callable, Hashable
+from typing import Any
 
 import numpy as np
 from msgspec import Struct, structs
 from numpy.typing import NDArray
 
+from estompe.document.edits import Path
 from estompe.document.formula import PER_ELEMENT, FormulaError, names_in, parse
-from estompe.document.kinds import EffectSettings, Eye, MissingError, Placed, Timed
+from estompe.document.kinds import EffectSettings, MissingError, Timed
 from estompe.document.naming import spoken
-from estompe.document.numbers import plain, plain_triple
 from estompe.document.pictures import stamp
 from estompe.document.project import Blobs, Project
 from estompe.document.resolving import Resolver
-from estompe.document.scene import Camera, Color, Control, Effect, Falloff, Layer, Placement, Scene, Shape
+from estompe.document.scene import Camera, Control, Effect, Falloff, Layer, Placement, Scene, Shape
 from estompe.document.settings import settings_of
+from estompe.evaluate.asking import Asking, matrix_of
 from estompe.evaluate.memo import Memo
 from estompe.evaluate.sources import build
+from estompe.evaluate.state import Problem, State, Values
 from estompe.falloffs.joining import join_layers, join_routes
 from estompe.falloffs.ramp import remapped
 from estompe.geometry import Geometry, GeometryError, Topology
-from estompe.geometry.placement import Matrix, placement_matrix, transformed
+from estompe.geometry.placement import transformed
 from estompe.geometry.samples import Samples
 from estompe.kernels.types import Floats, Indices
 
-Path = tuple[str | int, ...]
 IDENTITY = Placement()
 _REFERRING = frozenset({"control", "controls", "path", "falloff", "shape", "effect", "picture", "formula"})
-
-
-class Problem(NamedTuple):
-    """Something that is wrong with a scene: the path of the part and what a person should know."""
-
-    path: Path
-    text: str
-
-
-class State(NamedTuple):
-    """A shape at some point of its chain, with the tokens of the arrays that falloffs read."""
-
-    geometry: Geometry
-    samples: Samples
-    tokens: Mapping[str, int]
-    matrix: Matrix
-    color: Color
-
-    @property
-    def points(self) -> int:
-        """The token of the geometry as a whole."""
-        return self.tokens["points"]
-
-    def after(self, geometry: Geometry, token: int) -> "State":
-        """The state a stage leaves behind; what it shares with this one keeps its token."""
-        before = self.geometry
-        kept = {
-            "rest": geometry.rest is before.rest,
-            "attributes": geometry.attributes is before.attributes,
-            "topology": geometry.topology is before.topology,
-        }
-        tokens = {name: self.tokens[name] if same else token for name, same in kept.items()}
-        return State(
-            geometry, Samples(geometry), {**tokens, "points": token, "normals": token}, self.matrix, self.color
-        )
-
-
-class Values(NamedTuple):
-    """An array with the token that stands for it."""
-
-    array: Floats
-    token: int
-
-
-class _Asking:
-    """What a source or effect sees of the moment."""
-
-    def __init__(self, moment: "Moment", state: State, clock: float, above: tuple[str, ...]) -> None:
-        self._moment, self._state, self._above = moment, state, above
-        self.clock = clock
-        self.shape_matrix = state.matrix
-        self.shape_color = state.color
-
-    def control(self, control: str) -> Placed:
-        found = self._moment.control(control)
-        points = np.asarray(found.points, np.float32).reshape(-1, 3)
-        return Placed(found.form, placement_matrix(*_triples(found.placement)), points)
-
-    def strength(self, falloff: str) -> Floats:
-        return self._moment.strength(falloff, self._state, self._above).array
-
-    def shape(self, shape: str) -> Geometry:
-        return self._moment.finished(shape).geometry
-
-    def effect(self, effect: str) -> EffectSettings:
-        return self._moment.effect(effect)
-
-    def array(self, blob: str) -> NDArray[Any]:
-        return self._moment.array(blob)
-
-    def number(self, parts: tuple[str, ...]) -> float:
-        return self._moment.number(parts)
-
-    def camera(self) -> Eye:
-        camera = self._moment.camera
-        place, target = np.array(plain_triple(camera.place)), np.array(plain_triple(camera.target))
-        return Eye(place, target, plain(camera.view_angle))
 
 
 class Moment:
@@ -274,7 +198,7 @@ class Moment:
         clock = source.clock(self._seconds, self.frame)
         try:
             key = (source, self._referred(source, state, above), clock, self._read(source, state))
-            asking = _Asking(self, state, clock, above)
+            asking = Asking(self, state, clock, above)
             return self._values("measure", key, lambda: source.measure(state.samples, asking))
         except MissingError as error:
             path = ("falloffs", falloff.id, "layers", layer.id)
@@ -335,7 +259,7 @@ class Moment:
             text = "its mesh is not in the file: bring it in again" if missing else f"its mesh cannot be used: {error}"
             self.problems[path] = Problem(path, text)
             source, token = self._geometry("source", "nothing", _empty)
-        matrix = placement_matrix(*_triples(shape.placement))
+        matrix = matrix_of(shape.placement)
         tokens = dict.fromkeys(("points", "normals", "rest", "attributes", "topology"), token)
         state = State(source, Samples(source), tokens, matrix, shape.color)
         if shape.placement == IDENTITY:
@@ -349,7 +273,7 @@ class Moment:
         settings: EffectSettings = effect.settings
         path: Path = ("shapes", shape.id, "effects", effect.id)
         clock = settings.clock(self._seconds, self.frame)
-        asking = _Asking(self, state, clock, ())
+        asking = Asking(self, state, clock, ())
         try:
             referred = self._referred(settings, state, ())
             key = (
@@ -397,10 +321,6 @@ class Moment:
 def _frozen(array: Floats) -> Floats:
     array.setflags(write=False)
     return array
-
-
-def _triples(placement: Placement) -> tuple[tuple[float, float, float], ...]:
-    return plain_triple(placement.place), plain_triple(placement.turn), plain_triple(placement.size)
 
 
 def _empty() -> Geometry:

@@ -105,7 +105,7 @@ def write(geometry: Geometry, strengths: dict[str, Floats], path: Path) -> None:
 def _faces(geometry: Geometry) -> PlyElement:
     corners, offsets = geometry.topology.corners, geometry.topology.offsets
     sizes = np.diff(offsets)
-    if (sizes == sizes[0]).all():
+    if len(sizes) and (sizes == sizes[0]).all():
         face = np.empty(len(sizes), [("vertex_indices", np.int32, (int(sizes[0]),))])
         face["vertex_indices"] = corners.reshape(-1, sizes[0])
         return PlyElement.describe(face, "face")

@@ -100,12 +100,16 @@ class _MeshWriter:
         self._names: dict[str, str] = {}
         self._started = False
         self._last: dict[str, tuple[Any, float, float]] = {}
+        self._held: dict[str, tuple[Any, Any, float, float]] = {}
+        self._primvars = UsdGeom.PrimvarsAPI(self._mesh)
 
     def add(self, frame: Frame, shape: Shape) -> None:
         geometry = frame[shape.id]
         if not self._started:
-            self._start(geometry, shape)
+            self._start(geometry)
         number = frame.number
+        self._add_faces(geometry, number)
+        self._add_color(geometry, shape, number)
         if self._changing("points", geometry.points, number, self._mesh.GetPointsAttr(), Vt.Vec3fArray):
             low, high = geometry.bounds
             self._mesh.GetExtentAttr().Set(Vt.Vec3fArray.FromNumpy(np.stack([low, high])), number)
@@ -113,47 +117,46 @@ class _MeshWriter:
         for name, values in strengths(frame, shape).items():
             self._add_strength(name, values, number)
 
-    def _start(self, geometry: Geometry, shape: Shape) -> None:
+    def _start(self, geometry: Geometry) -> None:
         self._started = True
-        mesh, topology = self._mesh, geometry.topology
-        mesh.CreateFaceVertexCountsAttr(Vt.IntArray.FromNumpy(np.diff(topology.offsets)))
-        mesh.CreateFaceVertexIndicesAttr(Vt.IntArray.FromNumpy(topology.corners))
+        mesh = self._mesh
         mesh.CreateSubdivisionSchemeAttr(UsdGeom.Tokens.none)
         mesh.CreatePointsAttr()
         mesh.CreateNormalsAttr()
         mesh.CreateExtentAttr()
         mesh.SetNormalsInterpolation(UsdGeom.Tokens.vertex)
-        self._static(geometry, shape)
-
-    def _static(self, geometry: Geometry, shape: Shape) -> None:
-        primvars = UsdGeom.PrimvarsAPI(self._mesh)
-        for domain, interpolation in (
-            (Domain.CORNER, UsdGeom.Tokens.faceVarying),
-            (Domain.POINT, UsdGeom.Tokens.vertex),
-        ):
-            uv = geometry.attribute(domain, "uv")
-            if uv is not None:
-                made = primvars.CreatePrimvar("st", Sdf.ValueTypeNames.TexCoord2fArray, interpolation)
-                made.Set(Vt.Vec2fArray.FromNumpy(np.ascontiguousarray(uv, np.float32)))
-                break
-        color = geometry.attribute(Domain.POINT, "color")
-        interpolation = UsdGeom.Tokens.constant if color is None else UsdGeom.Tokens.vertex
-        values = (
-            np.array([shape.color], np.float32) if color is None else np.ascontiguousarray(color[:, :3], np.float32)
-        )
-        made = primvars.CreatePrimvar("displayColor", Sdf.ValueTypeNames.Color3fArray, interpolation)
-        made.Set(Vt.Vec3fArray.FromNumpy(values))
         for (domain, name), members in geometry.attributes.items():
             if domain is Domain.FACE and members.dtype == np.bool_:
                 where = Vt.IntArray.FromNumpy(np.flatnonzero(members).astype(np.int32))
                 UsdGeom.Subset.CreateUniqueGeomSubset(self._mesh, _identifier(name, set()), UsdGeom.Tokens.face, where)
 
+    def _add_faces(self, geometry: Geometry, number: float) -> None:
+        """What mostly stays: faces and UVs. It is written once, and over time only where an effect changes it."""
+        topology, mesh = geometry.topology, self._mesh
+        counts = Vt.IntArray.FromNumpy(np.diff(topology.offsets))
+        self._steady("counts", topology, counts, number, mesh.GetFaceVertexCountsAttr())
+        indices = Vt.IntArray.FromNumpy(topology.corners)
+        self._steady("indices", topology, indices, number, mesh.GetFaceVertexIndicesAttr())
+        for domain, kind in ((Domain.CORNER, UsdGeom.Tokens.faceVarying), (Domain.POINT, UsdGeom.Tokens.vertex)):
+            uv = geometry.attribute(domain, "uv")
+            if uv is not None:
+                made = self._primvars.CreatePrimvar("st", Sdf.ValueTypeNames.TexCoord2fArray, kind)
+                values = Vt.Vec2fArray.FromNumpy(np.ascontiguousarray(uv, np.float32))
+                self._steady("st", uv, values, number, made.GetAttr())
+                break
+
+    def _add_color(self, geometry: Geometry, shape: Shape, number: float) -> None:
+        color = geometry.attribute(Domain.POINT, "color")
+        interpolation = UsdGeom.Tokens.constant if color is None else UsdGeom.Tokens.vertex
+        made = self._primvars.CreatePrimvar("displayColor", Sdf.ValueTypeNames.Color3fArray, interpolation)
+        plain = np.array([shape.color], np.float32) if color is None else np.ascontiguousarray(color[:, :3], np.float32)
+        owner = shape.color if color is None else color
+        self._steady("displayColor", owner, Vt.Vec3fArray.FromNumpy(plain), number, made.GetAttr())
+
     def _add_strength(self, name: str, values: Floats, number: float) -> None:
         if name not in self._names:
             self._names[name] = _identifier(f"strength_{name}", self._taken)
-        primvar = UsdGeom.PrimvarsAPI(self._mesh).CreatePrimvar(
-            self._names[name], Sdf.ValueTypeNames.FloatArray, UsdGeom.Tokens.vertex
-        )
+        primvar = self._primvars.CreatePrimvar(self._names[name], Sdf.ValueTypeNames.FloatArray, UsdGeom.Tokens.vertex)
         self._changing(name, values, number, primvar.GetAttr(), Vt.FloatArray)
 
     def _changing(self, key: str, array: Floats, number: float, attribute: Any, kind: Any) -> bool:
@@ -170,3 +173,21 @@ class _MeshWriter:
         self._last[key] = (array, number, number)
         attribute.Set(kind.FromNumpy(array), number)
         return True
+
+    def _steady(self, key: str, owner: Any, values: Any, number: float, attribute: Any) -> None:
+        """Set values that mostly stay: without a time at first, and as time samples from the first change on.
+
+        owner: what tells whether they changed, by identity.
+        """
+        if key not in self._held:
+            attribute.Set(values)
+            self._held[key] = (owner, values, number, number)
+            return
+        before, held, since, until = self._held[key]
+        if before is owner:
+            self._held[key] = (before, held, since, number)
+            return
+        for frame in {since, until}:
+            attribute.Set(held, frame)
+        attribute.Set(values, number)
+        self._held[key] = (owner, values, number, number)

@@ -3,52 +3,31 @@
 from collections.abc import Hashable
 from typing import Any
 
-from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QWidget
 
-from estompe.app.session import Session
-from estompe.app.widgets.fields import TripleField, column, field_for
+from estompe.app.fields.rows import PartsField
+from estompe.app.widgets.fields import TripleField, field_for
 from estompe.app.widgets.labels import icon_button, link
 from estompe.document import edits
-from estompe.document.edits import Path
 from estompe.document.settings import Setting
 from estompe.setups.adding import FIRST_PATH
 
 
 @field_for("points")
-class PointsField(QWidget):
+class PointsField(PartsField):
     """One row a point; seen only while the control is a path. Points can be keyed."""
 
-    def __init__(self, session: Session, path: Path, rule: Setting) -> None:
-        super().__init__()
-        self.session, self.path, self.rule = session, path, rule
-        self.fields: list[TripleField] = []
-        self._built: Hashable = None
-        self._body: QWidget | None = None
-        self._layout = QVBoxLayout(self)
-        self._layout.setContentsMargins(0, 0, 0, 0)
-        self.pull()
-
-    def pull(self) -> None:
-        if not edits.exists(self.session.scene, self.path):
-            return
+    def built(self) -> Hashable:
         control: Any = edits.get(self.session.scene, self.path[:-1])
-        built = (control.form == "path", len(control.points))
-        if built != self._built:
-            self._built = built
-            if self._body is not None:
-                self._body.hide()
-                self._body.deleteLater()
-            self.fields = []
-            self._body = column(*(self._rows(len(control.points)) if control.form == "path" else ()))
-            self._layout.addWidget(self._body)
-            self._body.show()
-        for field in self.fields:
-            field.pull()
+        return control.form == "path", len(control.points)
 
-    def _rows(self, count: int) -> list[QWidget]:
+    def widgets(self) -> list[QWidget]:
+        control: Any = edits.get(self.session.scene, self.path[:-1])
+        if control.form != "path":
+            return []
         more = link("One point more", "Goes on from the last point")
         more.clicked.connect(self.add)
-        return [*(self._row(index) for index in range(count)), more]
+        return [*(self._row(index) for index in range(len(control.points))), more]
 
     def _row(self, index: int) -> QWidget:
         made = QWidget()

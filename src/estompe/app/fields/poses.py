@@ -10,12 +10,12 @@ from estompe.app.widgets.fields import field, field_for, rule_of
 from estompe.app.widgets.labels import icon_button, label, link
 from estompe.document import edits
 from estompe.document.edits import fresh_id
-from estompe.document.numbers import plain_triple
 from estompe.document.project import blob_name
 from estompe.effects.poses import Pose
+from estompe.evaluate.asking import matrix_of
 from estompe.exchange import endings
 from estompe.geometry import frozen
-from estompe.geometry.placement import inverse, placement_matrix, transformed
+from estompe.geometry.placement import inverse, transformed
 
 
 @field_for("poses")
@@ -58,7 +58,7 @@ class PosesField(PartsField):
         if len(mesh.points) != len(answer.frame[self.shape].rest):
             self.session.said.emit("an effect changes how many points there are: store before it", "error")
             return
-        matrix = placement_matrix(*(plain_triple(part) for part in (placement.place, placement.turn, placement.size)))
+        matrix = matrix_of(placement)
         self.add(transformed(mesh.points, inverse(matrix)), f"Pose {len(self.parts) + 1}")
 
     def add(self, places: np.ndarray, name: str) -> None:

@@ -13,7 +13,7 @@ from estompe.document.settings import Setting
 
 
 class PartsField(QWidget):
-    """A tuple of structs with ids. Subclasses give `widgets`, the rows for all parts."""
+    """A tuple of parts. Subclasses give `widgets`, the rows for all parts."""
 
     def __init__(self, session: Session, path: Path, rule: Setting) -> None:
         super().__init__()
@@ -35,12 +35,18 @@ class PartsField(QWidget):
         """The shape whose effect this is."""
         return str(self.path[1])
 
+    def built(self) -> Hashable:
+        """What, when it changes, needs other rows."""
+        return tuple((part.id, part.name) for part in self.parts)
+
     def widgets(self) -> list[QWidget]:
         """The rows; fields that should pull go into `self.fields`."""
         raise NotImplementedError
 
     def pull(self) -> None:
-        built = tuple((part.id, part.name) for part in self.parts)
+        if not edits.exists(self.session.scene, self.path):
+            return
+        built = self.built()
         if built != self._built:
             self._built = built
             if self._body is not None:

@@ -300,7 +300,7 @@ class TimeCanvas(QWidget):
 
     def shape_picked(self, shape) -> None:
         """Let the picked keys go on to the next in another way."""
-        self.session.commit(lanes.shaped(self.session.scene, self.lanes, self.picked, shape), "Shape keys")
+        self.session.commit(lanes.shaped(self.session.scene, self.lanes, self.picked, shape), "Set how keys go on")
 
 
 def _lands(course: dict[int, float]) -> str:

@@ -6,10 +6,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from estompe.document.edits import Path
-from estompe.document.numbers import plain_triple
 from estompe.document.scene import Shape
 from estompe.effects.joints import Joints
-from estompe.geometry.placement import placement_matrix
+from estompe.evaluate.asking import matrix_of
 
 Vector = NDArray[np.float64]
 
@@ -25,7 +24,7 @@ class Chain:
 def chains_of(shape: Shape) -> list[Chain]:
     """The chains of a resolved shape's enabled effects."""
     placement = shape.placement
-    matrix = placement_matrix(*(plain_triple(part) for part in (placement.place, placement.turn, placement.size)))
+    matrix = matrix_of(placement)
     turn = matrix[:, :3] / np.maximum(np.linalg.norm(matrix[:, :3], axis=0), 1e-12)
     found = []
     for effect in shape.effects:

@@ -10,7 +10,7 @@ from estompe.app.view.handles import Handle, Handles
 from estompe.app.view.shells import Shell
 from estompe.document.numbers import plain_triple
 from estompe.document.scene import Control
-from estompe.geometry.placement import placement_matrix
+from estompe.evaluate.asking import matrix_of
 from estompe.render import Viewpoint
 from estompe.render.palette import strength_colors
 
@@ -106,8 +106,7 @@ def paint_control(
     painter: QPainter, viewpoint: Viewpoint, size: Size, control: Control, picked: bool
 ) -> QPointF | None:
     """A control as a dot with its form in small; returns where the dot is. The control's numbers must be resolved."""
-    place = control.placement
-    matrix = placement_matrix(plain_triple(place.place), plain_triple(place.turn), plain_triple(place.size))
+    matrix = matrix_of(control.placement)
     (centre,), (seen,) = viewpoint.project(matrix[None, :, 3], *size)
     if not seen:
         return None
@@ -184,8 +183,7 @@ def paint_edges(painter: QPainter, viewpoint: Viewpoint, size: Size, edges: np.n
 
 def paint_path(painter: QPainter, viewpoint: Viewpoint, size: Size, control: Control) -> None:
     """A path control's line with its points. The control's numbers must be resolved."""
-    place = control.placement
-    matrix = placement_matrix(plain_triple(place.place), plain_triple(place.turn), plain_triple(place.size))
+    matrix = matrix_of(control.placement)
     points = np.array([plain_triple(point) for point in control.points]) @ matrix[:, :3].T + matrix[:, 3]
     paint_line(painter, viewpoint, size, points)
 

@@ -8,11 +8,12 @@ from numpy.typing import NDArray
 
 from estompe.document import edits
 from estompe.document.edits import Path
-from estompe.document.numbers import plain, plain_triple
+from estompe.document.numbers import plain
 from estompe.document.scene import Control, Falloff, Layer, Scene
+from estompe.evaluate.asking import matrix_of
 from estompe.falloffs.distance import Distance
 from estompe.falloffs.sweep import Sweep
-from estompe.geometry.placement import Matrix, placement_matrix
+from estompe.geometry.placement import Matrix
 
 End = Literal["full", "gone"]
 Line = NDArray[np.float64]
@@ -53,8 +54,7 @@ def shells_of(scene: Scene, falloff_id: str) -> list[Shell]:
 def _shells(falloff: Falloff, layer: Layer, control: Control) -> list[Shell]:
     base: Path = ("falloffs", falloff.id)
     within, path = (falloff.range, base) if layer.range is None else (layer.range, (*base, "layers", layer.id))
-    place = control.placement
-    matrix = placement_matrix(plain_triple(place.place), plain_triple(place.turn), plain_triple(place.size))
+    matrix = matrix_of(control.placement)
     axis = "xyz".index(layer.source.axis) if isinstance(layer.source, Sweep) else None
     found = []
     ends: tuple[End, End] = ("full", "gone")

@@ -1,0 +1,53 @@
+"""What stages hand on: a shape at some point of its chain, values with the token that stands for them, and problems."""
+
+from collections.abc import Mapping
+from typing import NamedTuple
+
+from estompe.document.edits import Path
+from estompe.document.scene import Color
+from estompe.geometry import Geometry
+from estompe.geometry.placement import Matrix
+from estompe.geometry.samples import Samples
+from estompe.kernels.types import Floats
+
+
+class Problem(NamedTuple):
+    """Something that is wrong with a scene: the path of the part and what a person should know."""
+
+    path: Path
+    text: str
+
+
+class State(NamedTuple):
+    """A shape at some point of its chain, with the tokens of the arrays that falloffs read."""
+
+    geometry: Geometry
+    samples: Samples
+    tokens: Mapping[str, int]
+    matrix: Matrix
+    color: Color
+
+    @property
+    def points(self) -> int:
+        """The token of the geometry as a whole."""
+        return self.tokens["points"]
+
+    def after(self, geometry: Geometry, token: int) -> "State":
+        """The state a stage leaves behind; what it shares with this one keeps its token."""
+        before = self.geometry
+        kept = {
+            "rest": geometry.rest is before.rest,
+            "attributes": geometry.attributes is before.attributes,
+            "topology": geometry.topology is before.topology,
+        }
+        tokens = {name: self.tokens[name] if same else token for name, same in kept.items()}
+        return State(
+            geometry, Samples(geometry), {**tokens, "points": token, "normals": token}, self.matrix, self.color
+        )
+
+
+class Values(NamedTuple):
+    """An array with the token that stands for it."""
+
+    array: Floats
+    token: int
