@@ -185,7 +185,7 @@ def painted(studio: Studio) -> None:
     studio.window.do.mode_strength()
     studio.window.do.add_falloff()
     studio.window.do.brush()
-    studio.window.session.set_brush(radius=0.22, amount=0.8)
+    studio.window.session.painting.set_brush(radius=0.22, amount=0.8)
     studio.settle()
     for x, y in ((0.45, 0.4), (0.5, 0.42), (0.55, 0.47), (0.52, 0.6), (0.46, 0.62)):
         view = studio.window.view
@@ -194,7 +194,7 @@ def painted(studio: Studio) -> None:
         QTest.qWait(250)
     studio.settle()
     studio.take("painted")
-    studio.window.session.take_brush(None)
+    studio.window.session.painting.take(None)
 
 
 def shortcuts(studio: Studio) -> None:

@@ -6,8 +6,15 @@ import pytest
 from PyQt6.QtTest import QTest
 
 from estompe.app.preferences import Preferences
+from estompe.app.view import drawing
 from estompe.app.window import Window
 from tests.app.driving import Driver
+
+
+@pytest.fixture(autouse=True)
+def _soon_at_rest(monkeypatch):
+    """The final picture follows at once: a person's patience is not what is tested here."""
+    monkeypatch.setattr(drawing, "_REST", 0.01)
 
 
 @pytest.fixture

@@ -130,3 +130,15 @@ def test_a_link_in_a_circle_is_refused(sample):
     sample.session.link_to(other)
     assert sample.session.scene is before
     assert "depends on itself" in sample.window.status.message.text()
+
+
+def test_what_formulas_make_of_numbers_is_drawn_too(sample, curves):
+    sample.session.put(AMOUNT, Formula("Lantern.place.y * 2"), "follow")
+    course = curves.courses()[AMOUNT]
+    frames = curves._frames()[::3]
+    number = sample.get(*X[:-1], 1)
+    assert course == pytest.approx([2 * number.at(float(frame)) for frame in frames])
+    sample.settle()
+    low, high = curves._axis
+    assert low < min(course)
+    assert max(course) < high

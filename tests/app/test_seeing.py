@@ -58,7 +58,7 @@ def test_painting_in_the_view_is_one_step_a_stroke_and_is_saved(sample, tmp_path
     assert isinstance(layer.source, Painted)
     field = _shown(sample, MaskField)
     assert field.paint.isChecked()
-    sample.session.set_brush(radius=0.2, amount=1.0)
+    sample.session.painting.set_brush(radius=0.3, amount=1.0)
     sample.settle()
     points = sample.session.answer.frame["Amphora"].points
     front = points[np.argmax(points @ np.subtract(sample.view.viewpoint.eye, (0, 0.6, 0)))]
@@ -66,6 +66,7 @@ def test_painting_in_the_view_is_one_step_a_stroke_and_is_saved(sample, tmp_path
     sample.drag(sample.view, (place.x(), place.y()), (place.x() - 20, place.y() + 15), steps=4)
     path = (*GLOW, "layers", layer.id, "source", "mask")
     sample.qtbot.waitUntil(lambda: sample.get(*path) != "", timeout=5000)
+    sample.qtbot.wait(300)  # every touch of the stroke is answered
     sample.settle()
     mask = sample.session.blob(sample.get(*path))
     assert mask.max() > 0.9
@@ -76,7 +77,7 @@ def test_painting_in_the_view_is_one_step_a_stroke_and_is_saved(sample, tmp_path
     again = estompe.evaluate(estompe.open(tmp_path / "painted.estompe"), 60)
     assert np.array_equal(again.shown("amphora", "lantern-glow").layer_values(layer.id), mask)
     sample.keys(Qt.Key.Key_B)
-    assert sample.session.painting is None
+    assert sample.session.painting.path is None
     while sample.session.undo_label and sample.session.undo_label.startswith("Paint"):
         sample.session.undo()
     assert sample.get(*path) == ""
@@ -284,9 +285,9 @@ def test_a_mask_for_a_mesh_that_has_changed_is_kept_and_carried_over(sample):
     sample.keys(Qt.Key.Key_B)
     layer = sample.session.falloff.layers[-1].id
     path = (*GLOW, "layers", layer, "source", "mask")
-    sample.session.set_brush(radius=0.4, amount=1.0)
+    sample.session.painting.set_brush(radius=0.4, amount=1.0)
     sample.settle()
-    sample.session.paint("amphora", np.array([0.37, 0.66, 0.0]))
+    sample.session.painting.touch("amphora", np.array([0.37, 0.66, 0.0]))
     painted = sample.session.blob(sample.get(*path))
     sample.session.put(("shapes", "amphora", "source", "around"), 60, "Finer")
     sample.settle()
@@ -322,3 +323,26 @@ def test_a_joint_is_picked_in_the_view_and_turned_with_its_ring(driver):
     assert np.linalg.norm(driver.view.chains()[0].joints["tip"][0] - before) > 0.1
     driver.keys(Qt.Key.Key_K)
     assert [key.frame for key in driver.get(*root, "turn", 2).keys] == [36.0]
+
+
+def test_a_pivot_is_dragged_in_the_view_and_kept_in_the_shapes_own_space(sample):
+    placement = ("shapes", "amphora", "placement")
+    sample.session.put((*placement, "size"), (2.0, 2.0, 2.0), "Larger")
+    sample.session.put((*placement, "place"), (0.0, -0.4, 0.0), "Lower")
+    sample.window.drive.add_effect("turn")
+    effect = sample.session.shape.effects[-1].id
+    sample.window.drive.opened = None
+    sample.window.drive.open_card(effect)
+    assert sample.session.picked == ("shapes", "amphora", "effects", effect)
+    sample.settle()
+    handle = next(part for part in sample.view.handles().parts if part.part == "axis" and part.axis == 1)
+    grip = np.mean([sample.pixel(place) for place in handle.line], axis=0)
+    before = sample.view.handles().centre
+    sample.drag(sample.view, tuple(grip), (grip[0], grip[1] - 60))
+    pivot = sample.get("shapes", "amphora", "effects", effect, "settings", "pivot")
+    moved = sample.view.handles().centre - before
+    assert moved[1] > 0.05
+    assert plain(pivot[1]) == pytest.approx(moved[1] / 2, abs=1e-3)
+    assert plain(pivot[0]) == pytest.approx(0, abs=1e-3)
+    sample.window.drive.open_card(effect)
+    assert sample.session.picked == ("shapes", "amphora")

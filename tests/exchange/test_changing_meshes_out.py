@@ -5,7 +5,8 @@ import pytest
 from plyfile import PlyData
 from pxr import Usd, UsdGeom
 
-from estompe.document.numbers import Key, Keyed
+from estompe.document import edits
+from estompe.document.numbers import Formula, Key, Keyed
 from estompe.document.project import Project
 from estompe.document.scene import Ball, Control, Effect, Falloff, Layer, Placement, Range, Route, Scene, Shape
 from estompe.effects.colour import Colour
@@ -13,7 +14,7 @@ from estompe.effects.hide import Hide
 from estompe.effects.shell import Shell
 from estompe.effects.subdivide import Subdivide
 from estompe.evaluate import evaluate
-from estompe.exchange import mesh, sequence, usd_out
+from estompe.exchange import ExchangeError, mesh, sequence, usd_out
 from estompe.falloffs.distance import Distance
 from estompe.geometry import Domain
 from estompe.samples import sample
@@ -106,3 +107,17 @@ def test_sequences_hold_frames_without_a_face(tmp_path, form):
     if form == "ply":
         assert len(PlyData.read(str(first))["face"].data) == 0
     assert mesh.read_mesh(last).topology.faces == evaluate(project, 20)["Cup"].topology.faces
+
+
+@pytest.mark.parametrize(
+    ("path", "words"),
+    [
+        (("camera", "view_angle"), "the camera: Shot.view_angle"),
+        (("controls", "c", "placement", "place", 0), "“C”: C.place.x"),
+    ],
+)
+def test_a_formula_that_fails_stops_the_bake_with_its_place(tmp_path, path, words):
+    scene = edits.put(Scene((Shape("s", "S", Ball(0.5, 3)),), (Control("c", "C"),)), path, Formula("1 / 0"))
+    with pytest.raises(ExchangeError, match=words):
+        usd_out.write(Project(scene), 1, 2, tmp_path / "x.usdc")
+    assert list(tmp_path.iterdir()) == []

@@ -183,6 +183,9 @@ class Actions:
         if not picked:
             self.status.say("pick a shape or control first, or point at a number", "warning")
             return
+        if len(picked) == 4:
+            self.session.toggle_keys([(*picked, "settings", "pivot", axis) for axis in range(3)])
+            return
         if "joints" in picked:
             self.session.toggle_keys([(*picked, "turn", axis) for axis in range(3)])
             return
@@ -214,8 +217,8 @@ class Actions:
 
     def brush(self) -> None:
         """Paint the mask of the current falloff, which gets one if it has none; or put the brush away."""
-        if self.session.painting is not None:
-            self.session.take_brush(None)
+        if self.session.painting.path is not None:
+            self.session.painting.take(None)
             return
         falloff = self.session.falloff
         if falloff is None or self.session.shape is None:
@@ -226,7 +229,7 @@ class Actions:
             scene, layer = add_painted(self.session.scene, falloff.id)
             self.session.commit(scene, f"Add Painted to {falloff.name}")
         self.session.choose_falloff(falloff.id, layer)
-        self.session.take_brush(("falloffs", falloff.id, "layers", layer, "source", "mask"))
+        self.session.painting.take(("falloffs", falloff.id, "layers", layer, "source", "mask"))
 
     def pin_probe(self) -> None:
         """Show the course over time of the value at the pointer, or no more."""
@@ -297,8 +300,8 @@ class Actions:
             self.status.say("nothing was linked")
         elif self.work.running:
             self.work.cancel()
-        elif self.session.painting is not None:
-            self.session.take_brush(None)
+        elif self.session.painting.path is not None:
+            self.session.painting.take(None)
         elif self.session.started:
             self.window.sheets.setCurrentWidget(self.view)
 

@@ -1,27 +1,22 @@
 """What the window is about at this moment: the project and its history, what is current, and the frame."""
 
-from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
 import numpy as np
-from msgspec import structs
 from numpy.typing import NDArray
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
-from estompe.app.view.brush import Brush, touched
+from estompe.app.painting import Painting
 from estompe.document import edits
 from estompe.document.edits import Path as ScenePath
 from estompe.document.history import History
 from estompe.document.naming import spoken
 from estompe.document.numbers import Formula, Keyed, with_key, without_keys
-from estompe.document.project import Project, blob_name
+from estompe.document.project import Project
 from estompe.document.resolving import Resolver
 from estompe.document.scene import Control, Effect, Falloff, Scene, Shape
-from estompe.evaluate.asking import matrix_of
 from estompe.evaluate.worker import Answer, Request, Worker
-from estompe.falloffs.painted import carried_over
-from estompe.geometry import frozen
 
 
 class Session(QObject):
@@ -37,7 +32,6 @@ class Session(QObject):
     frame_changed = pyqtSignal()
     answered = pyqtSignal(object)
     readied = pyqtSignal(int, object)
-    brush_changed = pyqtSignal()
     mesh_wanted = pyqtSignal(object, object)
     said = pyqtSignal(str, str)
     project_changed = pyqtSignal()
@@ -52,8 +46,6 @@ class Session(QObject):
         self.picked: ScenePath = ()
         self.layer_id: str | None = None
         self.linking: ScenePath | None = None
-        self.brush = Brush()
-        self.painting: ScenePath | None = None
         self.clipboard: tuple[Effect, ...] = ()
         self.marks: NDArray[np.float32] | None = None
         self.frame = 1
@@ -67,6 +59,7 @@ class Session(QObject):
         self._asking = QTimer(self, singleShot=True, interval=0)
         self._asking.timeout.connect(self._ask)
         self.answered.connect(self._take)
+        self.painting = Painting(self)
         self.worker = Worker(self.answered.emit, self.readied.emit)
 
     @property
@@ -153,48 +146,6 @@ class Session(QObject):
     def blob(self, name: str) -> Any:
         """An array beside the scene, or None."""
         return self._blobs.get(name)
-
-    def take_brush(self, path: ScenePath | None) -> None:
-        """Paint the mask at a path from now on, or stop painting."""
-        self.painting = path
-        self.brush_changed.emit()
-        if path is not None:
-            self.said.emit("paint on the surface; B puts the brush away", "")
-
-    def set_brush(self, **changes: Any) -> None:
-        """Change the brush."""
-        self.brush = replace(self.brush, **changes)
-        self.brush_changed.emit()
-
-    def paint(self, shape: str, place: NDArray[np.float64]) -> None:
-        """Touch the mask that is painted with the brush at a place on a shape."""
-        if self.painting is None or self.answer is None or not edits.exists(self.scene, self.painting):
-            return
-        mesh = self.answer.frame[shape]
-        placement = self.answer.frame.shape(shape).placement
-        matrix = matrix_of(placement)
-        mask = self.blob(edits.get(self.scene, self.painting))
-        if mask is None or mask.shape != (len(mesh.points),):
-            mask = np.zeros(len(mesh.points), np.float32)
-        kept = frozen(touched(mask, mesh, place, self.brush, matrix))
-        name = blob_name(kept)
-        places = frozen(mesh.rest)
-        self.add_blobs({name: kept, blob_name(places): places})
-        source = structs.replace(edits.get(self.scene, self.painting[:-1]), mask=name, places=blob_name(places))
-        self.put(self.painting[:-1], source, f"Paint {self.name_of(self.painting[:-2])}", ("paint", self.painting))
-
-    def carry_mask_over(self, path: ScenePath) -> None:
-        """Bring a painted mask to the current shape's mesh, by nearest points at rest."""
-        source = edits.get(self.scene, path[:-1])
-        mask, places = self.blob(source.mask), self.blob(source.places)
-        if mask is None or places is None or self.answer is None or self.shape_id is None:
-            self.said.emit("there is nothing to carry over: paint anew", "error")
-            return
-        rest = frozen(self.answer.frame[self.shape_id].rest)
-        made = frozen(carried_over(mask, places, rest))
-        self.add_blobs({blob_name(made): made, blob_name(rest): rest})
-        changed = structs.replace(source, mask=blob_name(made), places=blob_name(rest))
-        self.put(path[:-1], changed, f"Carry {self.name_of(path[:-2])} over")
 
     def commit(self, scene: Scene, label: str, merge_key: object = None) -> None:
         """Make a scene the current one, as a step of that name."""

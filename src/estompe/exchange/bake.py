@@ -28,6 +28,8 @@ def frames(project: Project, first: int, last: int, tell: Tell) -> Iterator[Fram
 def described(frame: Frame, index: int) -> str:
     """One of a frame's problems with the name of the shape or falloff it stands at."""
     problem = frame.problems[index]
+    if problem.path[0] == "camera":
+        return f"the camera: {problem.text}"
     family, owner = str(problem.path[0]), str(problem.path[1])
     named = next(item.name for item in getattr(frame.scene, family) if item.id == owner)
     return f"“{named}”: {problem.text}"

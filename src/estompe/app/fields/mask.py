@@ -24,7 +24,7 @@ class MaskField(QWidget):
         self.paint.setText("Paint")
         self.paint.setCheckable(True)
         self.paint.setToolTip("Paint on the surface in the view (B)")
-        self.paint.clicked.connect(lambda on: session.take_brush(self.path if on else None))
+        self.paint.clicked.connect(lambda on: session.painting.take(self.path if on else None))
         layout = QVBoxLayout(self)
         layout.setContentsMargins(4, 0, 0, 0)
         layout.setSpacing(2)
@@ -37,9 +37,9 @@ class MaskField(QWidget):
         row.addWidget(clear)
         layout.addLayout(row)
         self.carry = link("Carry it over to this mesh", "Each point takes what was painted nearest to it")
-        self.carry.clicked.connect(lambda: session.carry_mask_over(self.path))
+        self.carry.clicked.connect(lambda: session.painting.carry_over(self.path))
         layout.addWidget(self.carry)
-        session.brush_changed.connect(self.pull)
+        session.painting.changed.connect(self.pull)
         self.pull()
 
     def _modes(self) -> QHBoxLayout:
@@ -52,7 +52,7 @@ class MaskField(QWidget):
             button = QToolButton()
             button.setText(mode.capitalize())
             button.setCheckable(True)
-            button.clicked.connect(lambda _, mode=mode: self.session.set_brush(mode=mode))
+            button.clicked.connect(lambda _, mode=mode: self.session.painting.set_brush(mode=mode))
             group.addButton(button)
             row.addWidget(button)
             self.modes[mode] = button
@@ -71,11 +71,11 @@ class MaskField(QWidget):
             box.setToolTip(tip)
             box.setAccessibleName(tip)
         self.radius.setDecimals(3)
-        self.radius.valueChanged.connect(lambda value: self.session.set_brush(radius=value))
-        self.amount.valueChanged.connect(lambda value: self.session.set_brush(amount=value / 100))
+        self.radius.valueChanged.connect(lambda value: self.session.painting.set_brush(radius=value))
+        self.amount.valueChanged.connect(lambda value: self.session.painting.set_brush(amount=value / 100))
         self.mirror = QCheckBox("Mirror X")
         self.mirror.setToolTip("Paint on the other side of the shape's own X too")
-        self.mirror.clicked.connect(lambda on: self.session.set_brush(mirrored=on))
+        self.mirror.clicked.connect(lambda on: self.session.painting.set_brush(mirrored=on))
         for widget in (self.radius, self.amount, self.mirror):
             row.addWidget(widget)
         return row
@@ -83,8 +83,8 @@ class MaskField(QWidget):
     def pull(self) -> None:
         if not edits.exists(self.session.scene, self.path):
             return
-        brush = self.session.brush
-        self.paint.setChecked(self.session.painting == self.path)
+        brush = self.session.painting.brush
+        self.paint.setChecked(self.session.painting.path == self.path)
         self.modes[brush.mode].setChecked(True)
         for box, value in ((self.radius, brush.radius), (self.amount, brush.amount * 100)):
             box.blockSignals(True)

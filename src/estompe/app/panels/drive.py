@@ -208,7 +208,19 @@ class DrivePanel(Panel):
     def open_card(self, effect: str) -> None:
         """Open a card's settings in place, or close them."""
         self.opened = None if self.opened == effect else effect
+        self._pick_pivot()
         self.refresh()
+
+    def _pick_pivot(self) -> None:
+        """Let the handles act on the opened effect's pivot, if it has one; else on the shape again."""
+        shape = self.session.shape
+        if shape is None:
+            return
+        path: Path = ("shapes", shape.id, "effects", self.opened or "")
+        if edits.exists(self.session.scene, (*path, "settings", "pivot")):
+            self.session.choose_part(path)
+        elif "effects" in self.session.picked:
+            self.session.choose_part(("shapes", shape.id))
 
     def _build_card(self, layout: QVBoxLayout, shape: Shape, effect: Effect, index: int) -> None:
         card = EffectCard(index + 1, effect, effect.id == self.opened)

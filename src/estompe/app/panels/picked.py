@@ -10,7 +10,7 @@ from estompe.app.widgets.fields import fields_of
 from estompe.app.widgets.labels import Head, hairline
 from estompe.app.widgets.panel import Panel
 from estompe.document import edits
-from estompe.document.scene import Placement
+from estompe.document.scene import Effect, Placement
 
 
 class PickedPanel(Panel):
@@ -25,13 +25,15 @@ class PickedPanel(Panel):
         if not picked or not edits.exists(self.session.scene, picked):
             return None
         item = edits.get(self.session.scene, picked)
-        return picked, item.name, type(getattr(item, "source", None))
+        return picked, getattr(item, "name", ""), type(getattr(item, "source", None))
 
     def build(self, layout: QVBoxLayout) -> None:
         picked = self.session.picked
         if not picked or not edits.exists(self.session.scene, picked):
             return
         item = edits.get(self.session.scene, picked)
+        if isinstance(item, Effect):
+            return  # its card shows its numbers
         family = "joints" if "joints" in picked else str(picked[0])
         words = {"shapes": "Shape", "controls": "Control", "camera": "Camera", "joints": "Joint"}
         head = Head(words[family], item.name)

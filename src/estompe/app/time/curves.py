@@ -15,6 +15,7 @@ from estompe.app.time import lanes
 from estompe.document import edits
 from estompe.document.edits import Path
 from estompe.document.numbers import Key, Keyed
+from estompe.document.resolving import Resolver
 
 _LEFT, _RIGHT, _TOP, _BOTTOM, _GRAB, _ARM = 150, 16, 14, 20, 8, 44.0
 
@@ -37,6 +38,8 @@ class CurveCanvas(QWidget):
         self.picked: Grip | None = None
         self._drag: Grip | None = None
         self._axis = (0.0, 1.0)
+        self._courses: dict[Path, np.ndarray] = {}
+        self._courses_of: object = None
         self.setMinimumHeight(110)
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -50,14 +53,29 @@ class CurveCanvas(QWidget):
         found = [path for lane in lanes.lanes_of(self.session) for path in lane.paths]
         return [(path, edits.get(self.session.scene, path)) for path in found]
 
+    def courses(self) -> dict[Path, np.ndarray]:
+        """The values over the shot of numbers that follow a formula, by their path; worked out once for a scene."""
+        scene = self.session.scene
+        paths = lanes.formulas_of(self.session)
+        if scene is not self._courses_of or set(paths) != set(self._courses):
+            frames = [Resolver(scene, float(frame), self.session.reduction) for frame in self._frames()[::3]]
+            self._courses = {path: np.array([float(at.part(path)) for at in frames]) for path in paths}
+            self._courses_of = scene
+        return self._courses
+
     def _pull(self, *_: object) -> None:
-        if self._drag is None:
+        if self._drag is None and self.isVisible():
             self._settle()
         self.update()
+
+    def showEvent(self, event) -> None:
+        super().showEvent(event)
+        self._settle()
 
     def _settle(self) -> None:
         """The values that must be seen; they rest while something is dragged."""
         values = [number.at(frame) for _, number in self.numbers() for frame in self._frames()]
+        values += [value for course in self.courses().values() for value in course.tolist()]
         if not values:
             return
         low, high = min(values), max(values)
@@ -98,7 +116,9 @@ class CurveCanvas(QWidget):
             return
         self._paint_scale(painter, t)
         numbers = self.numbers()
-        if not numbers:
+        for place, (path, course) in enumerate(self.courses().items(), start=len(numbers)):
+            self._paint_course(painter, t, path, course, place)
+        if not numbers and not self.courses():
             painter.setPen(t.color("soft"))
             painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "Nothing that is picked has keys: K makes one.")
         for place, (path, number) in enumerate(numbers):
@@ -125,6 +145,22 @@ class CurveCanvas(QWidget):
         t = icons.current_theme()
         return t.color(("chalk", "slate", "ochre", "ink")[place % 4])
 
+    def _paint_course(self, painter: QPainter, t: Theme, path: Path, course: np.ndarray, place: int) -> None:
+        """What a formula makes of a number: thin and dotted, without keys."""
+        frames = self._frames()[::3]
+        line = QPainterPath(QPointF(self.x_of(float(frames[0])), self.y_of(float(course[0]))))
+        for frame, value in zip(frames[1:], course[1:], strict=True):
+            line.lineTo(self.x_of(float(frame)), self.y_of(float(value)))
+        painter.setPen(QPen(t.color("soft"), 1.3, Qt.PenStyle.DotLine))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawPath(line)
+        self._paint_name(painter, f"= {self.session.name_of(path)}", place)
+
+    def _paint_name(self, painter: QPainter, name: str, place: int) -> None:
+        painter.setFont(theme.font(11))
+        words = painter.fontMetrics().elidedText(name, Qt.TextElideMode.ElideMiddle, _LEFT - 78)
+        painter.drawText(QRectF(12, _TOP + 16 * place, _LEFT - 76, 16), Qt.AlignmentFlag.AlignVCenter, words)
+
     def _paint_curve(self, painter: QPainter, t: Theme, path: Path, number: Keyed, place: int) -> None:
         color = self.color_of(place)
         pen = QPen(color, 1.8)
@@ -137,9 +173,7 @@ class CurveCanvas(QWidget):
         painter.setPen(pen)
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawPath(line)
-        painter.setFont(theme.font(11))
-        name = painter.fontMetrics().elidedText(self.session.name_of(path), Qt.TextElideMode.ElideMiddle, _LEFT - 78)
-        painter.drawText(QRectF(12, _TOP + 16 * place, _LEFT - 76, 16), Qt.AlignmentFlag.AlignVCenter, name)
+        self._paint_name(painter, self.session.name_of(path), place)
         for key in number.keys:
             picked = self.picked is not None and (self.picked.path, self.picked.frame) == (path, key.frame)
             if picked:

@@ -8,7 +8,7 @@ from estompe.app.session import Session
 from estompe.document import edits
 from estompe.document.curve import Shape as CurveShape
 from estompe.document.edits import Path
-from estompe.document.numbers import Keyed, with_moved_keys, without_keys
+from estompe.document.numbers import Formula, Keyed, with_moved_keys, without_keys
 from estompe.document.scene import Scene
 
 Tack = tuple[int, float]
@@ -24,20 +24,35 @@ class Lane:
     frames: tuple[float, ...]
 
 
-def lanes_of(session: Session) -> list[Lane]:
-    """Lanes of what is picked, of the current falloff, and of the current shape's effects."""
+def roots_of(session: Session) -> list[Path]:
+    """What lanes are shown of: what is picked, the current falloff, and the current shape with its effects."""
     roots: list[Path] = [session.picked] if session.picked else []
     if session.falloff_id is not None:
         roots.append(("falloffs", session.falloff_id))
     if session.shape_id is not None and session.picked != ("shapes", session.shape_id):
         roots.append(("shapes", session.shape_id))
+    return [root for root in roots if edits.exists(session.scene, root)]
+
+
+def formulas_of(session: Session) -> list[Path]:
+    """The numbers among these that follow a formula, each once."""
+    found: dict[Path, None] = {}
+    for root in roots_of(session):
+        for path, number in edits.numbers_below(edits.get(session.scene, root), root):
+            if isinstance(number, Formula):
+                found[path] = None
+    return list(found)
+
+
+def lanes_of(session: Session) -> list[Lane]:
+    """Lanes of what is picked, of the current falloff, and of the current shape's effects."""
     grouped: dict[Path, list[tuple[Path, Keyed]]] = {}
-    for root in roots:
-        if not edits.exists(session.scene, root):
-            continue
+    for root in roots_of(session):
         for path, number in edits.keyed_below(edits.get(session.scene, root), root):
             parent = path[:-1] if isinstance(path[-1], int) else path
-            grouped.setdefault(parent, []).append((path, number))
+            lane = grouped.setdefault(parent, [])
+            if (path, number) not in lane:  # a picked part stands below its shape too
+                lane.append((path, number))
     return [_lane(session, parent, found) for parent, found in grouped.items()]
 
 

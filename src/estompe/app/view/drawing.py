@@ -30,12 +30,13 @@ class Job:
 
 @dataclass(frozen=True, eq=False)
 class Probe:
-    """A question what lies under a pixel of a job's picture."""
+    """A question what lies under a pixel of a job's picture. every: it must be answered even if newer ones follow."""
 
     job: Job
     x: float
     y: float
     purpose: str
+    every: bool = False
 
 
 class Drawer(QObject):
@@ -49,7 +50,7 @@ class Drawer(QObject):
         super().__init__(parent)
         self._wake = threading.Condition()
         self._job: Job | None = None
-        self._probes: dict[str, Probe] = {}
+        self._probes: dict[object, Probe] = {}
         self._stopping = False
         self._thread = threading.Thread(target=self._run, name="estompe-draw", daemon=True)
         self._thread.start()
@@ -63,7 +64,7 @@ class Drawer(QObject):
     def probe(self, probe: Probe) -> None:
         """Ask what lies under a pixel; an older question with the same purpose is forgotten."""
         with self._wake:
-            self._probes[probe.purpose] = probe
+            self._probes[id(probe) if probe.every else probe.purpose] = probe
             self._wake.notify()
 
     def stop(self) -> None:

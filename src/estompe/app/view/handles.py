@@ -16,7 +16,7 @@ Tool = Literal["move", "turn", "size"]
 Part = Literal["axis", "plane", "ring", "centre"]
 Vector = NDArray[np.float64]
 LENGTH = 86.0
-DIGITS = {"place": 4, "turn": 2, "size": 4}
+DIGITS = {"place": 4, "turn": 2, "size": 4, "pivot": 4}
 """Decimals that a drag keeps, so that numbers stay as a person would type them."""
 _GRAB = 7.0
 _ROUND = np.linspace(0.0, 2 * np.pi, 65)

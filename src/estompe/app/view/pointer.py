@@ -13,6 +13,8 @@ from estompe.app.view.shells import Shell
 from estompe.document import edits
 from estompe.document.edits import Path
 from estompe.document.numbers import plain_triple
+from estompe.evaluate.asking import matrix_of
+from estompe.geometry.placement import inverse
 from estompe.render.renderer import Hit
 
 if TYPE_CHECKING:
@@ -70,7 +72,7 @@ class Pointer:
         """What a left press begins: painting, a handle, a shell, or a click that may become an orbit."""
         if self._view.wipe_at is not None and abs(at.x() - self._view.wipe_at) < 8:
             return "wipe"
-        if self._session.painting is not None:
+        if self._session.painting.path is not None:
             self._pointer = at
             self._ask_probe("paint")
             return "paint"
@@ -130,7 +132,9 @@ class Pointer:
         if self._pointer is not None and self._session.scene.shapes:
             ratio = self._view.devicePixelRatioF()
             self._view.drawer.probe(
-                Probe(self._view.job(), self._pointer.x() * ratio, self._pointer.y() * ratio, purpose)
+                Probe(
+                    self._view.job(), self._pointer.x() * ratio, self._pointer.y() * ratio, purpose, purpose == "paint"
+                )
             )
 
     def probed(self, probe: Probe, hit: Hit | None) -> None:
@@ -157,7 +161,7 @@ class Pointer:
             return
         target = np.asarray(self._view.viewpoint.target)
         unit = self._view.viewpoint.units_per_pixel(target, self._view.extent[1])
-        radius = self._session.brush.radius / max(unit, 1e-9)
+        radius = self._session.painting.brush.radius / max(unit, 1e-9)
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.setPen(QPen(QColor("#FBF9F4"), 3))
         painter.drawEllipse(self._pointer, radius, radius)
@@ -175,7 +179,7 @@ class Pointer:
         size = (float(probe.job.size[0]), float(probe.job.size[1]))
         place = surface_place(answer, hit, probe.job.viewpoint, (probe.x, probe.y), size)
         if place is not None:
-            self._session.paint(hit.id, place)
+            self._session.painting.touch(hit.id, place)
 
     def _click(self, at: QPointF) -> None:
         control = self._control_under(at)
@@ -224,11 +228,17 @@ class Pointer:
         changes = self._handles.dragged(self._handle, (self._press.x(), self._press.y()), (at.x(), at.y()))
         picked = self._session.picked
         base = picked if "joints" in picked else (*picked, "placement")
+        if len(picked) == 4:
+            # An effect's pivot: dragged in the world, kept in the shape's own space.
+            own = inverse(matrix_of(edits.get(self._session.now, picked[:2]).placement))
+            place = own[:, :3] @ np.array(plain_triple(changes["place"])) + own[:, 3]
+            changes = {"pivot": (float(place[0]), float(place[1]), float(place[2]))}
+            base = (*picked, "settings")
         numbers = [
-            ((*base, name, axis), value)
+            ((*base, name, axis), round(value, DIGITS[name]))
             for name, triple in changes.items()
             for axis, value in enumerate(plain_triple(triple))
-            if value != round(self._session.number((*base, name, axis)), DIGITS[name])
+            if round(value, DIGITS[name]) != round(self._session.number((*base, name, axis)), DIGITS[name])
         ]
         label = f"{self._handles.tool.capitalize()} {self._session.name_of(picked)}"
         self._session.set_numbers(numbers, label, ("handle", picked, self._handles.tool))

@@ -15,8 +15,12 @@ from estompe.app.view.pointer import Pointer
 from estompe.app.view.probe import Reading
 from estompe.app.view.shells import Shell, shells_of
 from estompe.document import edits
-from estompe.document.scene import Camera, Placement
+from estompe.document.edits import Path
+from estompe.document.numbers import plain_triple
+from estompe.document.scene import Camera, Effect, Placement
 from estompe.effects.joints import Joint
+from estompe.evaluate.asking import matrix_of
+from estompe.geometry.placement import transformed
 from estompe.render import Item, Look, Viewpoint
 from estompe.render.palette import rgb
 from estompe.render.picture import items_of
@@ -73,7 +77,7 @@ class View(QWidget):
         session.current_changed.connect(self.redraw)
         session.frame_changed.connect(self.update)
         session.project_changed.connect(self._new_project)
-        session.brush_changed.connect(self.update)
+        session.painting.changed.connect(self.update)
 
     # What is shown
 
@@ -286,7 +290,7 @@ class View(QWidget):
         for chain in self.chains():
             line = np.array([place for place, _ in chain.joints.values()])
             overlay.paint_line(painter, self.viewpoint, self.extent, line)
-        if self.session.painting is not None:
+        if self.session.painting.path is not None:
             self.pointer.paint_brush(painter)
 
     def _paint_reading(self, painter: QPainter) -> None:
@@ -312,7 +316,18 @@ class View(QWidget):
             place, within = chain.joints[item.id]
             x, y, z = (float(value) for value in place)
             return Handles("turn", Placement((x, y, z), item.turn), self.viewpoint, self.extent, within)
+        if isinstance(item, Effect):
+            return self._pivot_handles(item, picked)
         return Handles(self.tool, item.placement, self.viewpoint, self.extent)
+
+    def _pivot_handles(self, effect: Effect, path: Path) -> Handles | None:
+        """Move handles on the pivot of an effect that has one; the pivot is in the shape's own space."""
+        pivot = getattr(effect.settings, "pivot", None)
+        if pivot is None:
+            return None
+        placement = edits.get(self.session.now, path[:2]).placement
+        x, y, z = transformed(np.array([plain_triple(pivot)], np.float32), matrix_of(placement))[0].tolist()
+        return Handles("move", Placement((x, y, z), placement.turn), self.viewpoint, self.extent)
 
     def chains(self) -> list[Chain]:
         """The joint chains of the current shape."""
