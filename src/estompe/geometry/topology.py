@@ -1,11 +1,28 @@
 """Which points make which faces; shared by every deformed state of a mesh."""
 
+import threading
 from functools import cached_property
 
 import numpy as np
 
 from estompe.kernels import normals, topology
 from estompe.kernels.types import Floats, Indices
+
+
+class _Scratch(threading.local):
+    """Rows that are needed for a moment only: each thread's own, and kept, since fresh memory costs more than filling it."""
+
+    def __init__(self) -> None:
+        self._rows: Floats = np.empty((0, 3), np.float32)
+
+    def rows(self, count: int) -> Floats:
+        """So many rows with whatever was in them, float32 (count, 3)."""
+        if len(self._rows) < count:
+            self._rows = np.empty((count, 3), np.float32)
+        return self._rows[:count]
+
+
+_scratch = _Scratch()
 
 
 class Topology:
@@ -93,4 +110,5 @@ class Topology:
 
     def point_normals(self, points: Floats) -> Floats:
         """Unit normals of points at the given places, float32 (n, 3), weighted by the area of the faces around each."""
-        return normals.point_normals(self.face_normals(points), *self._around)
+        face = normals.face_normals(points, self.corners, self.offsets, _scratch.rows(self.faces))
+        return normals.point_normals(face, *self._around)

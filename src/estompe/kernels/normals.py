@@ -63,12 +63,14 @@ def _faces_parallel(flat, corners, offsets, out):
         _faces_range(flat, corners, offsets, block * BLOCK, min(n, (block + 1) * BLOCK), out)
 
 
-def face_normals(points: Floats, corners: Indices, offsets: Indices) -> Floats:
+def face_normals(points: Floats, corners: Indices, offsets: Indices, out: Floats | None = None) -> Floats:
     """Twice-area normals of faces (not unit length; zero for a face without area).
 
-    points: float32 (n, 3); corners: int32 (m,); offsets: int32 (faces + 1,). Returns float32 (faces, 3).
+    points: float32 (n, 3); corners: int32 (m,); offsets: int32 (faces + 1,); out: float32 (faces, 3) to write into.
+    Returns float32 (faces, 3).
     """
-    out = np.empty((len(offsets) - 1, 3), np.float32)
+    if out is None:
+        out = np.empty((len(offsets) - 1, 3), np.float32)
     run = _faces_serial if len(out) < PARALLEL_FROM // 4 else _faces_parallel
     run(read_only(points).reshape(-1), read_only(corners), read_only(offsets), out.reshape(-1))
     return out
