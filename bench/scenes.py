@@ -8,7 +8,14 @@ import numpy as np
 from bench.evaluation import Bare
 from bench.figures import Figure, in_turn
 from estompe.document import edits
+from estompe.document.project import Project
+from estompe.document.scene import Ball, Control, Effect, Falloff, Layer, Range, Route, Scene, Shape
+from estompe.effects.push import Push
 from estompe.evaluate import Memo, evaluate
+from estompe.falloffs.distance import Distance
+from estompe.falloffs.ramp import pieces
+from estompe.geometry import primitives
+from estompe.kernels import displace, distance, ramp
 from estompe.samples import SAMPLES, lantern_amphora
 
 
@@ -17,6 +24,7 @@ def figures() -> Iterator[Figure]:
     yield from _samples()
     for points in (250_000, 100_000, 1_000):
         yield _overhead(points)
+    yield _one_push(100_000)
 
 
 def _samples() -> Iterator[Figure]:
@@ -57,3 +65,30 @@ def _overhead(points: int) -> Figure:
         return Figure(f"evaluating the sample, {points:,} points, to its bare kernels", mine, theirs, 1.15, "within")
     name = f"evaluating the sample, {points:,} points: time over its bare kernels, to 2 ms"
     return Figure(name, mine - theirs, 2.0, 1.0, "within")
+
+
+def _one_push(points: int) -> Figure:
+    """The least a scene can ask for, one distance and one push: what evaluation costs weighs most here."""
+    ball = Ball(0.5, round((points / 6) ** 0.5))
+    falloff = Falloff("near", "Near", (Layer("reach", Distance("lamp")),), Range(0.2, 1.0))
+    shape = Shape("ball", "Ball", ball, effects=(Effect("push", Push(0.1), (Route("near"),)),))
+    project, memo = Project(Scene((shape,), (Control("lamp", "Lamp"),), (falloff,))), Memo()
+    evaluate(project, 1, memo)
+    mesh = primitives.ball(ball.radius, ball.divisions)
+    mesh.normals  # noqa: B018
+    matrix = np.eye(4, dtype=np.float32)[:3]
+    places, knots = iter(np.linspace(0, 1, 10_000)), pieces(falloff.ramp)
+
+    def ours() -> object:
+        moved = edits.put(project.scene, ("controls", "lamp", "placement", "place"), (float(next(places)), 0.0, 0.0))
+        return evaluate(project.with_scene(moved), 1, memo)
+
+    def bare() -> object:
+        values = distance.distance(mesh.points, matrix, distance.Form.BALL)
+        strength = ramp.remap(values, 0.2, 1.0, *knots, True)
+        return displace.displace_along(mesh.points, mesh.normals, strength, 0.1)
+
+    mine, theirs = in_turn(ours, bare, 41)
+    return Figure(
+        f"evaluating one push, {len(mesh.points):,} points, to its bare kernels", mine, theirs, 1.15, "within"
+    )
