@@ -4,14 +4,17 @@ from typing import Annotated, ClassVar
 
 import numpy as np
 from msgspec import Meta, Struct
+from numpy.typing import NDArray
 
 from estompe.document.kinds import At, EffectSettings, register
 from estompe.document.settings import setting
-from estompe.geometry import Geometry, GeometryError
+from estompe.geometry import Domain, Geometry, GeometryError
 from estompe.geometry.subdivision import subdivided
 from estompe.kernels.types import Floats
 
 _MOST_FACES = 40_000_000
+# Not a name anyone would give, so it never hides one of the mesh's own attributes.
+_CARRIED = "\0strength"
 
 
 @register
@@ -34,18 +37,15 @@ class Subdivide(Struct, EffectSettings, frozen=True, forbid_unknown_fields=True,
             chosen[topology.corner_faces[strength[topology.corners] >= 0.5]] = True
             if not chosen.any():
                 return geometry
-            finer = subdivided(geometry, chosen, strength if self.rounded else None)
-            strength = _carried(geometry, finer, strength, chosen)
-            geometry = finer
+            geometry, strength = _split(geometry, chosen, strength, self.rounded)
         return geometry
 
 
-def _carried(before: Geometry, after: Geometry, strength: Floats, chosen: np.ndarray) -> Floats:
-    """The strength on the new points too: split along with them, as an attribute would be."""
-    from estompe.geometry import Domain
-
-    held = Geometry(before.points, before.topology, {(Domain.POINT, "strength"): strength})
-    found = subdivided(held, chosen, None).attribute(Domain.POINT, "strength")
-    assert found is not None
-    assert len(found) == len(after.points)
-    return np.asarray(found, np.float32)
+def _split(geometry: Geometry, chosen: NDArray[np.bool_], strength: Floats, rounded: bool) -> tuple[Geometry, Floats]:
+    """One level, and the strength on its points: split along with them, as an attribute."""
+    attributes = {**geometry.attributes, (Domain.POINT, _CARRIED): strength}
+    held = Geometry(geometry.points, geometry.topology, attributes, geometry.rest)
+    finer = subdivided(held, chosen, strength if rounded else None)
+    attributes = dict(finer.attributes)
+    carried = attributes.pop((Domain.POINT, _CARRIED))
+    return Geometry(finer.points, finer.topology, attributes, finer.rest), np.asarray(carried, np.float32)

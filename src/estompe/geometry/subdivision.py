@@ -41,7 +41,7 @@ def subdivided(mesh: Geometry, faces: NDArray[np.bool_], rounded: NDArray[np.flo
     # New points: old ones first, then the middles of split edges, then of split faces.
     edge_point = len(mesh.points) + np.cumsum(edges.split) - 1
     face_point = len(mesh.points) + int(edges.split.sum()) + np.cumsum(faces) - 1
-    blend = _Blend(corners, owner, sizes, edges, faces, len(mesh.points))
+    blend = _Blend(corners, owner, sizes, edges, faces)
     laid, sources, new_sizes, parents = _laid(corners, offsets, edges, faces, edge_point, face_point)
     points = blend.points(mesh.points.astype(np.float64))
     if rounded is not None:
@@ -79,17 +79,16 @@ def _next(offsets: _Whole, count: int) -> _Whole:
 class _Blend:
     """Values on new points as means of old ones."""
 
-    def __init__(
-        self, corners: _Whole, owner: _Whole, sizes: _Whole, edges: _Edges, faces: NDArray[np.bool_], points: int
-    ) -> None:
-        self.corners, self.owner, self.sizes, self.edges, self.faces, self.count = (
-            corners, owner, sizes, edges, faces, points,
-        )  # fmt: skip
+    def __init__(self, corners: _Whole, owner: _Whole, sizes: _Whole, edges: _Edges, faces: NDArray[np.bool_]) -> None:
+        self.corners, self.owner, self.sizes, self.edges, self.faces = corners, owner, sizes, edges, faces
 
     def face_means(self, values: _Floats) -> _Floats:
         """The mean over each face's corners, (faces, k)."""
-        gathered = values[self.corners]
-        sums = [np.bincount(self.owner, column, minlength=len(self.sizes)) for column in gathered.T]
+        return self.corner_means(values[self.corners])
+
+    def corner_means(self, values: _Floats) -> _Floats:
+        """The mean over each face of corner values, (corners, k) to (faces, k)."""
+        sums = [np.bincount(self.owner, column, minlength=len(self.sizes)) for column in values.T]
         return np.stack(sums, axis=1) / np.maximum(self.sizes, 1)[:, None]
 
     def points(self, values: _Floats) -> _Floats:
@@ -114,9 +113,7 @@ def _laid(
     quad_sources = np.stack([np.stack([here, here], 1), np.stack([here, following[here]], 1),
                              np.stack([np.full_like(here, -1), owner[here]], 1),
                              np.stack([before[here], here], 1)], axis=1)  # fmt: skip
-    kept, kept_sources, kept_sizes, kept_parents = _neighbours(
-        corners, offsets, edges, faces, edge_point, following, owner
-    )
+    kept, kept_sources, kept_sizes, kept_parents = _neighbours(corners, edges, faces, edge_point, following, owner)
     laid = np.concatenate([quads.reshape(-1), kept])
     sources = np.concatenate([quad_sources.reshape(-1, 2), kept_sources])
     sizes = np.concatenate([np.full(len(here), 4), kept_sizes])
@@ -125,7 +122,6 @@ def _laid(
 
 def _neighbours(
     corners: _Whole,
-    offsets: _Whole,
     edges: _Edges,
     faces: NDArray[np.bool_],
     edge_point: _Whole,
@@ -145,7 +141,6 @@ def _neighbours(
     sources[at[extra] + 1] = np.stack([middle, following[middle]], 1)
     parents = np.flatnonzero(~faces)
     sizes = np.bincount(owner[there], counts, minlength=len(faces)).astype(np.int64)[parents]
-    del offsets
     return laid, sources, sizes, parents
 
 
@@ -158,8 +153,7 @@ def _carried(domain: Domain, values: NDArray[Any], blend: _Blend, sources: _Whol
     if domain is Domain.POINT:
         made = blend.points(flat)
     else:
-        sums = [np.bincount(blend.owner, column, minlength=len(blend.sizes)) for column in flat.T]
-        means = np.stack(sums, axis=1) / np.maximum(blend.sizes, 1)[:, None]
+        means = blend.corner_means(flat)
         whole = sources[:, 0] < 0
         made = (flat[np.where(whole, 0, sources[:, 0])] + flat[np.where(whole, 0, sources[:, 1])]) / 2
         made[whole] = means[sources[whole, 1]]
