@@ -6,6 +6,7 @@ from typing import Annotated, Any, Literal, NamedTuple, TypeVar
 
 import msgspec
 from msgspec import Meta, Struct
+from msgspec.structs import astuple
 
 from estompe.document.curve import Cubic, Shape, cubics
 
@@ -89,6 +90,8 @@ def value_at(number: Number, frame: float) -> float:
 
 def plain(number: Number) -> float:
     """A number of a resolved struct. Raises TypeError if it was not resolved."""
+    if type(number) is float:  # nearly always, and every frame asks for hundreds
+        return number
     if isinstance(number, Keyed | Formula):
         raise TypeError("this number still has keys or a formula: resolve its scene for a frame first")
     return float(number)
@@ -106,33 +109,38 @@ class Moving(NamedTuple):
     formulas: bool
 
 
-_MOVING: dict[int, tuple[Struct, Moving]] = {}
-_MOST_KNOWN = 50_000
+_STILL, _KEYED, _FORMULA = Moving(False, False), Moving(True, False), Moving(False, True)
+_MOVING: dict[int, tuple[Any, Moving]] = {}
+_MOST_KNOWN = 100_000
+_CAN_MOVE = (tuple, Struct)
 
 
 def moving(item: Any) -> Moving:
-    """What kinds of numbers a part has. Known parts are not walked again: structs never change."""
-    if isinstance(item, Keyed):
-        return Moving(True, False)
-    if isinstance(item, Formula):
-        return Moving(False, True)
-    if isinstance(item, tuple):
-        return _any(item)
-    if not isinstance(item, Struct):
-        return Moving(False, False)
+    """What kinds of numbers a part has. Known parts are not walked again: structs and tuples never change."""
     known = _MOVING.get(id(item))
     if known is not None and known[0] is item:
         return known[1]
-    found = _any(tuple(getattr(item, name) for name in item.__struct_fields__))
+    if isinstance(item, Keyed):
+        return _KEYED
+    if isinstance(item, Formula):
+        return _FORMULA
+    if not isinstance(item, _CAN_MOVE):
+        return _STILL
+    found = _any(item if isinstance(item, tuple) else astuple(item))
     if len(_MOVING) >= _MOST_KNOWN:
         _MOVING.clear()
-    _MOVING[id(item)] = (item, found)  # holding the struct keeps its id from being given to another
+    _MOVING[id(item)] = (item, found)  # holding the part keeps its id from being given to another
     return found
 
 
 def _any(parts: tuple[Any, ...]) -> Moving:
-    found = [moving(part) for part in parts if isinstance(part, tuple | Struct)]
-    return Moving(any(part.keyed for part in found), any(part.formulas for part in found))
+    found = _STILL
+    for part in parts:
+        if isinstance(part, _CAN_MOVE):
+            own = moving(part)
+            if own is not _STILL and own != found:
+                found = Moving(found.keyed or own.keyed, found.formulas or own.formulas)
+    return found
 
 
 def resolve(item: Item, frame: float) -> Item:
@@ -143,18 +151,15 @@ def resolve(item: Item, frame: float) -> Item:
     return _resolved(item, frame) if isinstance(item, _CAN_MOVE) else item
 
 
-_CAN_MOVE = (tuple, Struct)
-
-
 def _resolved(item: Any, frame: float) -> Any:
     """For tuples and structs only; it runs for every frame, so plain values are passed over before they cost a call."""
     if isinstance(item, Keyed):
         return item.at(frame)
+    if not moving(item).keyed:
+        return item
     if isinstance(item, tuple):
         parts = tuple([_resolved(part, frame) if isinstance(part, _CAN_MOVE) else part for part in item])
         return item if all(map(is_, parts, item)) else parts
-    if not moving(item).keyed:
-        return item
     changes = {}
     for name in item.__struct_fields__:
         before = getattr(item, name)

@@ -1,5 +1,6 @@
 """What a source or effect sees of the moment it is worked out for."""
 
+from functools import lru_cache
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
@@ -9,7 +10,7 @@ from estompe.document.kinds import EffectSettings, Eye, Placed
 from estompe.document.numbers import plain, plain_triple
 from estompe.document.scene import Placement
 from estompe.evaluate.state import State
-from estompe.geometry import Geometry
+from estompe.geometry import Geometry, frozen
 from estompe.geometry.placement import Matrix, placement_matrix
 from estompe.kernels.types import Floats
 
@@ -17,9 +18,14 @@ if TYPE_CHECKING:
     from estompe.evaluate.moment import Moment
 
 
+_NOWHERE: Floats = frozen(np.zeros((0, 3), np.float32))
+
+
+@lru_cache(maxsize=4096)
 def matrix_of(placement: Placement) -> Matrix:
     """A resolved placement's own space to world, float64 (3, 4)."""
-    return placement_matrix(plain_triple(placement.place), plain_triple(placement.turn), plain_triple(placement.size))
+    triples = plain_triple(placement.place), plain_triple(placement.turn), plain_triple(placement.size)
+    return frozen(placement_matrix(*triples))
 
 
 class Asking:
@@ -33,7 +39,7 @@ class Asking:
 
     def control(self, control: str) -> Placed:
         found = self._moment.control(control)
-        points = np.asarray(found.points, np.float32).reshape(-1, 3)
+        points = np.asarray(found.points, np.float32).reshape(-1, 3) if found.points else _NOWHERE
         return Placed(found.form, matrix_of(found.placement), points)
 
     def strength(self, falloff: str) -> Floats:

@@ -41,8 +41,8 @@ class Memo:
 
         made_from: everything the result depends on; equal keys give the same token even after the result was dropped.
         """
-        token = self._token((name, made_from))
         with self._lock:
+            token = self._token((name, made_from))
             found = self._results.get(token)
             if found is not None:
                 self._results.move_to_end(token)
@@ -52,14 +52,13 @@ class Memo:
         return value, token
 
     def _token(self, key: Hashable) -> int:
-        with self._lock:
-            token = self._tokens.get(key)
-            if token is None:
-                if len(self._tokens) >= _MOST_TOKENS:
-                    self._tokens.clear()  # numbers are never used twice, so old results merely become unreachable
-                token = self._tokens[key] = self._next
-                self._next += 1
-            return token
+        token = self._tokens.get(key)
+        if token is None:
+            if len(self._tokens) >= _MOST_TOKENS:
+                self._tokens.clear()  # numbers are never used twice, so old results merely become unreachable
+            token = self._tokens[key] = self._next
+            self._next += 1
+        return token
 
     def _keep(self, name: str, token: int, value: Any, size: int) -> None:
         with self._lock:

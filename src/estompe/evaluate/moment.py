@@ -1,13 +1,15 @@
 """One scene on one frame: every number resolved, every stage asked of the memo."""
 
 from collections.abc import Callable, Hashable
+from functools import cache
 from typing import Any
+from weakref import proxy
 
 import numpy as np
-from msgspec import Struct, structs
+from msgspec import structs
 from numpy.typing import NDArray
 
-from estompe.document.edits import Path
+from estompe.document.edits import EditError, Path
 from estompe.document.formula import PER_ELEMENT, FormulaError, names_in, parse
 from estompe.document.kinds import EffectSettings, MissingError, Timed
 from estompe.document.naming import spoken
@@ -28,6 +30,7 @@ from estompe.geometry.samples import Samples
 from estompe.kernels.types import Floats, Indices
 
 IDENTITY = Placement()
+_FAMILIES = ("shapes", "controls", "falloffs")
 _REFERRING = frozenset({"control", "controls", "path", "falloff", "shape", "effect", "picture", "formula"})
 
 
@@ -44,17 +47,15 @@ class Moment:
         self._pause = pause
         self._chains: dict[str, tuple[list[tuple[Effect, State]], State]] = {}
         self._working: list[str] = []
-        self._resolver = Resolver(project.scene, frame, self._reduced)
+        # Weak, so that the frame's arrays go when the frame does, and not when the collector comes round.
+        me = proxy(self)
+        self._resolver = Resolver(project.scene, frame, lambda *asked: me.reduced(*asked))
         self._parts: dict[Path, Any] = {}
         self._seconds = (frame - project.scene.first) / project.scene.frames_per_second
-        self._ids = {
-            family: {item.id for item in getattr(project.scene, family)}
-            for family in ("shapes", "controls", "falloffs")
-        }
-        self._effects = {effect.id: shape.id for shape in project.scene.shapes for effect in shape.effects}
         self.scene: Scene = self._resolver.scene()
-        for family in self._ids:
-            self._parts.update({(family, item.id): item for item in getattr(self.scene, family)})
+        for family in _FAMILIES:
+            for item in getattr(self.scene, family):
+                self._parts[family, item.id] = item
         self._parts["camera",] = self.scene.camera
         for path, error in self._resolver.errors.items():
             self.problems[path] = Problem(path, f"{spoken(project.scene, path)}: {error}")
@@ -78,10 +79,11 @@ class Moment:
 
     def effect(self, effect: str) -> EffectSettings:
         """An effect's settings with their numbers resolved. Raises MissingError."""
-        if effect not in self._effects:
-            raise MissingError(f"it looks at an effect that is not in the scene ({effect}): choose another")
-        found: EffectSettings = self._part(("shapes", self._effects[effect], "effects", effect)).settings
-        return found
+        for shape in self._project.scene.shapes:
+            if any(item.id == effect for item in shape.effects):
+                found: EffectSettings = self._part(("shapes", shape.id, "effects", effect)).settings
+                return found
+        raise MissingError(f"it looks at an effect that is not in the scene ({effect}): choose another")
 
     def array(self, blob: str) -> NDArray[Any]:
         """A big array beside the scene. Raises MissingError."""
@@ -94,9 +96,10 @@ class Moment:
         return self._resolver.number(parts)
 
     def _named(self, family: str, item: str, words: str) -> Any:
-        if item not in self._ids[family]:
-            raise MissingError(f"{words} that is not in the scene ({item}): choose another")
-        return self._part((family, item))
+        try:
+            return self._part((family, item))
+        except EditError:
+            raise MissingError(f"{words} that is not in the scene ({item}): choose another") from None
 
     def _part(self, path: Path) -> Any:
         """A part of the scene with plain numbers, also while the scene as a whole is still being resolved."""
@@ -104,7 +107,7 @@ class Moment:
             self._parts[path] = self._resolver.part(path)
         return self._parts[path]
 
-    def _reduced(self, what: str, falloff: str, shape: str) -> float:
+    def reduced(self, what: str, falloff: str, shape: str) -> float:
         """A reduction of a falloff over a shape as it stands before its effects."""
         try:
             state = self._placed(self._bare(shape))
@@ -207,19 +210,20 @@ class Moment:
             return self._values("measure", ("nothing", count), lambda: np.zeros(count, np.float32))
 
     def _read(self, kind: Timed, state: State) -> tuple[Hashable, ...]:
-        others: dict[str, Hashable] = {"camera": self.camera, "color": state.color}
-        return tuple(others[name] if name in others else state.tokens[name] for name in kind.reads())
+        return tuple([self._token(name, state) for name in kind.reads()])
+
+    def _token(self, name: str, state: State) -> Hashable:
+        if name == "color":
+            return state.color
+        return self.camera if name == "camera" else state.tokens[name]
 
     def _referred(self, kind: Timed, state: State, above: tuple[str, ...]) -> tuple[Hashable, ...]:
         """What the parts that a kind names are now."""
-        assert isinstance(kind, Struct)
         found: list[Hashable] = []
-        for item in settings_of(type(kind)):
-            if item.kind not in _REFERRING:
-                continue
-            named = getattr(kind, item.name)
+        for family, setting in _references(type(kind)):
+            named = getattr(kind, setting)
             for name in named if isinstance(named, tuple) else (named,):
-                found.append(self._reference(item.kind, name, state, above))
+                found.append(self._reference(family, name, state, above))
         return tuple(part for part in found if part is not None)
 
     def _reference(self, family: str, name: str | None, state: State, above: tuple[str, ...]) -> Hashable:
@@ -316,6 +320,12 @@ class Moment:
         self._pause()
         # Points and the normals that will be asked for; the rest is shared.
         return self._memo.stage(name, made_from, compute, lambda made: 2 * made.points.nbytes)
+
+
+@cache
+def _references(kind: type[Timed]) -> tuple[tuple[str, str], ...]:
+    """The settings of a kind that name other parts: what they refer to, and the setting's name."""
+    return tuple((item.kind, item.name) for item in settings_of(kind) if item.kind in _REFERRING)
 
 
 def _frozen(array: Floats) -> Floats:

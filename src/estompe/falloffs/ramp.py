@@ -1,14 +1,18 @@
 """A ramp's points as the cubics that the kernels take."""
 
+from functools import lru_cache
+
 import numpy as np
 
 from estompe.document.curve import cubics
 from estompe.document.numbers import plain
 from estompe.document.scene import Ramp, Range
+from estompe.geometry import frozen
 from estompe.kernels import ramp as kernel
 from estompe.kernels.types import Floats
 
 
+@lru_cache(maxsize=4096)
 def pieces(ramp: Ramp) -> tuple[Floats, Floats]:
     """Knots, float32 (k,), and cubics, float32 (k, 4), of a resolved ramp; flat before the first and after the last point.
 
@@ -20,7 +24,7 @@ def pieces(ramp: Ramp) -> tuple[Floats, Floats]:
     table = cubics(at, values, [point.shape for point in points])
     if at[0] > 0.0:
         at, table = [0.0, *at], [(values[0], 0.0, 0.0, 0.0), *table]
-    return np.array(at, np.float32), np.array(table, np.float32)
+    return frozen(np.array(at, np.float32)), frozen(np.array(table, np.float32))
 
 
 def remapped(values: Floats, within: Range, ramp: Ramp, signed: bool) -> Floats:

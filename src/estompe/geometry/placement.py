@@ -1,5 +1,7 @@
 """Places, turns and sizes as matrices. Turns are degrees about X, then Y, then Z."""
 
+from math import cos, radians, sin
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -11,33 +13,44 @@ Matrix = NDArray[np.float64]
 
 def turn_matrix(turn: Triple) -> Matrix:
     """Rotation by degrees about X, then Y, then Z, float64 (3, 3)."""
-    if not any(turn):
-        return np.eye(3)
-    (sx, sy, sz), (cx, cy, cz) = np.sin(np.radians(turn)), np.cos(np.radians(turn))
-    about_x = np.array([[1, 0, 0], [0, cx, -sx], [0, sx, cx]])
-    about_y = np.array([[cy, 0, sy], [0, 1, 0], [-sy, 0, cy]])
-    about_z = np.array([[cz, -sz, 0], [sz, cz, 0], [0, 0, 1]])
-    return np.asarray(about_z @ about_y @ about_x, np.float64)
+    return np.array(_turned(turn))
 
 
 def placement_matrix(place: Triple, turn: Triple, size: Triple) -> Matrix:
     """Own space to world: size, then turn, then place. float64 (3, 4)."""
-    out = np.empty((3, 4))
-    out[:, :3] = turn_matrix(turn) * np.asarray(size)
-    out[:, 3] = place
-    return out
+    sx, sy, sz = size
+    return np.array([(x * sx, y * sy, z * sz, w) for (x, y, z), w in zip(_turned(turn), place, strict=True)])
+
+
+def _turned(turn: Triple) -> tuple[Triple, Triple, Triple]:
+    """The rows of Z·Y·X, multiplied out: plain floats cost a tenth of nine small arrays, and every frame asks."""
+    if turn == (0.0, 0.0, 0.0):
+        return (1.0, 0.0, 0.0), (0.0, 1.0, 0.0), (0.0, 0.0, 1.0)
+    a, b, c = map(radians, turn)
+    sx, sy, sz, cx, cy, cz = sin(a), sin(b), sin(c), cos(a), cos(b), cos(c)
+    return (
+        (cz * cy, cz * sy * sx - sz * cx, cz * sy * cx + sz * sx),
+        (sz * cy, sz * sy * sx + cz * cx, sz * sy * cx - cz * sx),
+        (-sy, cy * sx, cy * cx),
+    )
 
 
 def inverse(matrix: Matrix) -> Matrix:
     """World to own space, float64 (3, 4). A size of zero is taken as one millionth, so that nothing divides by zero."""
-    linear = matrix[:, :3]
-    lengths = np.linalg.norm(linear, axis=0)
-    if (lengths < 1e-6).any():
-        linear = _with_thickness(linear, lengths)
-    out = np.empty((3, 4))
-    out[:, :3] = np.linalg.inv(linear)
-    out[:, 3] = -out[:, :3] @ matrix[:, 3]
-    return out
+    (a, b, c, x), (d, e, f, y), (g, h, i, z) = matrix.tolist()
+    thinnest = min(a * a + d * d + g * g, b * b + e * e + h * h, c * c + f * f + i * i)
+    if thinnest < 1e-12:
+        linear = matrix[:, :3]
+        thick = _with_thickness(linear, np.linalg.norm(linear, axis=0))
+        (a, b, c), (d, e, f), (g, h, i) = thick.tolist()
+    # By cofactors: exact enough for three rows, and each falloff asks for one per frame.
+    over = 1.0 / (a * (e * i - f * h) - b * (d * i - f * g) + c * (d * h - e * g))
+    rows = (
+        ((e * i - f * h) * over, (c * h - b * i) * over, (b * f - c * e) * over),
+        ((f * g - d * i) * over, (a * i - c * g) * over, (c * d - a * f) * over),
+        ((d * h - e * g) * over, (b * g - a * h) * over, (a * e - b * d) * over),
+    )
+    return np.array([(p, q, r, -(p * x + q * y + r * z)) for p, q, r in rows])
 
 
 def _with_thickness(linear: Matrix, lengths: NDArray[np.float64]) -> Matrix:

@@ -9,16 +9,16 @@ from estompe.kernels.types import Floats, read_only
 
 
 @inlined
-def _to_segment(x, y, z, a, b, over):
-    """The squared distance to a segment from a along b, and the share of it at the nearest place."""
+def _to_segment(x, y, z, a, b, w):
+    """The squared distance to a segment from a along b, and the share of it at the nearest place; w: b over its square."""
     dx, dy, dz = x - a[0], y - a[1], z - a[2]
-    t = min(max((dx * b[0] + dy * b[1] + dz * b[2]) * over, np.float32(0.0)), np.float32(1.0))
+    t = min(max(dx * w[0] + dy * w[1] + dz * w[2], np.float32(0.0)), np.float32(1.0))
     dx, dy, dz = dx - t * b[0], dy - t * b[1], dz - t * b[2]
     return dx * dx + dy * dy + dz * dz, t
 
 
 @inlined
-def _block(flat, starts, steps, inverse, shares, out, share):
+def _block(flat, starts, steps, slopes, shares, out, share):
     count = out.shape[0]
     # Arrays of the block's own: the compiler knows that they do not overlap, and vectorises.
     distance = np.empty(BLOCK, np.float32)
@@ -40,13 +40,14 @@ def _block(flat, starts, steps, inverse, shares, out, share):
         b = (steps[s, 0], steps[s, 1], steps[s, 2])
         c = (starts[r, 0], starts[r, 1], starts[r, 2])
         e = (steps[r, 0], steps[r, 1], steps[r, 2])
-        over, next_over = inverse[s], inverse[r]
+        w = (slopes[s, 0], slopes[s, 1], slopes[s, 2])
+        v = (slopes[r, 0], slopes[r, 1], slopes[r, 2])
         first, width = shares[s], shares[s + 1] - shares[s]
         second, next_width = shares[r], shares[r + 1] - shares[r]
         for i in range(count):
             px, py, pz = x[i], y[i], z[i]
-            d, t = _to_segment(px, py, pz, a, b, over)
-            f, u = _to_segment(px, py, pz, c, e, next_over)
+            d, t = _to_segment(px, py, pz, a, b, w)
+            f, u = _to_segment(px, py, pz, c, e, v)
             place = first + t * width
             other = second + u * next_width
             place = other if f < d else place
@@ -60,21 +61,21 @@ def _block(flat, starts, steps, inverse, shares, out, share):
 
 
 @kernel
-def _nearest_serial(flat, starts, steps, inverse, shares, distance, along):
+def _nearest_serial(flat, starts, steps, slopes, shares, distance, along):
     n = distance.shape[0]
     for block in range((n + BLOCK - 1) // BLOCK):
         b = block * BLOCK
         e = min(n, b + BLOCK)
-        _block(flat[3 * b : 3 * e], starts, steps, inverse, shares, distance[b:e], along[b:e])
+        _block(flat[3 * b : 3 * e], starts, steps, slopes, shares, distance[b:e], along[b:e])
 
 
 @parallel_kernel
-def _nearest_parallel(flat, starts, steps, inverse, shares, distance, along):
+def _nearest_parallel(flat, starts, steps, slopes, shares, distance, along):
     n = distance.shape[0]
     for block in prange((n + BLOCK - 1) // BLOCK):
         b = block * BLOCK
         e = min(n, b + BLOCK)
-        _block(flat[3 * b : 3 * e], starts, steps, inverse, shares, distance[b:e], along[b:e])
+        _block(flat[3 * b : 3 * e], starts, steps, slopes, shares, distance[b:e], along[b:e])
 
 
 def nearest_on_polyline(points: Floats, line: Floats) -> tuple[Floats, Floats]:
@@ -85,11 +86,11 @@ def nearest_on_polyline(points: Floats, line: Floats) -> tuple[Floats, Floats]:
     """
     steps = np.diff(line, axis=0)
     lengths = np.linalg.norm(steps, axis=1)
-    inverse = (1.0 / np.maximum(lengths, 1e-12) ** 2).astype(np.float32)
+    slopes = (steps / np.maximum(lengths, 1e-12)[:, None] ** 2).astype(np.float32)
     ends = np.concatenate([[0.0], np.cumsum(lengths, dtype=np.float64)])
     shares = (ends / max(float(ends[-1]), 1e-20)).astype(np.float32)
     distance, along = np.empty(len(points), np.float32), np.empty(len(points), np.float32)
     run = _nearest_serial if len(points) * len(steps) < PARALLEL_FROM * 8 else _nearest_parallel
     starts = np.ascontiguousarray(line[:-1])
-    run(read_only(points).reshape(-1), starts, np.ascontiguousarray(steps), inverse, shares, distance, along)
+    run(read_only(points).reshape(-1), starts, np.ascontiguousarray(steps), slopes, shares, distance, along)
     return distance, np.minimum(along, np.float32(1.0))

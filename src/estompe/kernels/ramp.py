@@ -62,5 +62,5 @@ def remap(values: Floats, full: float, gone: float, knots: Floats, cubics: Float
     width = np.float32(gone) - np.float32(full)
     over = np.float32(1.0) / width if abs(width) > 1e-37 else np.float32(np.finfo(np.float32).max)
     run = _remap_serial if len(values) < PARALLEL_FROM else _remap_parallel
-    run(read_only(values), out, np.float32(full), over, knots, cubics, clamp)
+    run(read_only(values), out, np.float32(full), over, read_only(knots), read_only(cubics), clamp)
     return out

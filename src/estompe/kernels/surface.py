@@ -11,6 +11,7 @@ from numba import prange
 from numpy.typing import NDArray
 
 from estompe.kernels.compile import inlined, kernel, parallel_kernel
+from estompe.kernels.order import order_in_space
 from estompe.kernels.types import Floats, Indices, read_only
 
 _LEAF = 4
@@ -24,25 +25,6 @@ class Tree(NamedTuple):
     order: Indices
     boxes: Floats
     leaves: int
-
-
-@kernel
-def _morton(places, low, over):
-    out = np.empty(places.shape[0], np.uint32)
-    for i in range(places.shape[0]):
-        code = np.uint32(0)
-        for axis in range(3):
-            cell = np.uint32(min(max((places[i, axis] - low[axis]) * over[axis], 0.0), 1023.0))
-            for bit in range(10):
-                code |= np.uint32(np.uint32((cell >> np.uint32(bit)) & np.uint32(1)) << np.uint32(3 * bit + axis))
-        out[i] = code
-    return out
-
-
-def _sorted(places: Floats) -> NDArray[np.int64]:
-    low = places.min(axis=0)
-    over = (1023.0 / np.maximum(places.max(axis=0) - low, 1e-20)).astype(np.float32)
-    return np.argsort(_morton(read_only(places), low, over), kind="stable")
 
 
 @kernel
@@ -66,7 +48,7 @@ def _boxes(corners, leaves):
 def tree_of(points: Floats, triangles: Indices) -> Tree:
     """The tree over a mesh's triangles, which must not be none. points: float32 (n, 3); triangles: int32 (t, 3)."""
     corners = points[triangles]
-    order = _sorted(corners.mean(axis=1, dtype=np.float32))
+    order = order_in_space(corners.mean(axis=1, dtype=np.float32))
     groups = (len(order) + _LEAF - 1) // _LEAF
     leaves = 1 << max(0, groups - 1).bit_length()
     laid = np.ascontiguousarray(corners[order].reshape(-1, 9))
@@ -193,7 +175,7 @@ def nearest_on_surface(points: Floats, tree: Tree, most: float = np.inf) -> Near
     if len(points):
         limit = np.float32(min(most, 1e18)) ** 2
         _nearest(
-            read_only(points), _sorted(points), tree.corners, tree.boxes, tree.leaves, limit, distance, triangle, shares
+            read_only(points), order_in_space(points), tree.corners, tree.boxes, tree.leaves, limit, distance, triangle, shares
         )
     hit = triangle >= 0
     triangle[hit] = tree.order[triangle[hit]]
