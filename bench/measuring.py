@@ -103,18 +103,17 @@ def _skinning(ball: Geometry) -> Figure:
     weights = skin.influence(ball.points, begins, begins + np.array([0, 0.25, 0], np.float32), 0.2)
     real = np.tile(np.array([[1, 0, 0, 0]], np.float32), (4, 1))
     dual = np.zeros((4, 4), np.float32)
-    strength = frozen(np.ones(len(ball.points), np.float32))
     points = ball.points
 
     def peer() -> object:
-        q, d = weights @ real, weights @ dual
+        q, d = weights.T @ real, weights.T @ dual
         over = 1.0 / np.linalg.norm(q, axis=1, keepdims=True)
         q, d = q * over, d * over
         w, v, dw, dv = q[:, :1], q[:, 1:], d[:, :1], d[:, 1:]
-        turned = points + 2 * np.cross(v, np.cross(v, points) + w * points)
+        turned = 2 * np.cross(v, np.cross(v, points) + w * points)
         return turned + 2 * (w * dv - dw * v + np.cross(v, dv))
 
-    mine, theirs = in_turn(lambda: skin.skinned(points, weights, real, dual, strength), peer)
+    mine, theirs = in_turn(lambda: skin.skin_steps(points, weights, real, dual), peer)
     return Figure(f"skinning by 4 bones, {len(points):,} points, to NumPy", mine, theirs, 1.0, "at least")
 
 

@@ -1,5 +1,8 @@
 """What is recomputed and what is not; the same bits always."""
 
+import gc
+import weakref
+
 import numpy as np
 import pytest
 from tests.scenes import one_push
@@ -112,6 +115,15 @@ def test_work_can_be_stopped_between_stages(small_sample):
 
     with pytest.raises(CancelledError):
         evaluate(small_sample, 1, Memo(), stop)
+
+
+def test_a_frame_goes_at_once_when_nobody_holds_it(small_sample):
+    gc.disable()
+    try:
+        frame = weakref.ref(estompe.evaluate(small_sample, 5)._moment)
+        assert frame() is None
+    finally:
+        gc.enable()
 
 
 def test_names_that_are_not_there():

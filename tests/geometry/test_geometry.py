@@ -2,10 +2,13 @@
 
 import numpy as np
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 from scipy.spatial.transform import Rotation
 
 from estompe.geometry import Domain, Geometry, GeometryError, primitives
-from estompe.geometry.placement import inverse, placement_matrix, transformed, turn_matrix
+from estompe.geometry.placement import inverse, placement_matrix, turn_matrix
+from estompe.kernels.transform import transformed
 
 TRIANGLE = np.array([[0, 0, 0], [1, 0, 0], [0, 1, 0]], np.float32)
 
@@ -49,6 +52,17 @@ def test_placement_and_its_inverse():
     matrix = placement_matrix((1, 2, 3), (10, 20, 30), (2, 0.5, 3))
     points = np.random.default_rng(0).normal(size=(50, 3)).astype(np.float32)
     assert np.allclose(transformed(transformed(points, matrix), inverse(matrix)), points, atol=1e-5)
+
+
+@given(
+    st.tuples(*[st.floats(-50, 50)] * 3), st.tuples(*[st.floats(-360, 360)] * 3), st.tuples(*[st.floats(0.01, 20)] * 3)
+)
+def test_the_inverse_is_that_of_linear_algebra(place, turn, size):
+    matrix = placement_matrix(place, turn, size)
+    whole = np.vstack([matrix, [0, 0, 0, 1]])
+    back = np.linalg.inv(whole)[:3]
+    assert np.abs(inverse(matrix) - back).max() <= 1e-9 * max(1.0, np.abs(back).max())
+    assert np.abs(matrix[:, :3] / size @ (matrix[:, :3] / size).T - np.eye(3)).max() < 1e-12  # a turn keeps lengths
 
 
 @pytest.mark.parametrize("size", [(0, 1, 1), (0, 0, 1), (0, 0, 0)])

@@ -72,6 +72,49 @@ def test_attributes_of_every_kind_go_along():
     assert np.allclose(finer.rest, finer.points)
 
 
+def test_every_frame_shares_the_finer_topology_and_what_did_not_change():
+    mesh = primitives.ball(1.0, 6)
+    chosen = mesh.points[mesh.topology.corners[mesh.topology.offsets[:-1]]][:, 1] > 0.2
+    first = subdivided(mesh, chosen, _round(mesh))
+    moved = mesh.moved(mesh.points * np.float32(2.0))
+    again = subdivided(moved, chosen.copy(), _round(mesh))
+    assert again.topology is first.topology
+    assert again.attribute(Domain.CORNER, "uv") is first.attribute(Domain.CORNER, "uv")
+    assert again.rest is first.rest
+    assert np.abs(again.points - 2 * first.points).max() < 1e-6
+    assert subdivided(moved, ~chosen, None).topology is not first.topology
+    other = mesh.with_attribute(Domain.CORNER, "uv", mesh.attribute(Domain.CORNER, "uv") * np.float32(0.5))
+    halved = subdivided(other, chosen, _round(mesh)).attribute(Domain.CORNER, "uv")
+    assert np.allclose(halved, first.attribute(Domain.CORNER, "uv") / 2)
+
+
+def test_rounding_by_parts_lies_between_flat_and_round():
+    mesh = primitives.box((1.0, 1.0, 1.0), 3)
+    flat, round_ = (subdivided(mesh, _all(mesh), rounded).points for rounded in (None, _round(mesh)))
+    half = subdivided(mesh, _all(mesh), np.full(len(mesh.points), 0.5, np.float32)).points
+    assert np.abs(half - (flat + round_) / 2).max() < 1e-6
+
+
+def test_a_topology_keeps_the_last_few_things_made_from_it():
+    topology = primitives.grid(1.0, 1.0, 2, 2).topology
+    made = []
+    ask = lambda key: topology.derived(key, lambda: made.append(key) or object())  # noqa: E731
+    first = ask("a")
+    assert ask("a") is first
+    assert made == ["a"]
+    for number in range(10):
+        ask(number)
+    assert ask("a") is not first
+    assert made.count("a") == 2
+
+
+def test_faces_that_are_kept_again_share_their_topology():
+    mesh = primitives.ball(1.0, 4)
+    faces = np.arange(mesh.topology.faces) % 3 > 0
+    assert kept(mesh, faces).topology is kept(mesh.moved(mesh.points + np.float32(1)), faces.copy()).topology
+    assert laid_together(mesh, mesh).topology is laid_together(mesh.moved(mesh.points * np.float32(2)), mesh).topology
+
+
 def test_kept_faces_and_means_on_faces():
     mesh = primitives.grid(1.0, 1.0, 3, 1)
     fewer = kept(mesh, np.array([True, False, True]))

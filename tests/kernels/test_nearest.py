@@ -71,6 +71,18 @@ def test_nothing_is_looked_for_beyond_the_farthest_distance(queries):
     assert (near.triangle[everything.distance > 0.3 + 1e-6] == -1).all()
 
 
+def test_inside_the_box_it_may_be_looked_farther(queries):
+    ball = primitives.ball(0.5, 12)
+    everything = nearest_on_surface(queries, ball.tree)
+    found = nearest_on_surface(queries, ball.tree, most=0.1, within=np.inf)
+    inside = (np.abs(queries) < 0.5 - 1e-3).all(axis=1)
+    assert inside.any()
+    assert np.array_equal(found.triangle[inside], everything.triangle[inside])
+    far = ~(np.abs(queries) < 0.5 + 1e-3).all(axis=1) & (everything.distance > 0.1 + 1e-6)
+    assert far.any()
+    assert (found.triangle[far] == -1).all()
+
+
 def test_a_polyline_against_every_segment(queries):
     line = np.cumsum(np.random.default_rng(2).normal(0, 0.3, (40, 3)), axis=0).astype(np.float32)
     distance, along = nearest_on_polyline(queries, line)

@@ -4,19 +4,18 @@ import subprocess
 import sys
 
 _FRESH = """
+import sys
 import estompe
 from estompe.evaluate.warm import warm_up
-from estompe.kernels import deform, displace, distance, noise, normals, patterns, polyline, ramp, skin, smooth, surface
-from estompe.kernels import topology, volume
 from estompe.samples import SAMPLES, lantern_amphora
 
 def compiled():
-    modules = (
-        deform, displace, distance, noise, normals, patterns, polyline, ramp, skin, smooth, surface, topology, volume,
-    )
+    modules = [module for name, module in sys.modules.items() if name.startswith("estompe.kernels.")]
     return {
         (module.__name__, name): len(item.signatures)
-        for module in modules for name, item in vars(module).items() if hasattr(item, "signatures")
+        for module in modules for name, item in vars(module).items()
+        # Helpers are compiled into the loops that use them.
+        if hasattr(item, "signatures") and item.__module__ == module.__name__ and not item.targetoptions.get("forceinline")
     }
 
 warm_up()

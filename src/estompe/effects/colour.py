@@ -9,6 +9,7 @@ from estompe.document.kinds import At, EffectSettings, register
 from estompe.document.numbers import Triple, plain_triple
 from estompe.document.settings import setting
 from estompe.geometry import Domain, Geometry
+from estompe.kernels.blend import towards
 from estompe.kernels.types import Floats
 
 
@@ -32,5 +33,4 @@ class Colour(Struct, EffectSettings, frozen=True, forbid_unknown_fields=True, ta
         before = geometry.attribute(Domain.POINT, "color")
         base = np.array(at.shape_color, np.float32) if before is None else before[:, :3]
         full = np.array(plain_triple(self.full), np.float32)
-        colors = base + strength[:, None] * (full - base)
-        return geometry.with_attribute(Domain.POINT, "color", np.clip(colors, 0.0, 1.0).astype(np.float32))
+        return geometry.with_attribute(Domain.POINT, "color", towards(base, full, strength))

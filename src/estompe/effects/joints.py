@@ -11,9 +11,11 @@ from estompe.document.numbers import Number, Triple, plain, plain_triple
 from estompe.document.scene import Identifier, Name
 from estompe.document.settings import setting
 from estompe.geometry import Geometry
-from estompe.geometry.placement import inverse, transformed, turn_matrix
+from estompe.geometry.placement import inverse, turn_matrix
+from estompe.kernels.blend import moved_by
 from estompe.kernels.polyline import nearest_on_polyline
-from estompe.kernels.skin import influence, skinned
+from estompe.kernels.skin import influence, skin_steps
+from estompe.kernels.transform import transformed
 from estompe.kernels.types import Floats
 
 Vector = NDArray[np.float64]
@@ -67,8 +69,8 @@ class Joints(Struct, EffectSettings, frozen=True, forbid_unknown_fields=True, ta
         weights = influence(geometry.rest, begins, ends, plain(self.reach))
         real, dual = self._quaternions()
         own = transformed(geometry.points, inverse(at.shape_matrix))
-        moved = transformed(skinned(own, weights, real, dual, strength), at.shape_matrix)
-        return geometry.moved(np.where((strength != 0.0)[:, None], moved, geometry.points))
+        steps = skin_steps(own, weights, real, dual)
+        return geometry.moved(moved_by(geometry.points, steps, at.shape_matrix[:, :3].astype(np.float32), strength))
 
     def posed(self) -> list[tuple[Vector, Vector]]:
         """Where each joint stands when posed, (3,), and the turn it hangs in, (3, 3), in the shape's own space."""

@@ -10,6 +10,7 @@ from estompe.document.numbers import Number, plain
 from estompe.document.scene import BlobName, Identifier, Name
 from estompe.document.settings import setting
 from estompe.geometry import Geometry
+from estompe.kernels.blend import differences, moved_by
 from estompe.kernels.types import Floats
 
 
@@ -37,7 +38,7 @@ class Poses(Struct, EffectSettings, frozen=True, forbid_unknown_fields=True, tag
     ] = ()
 
     def apply(self, geometry: Geometry, strength: Floats, at: At) -> Geometry:
-        total = np.zeros_like(geometry.points)
+        variants = []
         for pose in self.poses:
             amount = plain(pose.amount)
             places = at.array(pose.places)
@@ -47,8 +48,8 @@ class Poses(Struct, EffectSettings, frozen=True, forbid_unknown_fields=True, tag
                     "remove it, or store it anew from this mesh"
                 )
             if amount:
-                total += np.float32(amount) * (places - geometry.rest)
-        if not total.any() or not strength.any():
+                variants.append((places, amount))
+        if not variants or not strength.any():
             return geometry
-        turned = total @ at.shape_matrix[:, :3].T.astype(np.float32)
-        return geometry.moved(geometry.points + turned * strength[:, None])
+        steps = differences(geometry.rest, variants)
+        return geometry.moved(moved_by(geometry.points, steps, at.shape_matrix[:, :3].astype(np.float32), strength))

@@ -15,14 +15,17 @@ from estompe.falloffs.distance import path_of
 from estompe.falloffs.ramp import remapped
 from estompe.falloffs.surface import to_nearest
 from estompe.geometry import Domain, Geometry
-from estompe.geometry.placement import inverse, transformed
+from estompe.geometry.placement import inverse
 from estompe.geometry.volume import check_closed, towards_volume, volume
+from estompe.kernels.press import Body, pressed, touched
 from estompe.kernels.surface import nearest_on_surface
+from estompe.kernels.transform import transformed
 from estompe.kernels.types import Floats
 
 Vector = NDArray[np.float64]
 CONTACT = (Domain.POINT, "contact")
 _BEFORE, _AFTER, _DEEPEST = ((Domain.WHOLE, name) for name in ("volume before", "volume after", "deepest"))
+_BODIES = {"ball": Body.BALL, "box": Body.BOX, "plane": Body.PLANE, "cylinder": Body.CYLINDER}
 _BULGE = (RampPoint(0.0, 0.35), RampPoint(0.3, 1.0), RampPoint(1.0, 0.0))
 
 
@@ -87,14 +90,10 @@ class Press(Struct, EffectSettings, frozen=True, forbid_unknown_fields=True, tag
         if not inside.any():
             return geometry.with_attribute(*CONTACT, inside)
         deepest = float(touch.depth[inside].max())
-        pressed = np.where(
-            inside[:, None], geometry.points + strength[:, None] * (touch.onto - geometry.points), geometry.points
-        )
-        pressed = pressed.astype(np.float32)
-        around = remapped(-touch.depth, Range(0.0, plain(self.width)), self.profile, signed=False)
-        around = np.where(inside | (touch.depth <= -plain(self.width)), np.float32(0.0), around * strength)
-        along = geometry.normals * around[:, None].astype(np.float32)
-        return self._swollen(geometry, pressed, along, deepest).with_attribute(*CONTACT, inside)
+        width = plain(self.width)
+        around = remapped(touch.depth, Range(0.0, -width), self.profile, signed=False)
+        moved, along = pressed(geometry.points, geometry.normals, touch.onto, touch.depth, strength, around, width)
+        return self._swollen(geometry, moved, along, deepest).with_attribute(*CONTACT, inside)
 
     def _swollen(self, geometry: Geometry, pressed: Floats, along: Floats, deepest: float) -> Geometry:
         triangles, height = geometry.topology.triangles, plain(self.swell) * deepest
@@ -119,12 +118,10 @@ class Press(Struct, EffectSettings, frozen=True, forbid_unknown_fields=True, tag
 
 
 def _by_shape(points: Floats, body: Geometry, width: float) -> _Touch:
-    """Nothing is looked for beyond the width of the swelling or the body's own size: no point there is touched or swells."""
+    """Outside the body's box nothing is looked for beyond the width of the swelling: no point there is touched or swells."""
     if not body.topology.faces:
         raise MissingError("the shape that presses has no surface: choose another")
-    low, high = body.bounds
-    most = max(width, float(np.linalg.norm(high - low)) / 2) * 1.01
-    found = nearest_on_surface(points, body.tree, most)
+    found = nearest_on_surface(points, body.tree, most=width * 1.01, within=np.inf)
     depth = -to_nearest(points, body, found, signed=True)
     corners = body.points[body.topology.triangles[found.triangle]]
     v, w = found.shares[:, :1], found.shares[:, 1:]
@@ -134,40 +131,26 @@ def _by_shape(points: Floats, body: Geometry, width: float) -> _Touch:
 
 def _by_control(points: Floats, control: Placed, radius: float) -> _Touch:
     """In the control's own space every form is the set of places nearer than the radius to its core."""
-    own = transformed(points, inverse(control.matrix)).astype(np.float64)
-    outwards = own - _core(own, control)
-    if control.form in ("box", "cylinder"):
-        outwards = _along_largest(outwards, control.form)
+    into = inverse(control.matrix)
+    if control.form != "path":
+        return _Touch(*touched(points, into, control.matrix, _BODIES[control.form], radius))
+    own = transformed(points, into).astype(np.float64)
+    outwards = own - _nearest_on(path_of(control).astype(np.float64), own)
     distance = np.linalg.norm(outwards, axis=1)
-    unit = outwards / np.maximum(distance, 1e-12)[:, None]
-    step = unit * (radius - distance)[:, None]
+    step = outwards / np.maximum(distance, 1e-12)[:, None] * (radius - distance)[:, None]
     onto = transformed((own + step).astype(np.float32), control.matrix)
     depth = np.linalg.norm(step @ control.matrix[:, :3].T, axis=1) * np.sign(radius - distance)
     return _Touch(depth.astype(np.float32), onto)
 
 
-def _core(own: Vector, control: Placed) -> Vector:
-    """The place each point is pushed away from."""
-    if control.form == "plane":
-        return np.asarray(own * np.array([1.0, 0.0, 1.0]))
-    if control.form == "path":
-        line = path_of(control).astype(np.float64)
-        best, core = np.full(len(own), np.inf), np.zeros_like(own)
-        for begin, end in itertools.pairwise(line):
-            step = end - begin
-            share = np.clip((own - begin) @ step / max(float(step @ step), 1e-20), 0.0, 1.0)
-            place = begin + share[:, None] * step
-            distance = np.linalg.norm(own - place, axis=1)
-            near = distance < best
-            best, core = np.where(near, distance, best), np.where(near[:, None], place, core)
-        return np.asarray(core)
-    return np.zeros_like(own)
-
-
-def _along_largest(outwards: Vector, form: str) -> Vector:
-    """The way out of a box or cylinder: square to the side that is nearest."""
-    parts = outwards[:, None, :] * np.eye(3)
-    if form == "cylinder":
-        parts = outwards[:, None, :] * np.array([[1.0, 0.0, 1.0], [0.0, 1.0, 0.0]])
-    largest = np.argmax(np.linalg.norm(parts, axis=2), axis=1)
-    return np.asarray(parts[np.arange(len(outwards)), largest])
+def _nearest_on(line: Vector, own: Vector) -> Vector:
+    """The nearest place of a path to each point."""
+    best, core = np.full(len(own), np.inf), np.zeros_like(own)
+    for begin, end in itertools.pairwise(line):
+        step = end - begin
+        share = np.clip((own - begin) @ step / max(float(step @ step), 1e-20), 0.0, 1.0)
+        place = begin + share[:, None] * step
+        distance = np.linalg.norm(own - place, axis=1)
+        near = distance < best
+        best, core = np.where(near, distance, best), np.where(near[:, None], place, core)
+    return core

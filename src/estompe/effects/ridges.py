@@ -1,8 +1,8 @@
 """Ridges: folds that run along a profile and die out at both of its ends."""
 
+from math import radians
 from typing import Annotated, ClassVar
 
-import numpy as np
 from msgspec import Meta, Struct
 
 from estompe.document.kinds import At, EffectSettings, register
@@ -12,6 +12,7 @@ from estompe.falloffs.order import order_of
 from estompe.geometry import Geometry
 from estompe.geometry.samples import Samples
 from estompe.kernels.displace import displace_along
+from estompe.kernels.ridges import grooves
 from estompe.kernels.types import Floats
 
 
@@ -43,15 +44,6 @@ class Ridges(Struct, EffectSettings, frozen=True, forbid_unknown_fields=True, ta
         if depth == 0.0 or not len(strength):
             return geometry
         order = order_of(Samples(geometry), "profile")
-        around = np.arctan2(geometry.rest[:, 2], geometry.rest[:, 0]) + np.radians(plain(self.twist)) * order
-        wave = (0.5 - 0.5 * np.cos(self.count * around)) ** plain(self.sharpness)
-        groove = (wave * _envelope(order, plain(self.dies_out))).astype(np.float32)
-        return geometry.moved(displace_along(geometry.points, geometry.normals, groove * strength, -depth))
-
-
-def _envelope(order: Floats, over: float) -> Floats:
-    """1 in the middle of the profile, falling smoothly to 0 at both ends."""
-    if over <= 0.0:
-        return np.ones_like(order)
-    share = np.clip(np.minimum(order, 1.0 - order) / np.float32(over), 0.0, 1.0)
-    return np.asarray(share * share * (3.0 - 2.0 * share), np.float32)
+        numbers = radians(plain(self.twist)), plain(self.sharpness), plain(self.dies_out)
+        groove = grooves(geometry.rest, order, strength, self.count, *numbers)
+        return geometry.moved(displace_along(geometry.points, geometry.normals, groove, -depth))

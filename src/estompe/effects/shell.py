@@ -4,6 +4,7 @@ from typing import Annotated, ClassVar, Literal
 
 import numpy as np
 from msgspec import Struct
+from numpy.typing import NDArray
 
 from estompe.document.kinds import At, EffectSettings, register
 from estompe.document.numbers import Number, plain
@@ -63,15 +64,20 @@ class Shell(Struct, EffectSettings, frozen=True, forbid_unknown_fields=True, tag
 
 def _turned(mesh: Geometry) -> Geometry:
     """The mesh inside out: each face's corners the other way round."""
-    topology = mesh.topology
+    turned, order = mesh.topology.derived("inside out", lambda: _inside_out(mesh.topology))
+    attributes = {
+        key: frozen(np.take(values, order, axis=0)) if key[0] is Domain.CORNER else values
+        for key, values in mesh.attributes.items()
+    }
+    return Geometry(mesh.points, turned, attributes, mesh.rest)
+
+
+def _inside_out(topology: Topology) -> tuple[Topology, NDArray[np.integer]]:
+    """Each face's corners the other way round, and which corner stands at each place."""
     sizes = np.diff(topology.offsets)
     ends = np.repeat(topology.offsets[1:] + topology.offsets[:-1] - 1, sizes)
     order = ends - np.arange(len(topology.corners))
-    attributes = {
-        key: frozen(values[order]) if key[0] is Domain.CORNER else values for key, values in mesh.attributes.items()
-    }
-    turned = Topology(frozen(topology.corners[order]), topology.offsets, topology.points)
-    return Geometry(mesh.points, turned, attributes, mesh.rest)
+    return Topology(frozen(topology.corners[order]), topology.offsets, topology.points), order
 
 
 def _colored(mesh: Geometry, color: Floats, one_sided: float) -> Geometry:

@@ -25,8 +25,8 @@ from estompe.evaluate.state import Problem, State, Values
 from estompe.falloffs.joining import join_layers, join_routes
 from estompe.falloffs.ramp import remapped
 from estompe.geometry import Geometry, GeometryError, Topology
-from estompe.geometry.placement import transformed
 from estompe.geometry.samples import Samples
+from estompe.kernels.transform import transformed
 from estompe.kernels.types import Floats, Indices
 
 IDENTITY = Placement()
@@ -220,7 +220,7 @@ class Moment:
     def _referred(self, kind: Timed, state: State, above: tuple[str, ...]) -> tuple[Hashable, ...]:
         """What the parts that a kind names are now."""
         found: list[Hashable] = []
-        for family, setting in _references(type(kind)):
+        for family, setting in _references(type(kind)):  # type: ignore[arg-type]
             named = getattr(kind, setting)
             for name in named if isinstance(named, tuple) else (named,):
                 found.append(self._reference(family, name, state, above))
@@ -323,7 +323,7 @@ class Moment:
 
 
 @cache
-def _references(kind: type[Timed]) -> tuple[tuple[str, str], ...]:
+def _references(kind: Any) -> tuple[tuple[str, str], ...]:
     """The settings of a kind that name other parts: what they refer to, and the setting's name."""
     return tuple((item.kind, item.name) for item in settings_of(kind) if item.kind in _REFERRING)
 

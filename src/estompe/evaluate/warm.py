@@ -10,20 +10,26 @@ from estompe.geometry import Geometry
 from estompe.geometry.primitives import grid
 from estompe.kernels import (
     PARALLEL_FROM,
+    blend,
     deform,
     displace,
     distance,
+    mixing,
     noise,
     obj_text,
     patterns,
     polyline,
+    press,
     ramp,
+    ridges,
     skin,
     smooth,
     surface,
+    transform,
     volume,
 )
-from estompe.kernels.types import Floats
+from estompe.kernels.topology import face_means
+from estompe.kernels.types import Array, Floats, Indices
 
 _NOTICEABLE = 0.5
 
@@ -99,7 +105,15 @@ def _surface_steps() -> list[tuple[str, Callable[[], object]]]:
     small = grid(1.0, 1.0, 2, 2)
     steps.append(("distances to surfaces", lambda: _to_surface(small)))
     steps.append(("volumes", lambda: volume.enclosed_volume(small.points, small.topology.triangles)))
+    few = _frozen(np.zeros(len(small.points), np.float32))
     steps.append(("joints", lambda: _skin(small.points)))
+    steps.append(("new points", lambda: _mix(small.points, few)))
+    steps.append(("pressing", lambda: _touch(small.points, few)))
+    steps.append(("colours and poses", lambda: _blend(small.points, few)))
+    steps.append(("ridges", lambda: ridges.grooves(small.points, few, few, 1, 0.0, 2.0, 0.1)))
+    steps.append(("means on faces", lambda: face_means(few, small.topology.corners, small.topology.offsets)))
+    many = _frozen(np.zeros((8192, 3), np.float32))
+    steps.append(("own spaces", lambda: transform.transformed(many, np.eye(4)[:3])))
     return steps
 
 
@@ -112,7 +126,26 @@ def _skin(points: Floats) -> None:
     begins = np.zeros((1, 3), np.float32)
     weights = skin.influence(points, begins, begins + np.float32(1.0), 1.0)
     one = np.array([[1, 0, 0, 0]], np.float32)
-    skin.skinned(points, weights, one, one, _frozen(np.zeros(len(points), np.float32)))
+    skin.skin_steps(points, weights, one, one)
+
+
+def _mix(points: Floats, values: Floats) -> None:
+    one: Indices = _frozen(np.arange(2, dtype=np.int32))
+    mix = mixing.Mix(one, one[:1], _frozen(np.ones(1, np.float32)))
+    mixing.mixed(points, mix)
+    mixing.mixed(values[:, None], mix)
+
+
+def _touch(points: Floats, values: Floats) -> None:
+    same = np.eye(4)[:3]
+    depth, onto = press.touched(points, same, same, press.Body.BALL, 1.0)
+    press.pressed(points, points, onto, depth, values, values, 1.0)
+
+
+def _blend(points: Floats, values: Floats) -> None:
+    blend.towards(points, np.zeros(3, np.float32), values)
+    blend.differences(points, [(points, 1.0)])
+    blend.moved_by(points, points, np.eye(3, dtype=np.float32), values)
 
 
 def _read_obj() -> None:
@@ -121,6 +154,6 @@ def _read_obj() -> None:
     obj_text.count(text, 0, len(text), state)
 
 
-def _frozen(array: Floats) -> Floats:
+def _frozen(array: Array) -> Array:
     array.setflags(write=False)
     return array

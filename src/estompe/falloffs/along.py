@@ -8,9 +8,10 @@ from estompe.document.kinds import At, Source, register
 from estompe.document.scene import Identifier
 from estompe.document.settings import setting
 from estompe.falloffs.distance import path_of
-from estompe.geometry.placement import inverse, transformed
+from estompe.geometry.placement import inverse
 from estompe.geometry.samples import Samples
 from estompe.kernels.polyline import nearest_on_polyline
+from estompe.kernels.transform import transformed
 from estompe.kernels.types import Floats
 
 

@@ -9,10 +9,11 @@ from estompe.document.kinds import At, MissingError, Placed, Source, register
 from estompe.document.numbers import Number, plain
 from estompe.document.scene import Identifier
 from estompe.document.settings import setting
-from estompe.geometry.placement import inverse, transformed
+from estompe.geometry.placement import inverse
 from estompe.geometry.samples import Samples
 from estompe.kernels.distance import Form, distance
 from estompe.kernels.polyline import nearest_on_polyline
+from estompe.kernels.transform import transformed
 from estompe.kernels.types import Floats
 
 _FORMS = {"ball": Form.BALL, "box": Form.BOX, "plane": Form.PLANE, "cylinder": Form.CYLINDER}

@@ -9,10 +9,11 @@ from estompe.document.kinds import At, Source, register
 from estompe.document.numbers import Number, plain
 from estompe.document.settings import setting
 from estompe.geometry.elements import random_of
-from estompe.geometry.placement import inverse, transformed
+from estompe.geometry.placement import inverse
 from estompe.geometry.samples import Samples
 from estompe.kernels.noise import gradient_noise
 from estompe.kernels.patterns import Pattern, levels, pattern_noise
+from estompe.kernels.transform import transformed
 from estompe.kernels.types import Floats
 
 _PATTERNS = {"value": Pattern.VALUE, "simplex": Pattern.SIMPLEX, "sparse": Pattern.SPARSE}

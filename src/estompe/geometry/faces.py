@@ -7,6 +7,7 @@ from numpy.typing import NDArray
 
 from estompe.geometry.geometry import Attributes, Domain, Geometry, frozen
 from estompe.geometry.topology import Topology
+from estompe.kernels.topology import face_means
 
 
 def kept(mesh: Geometry, faces: NDArray[np.bool_]) -> Geometry:
@@ -16,29 +17,31 @@ def kept(mesh: Geometry, faces: NDArray[np.bool_]) -> Geometry:
     """
     if faces.all():
         return mesh
-    sizes = np.diff(mesh.topology.offsets)
-    corners = np.repeat(faces, sizes)
-    offsets = np.concatenate([[0], np.cumsum(sizes[faces])]).astype(np.int32)
-    topology = Topology(frozen(mesh.topology.corners[corners]), frozen(offsets), len(mesh.points))
+    topology, corners = mesh.topology.derived(("kept", faces.tobytes()), lambda: _kept(mesh.topology, faces))
     chosen = {Domain.CORNER: corners, Domain.FACE: faces}
     attributes = {
-        key: frozen(values[chosen[key[0]]]) if key[0] in chosen else values for key, values in mesh.attributes.items()
+        key: frozen(np.compress(chosen[key[0]], values, axis=0)) if key[0] in chosen else values
+        for key, values in mesh.attributes.items()
     }
     return Geometry(mesh.points, topology, attributes, mesh.rest)
 
 
+def _kept(topology: Topology, faces: NDArray[np.bool_]) -> tuple[Topology, NDArray[np.bool_]]:
+    """The faces that are kept, and which corners those are."""
+    sizes = np.diff(topology.offsets)
+    corners = np.repeat(faces, sizes)
+    offsets = np.concatenate([[0], np.cumsum(sizes[faces])]).astype(np.int32)
+    return Topology(frozen(topology.corners[corners]), frozen(offsets), topology.points), corners
+
+
 def on_faces(mesh: Geometry, values: NDArray[np.float32]) -> NDArray[np.float32]:
     """The mean of point values over each face's corners, float32 (faces,)."""
-    topology = mesh.topology
-    sums = np.bincount(topology.corner_faces, values[topology.corners], minlength=topology.faces)
-    return (sums / np.maximum(np.diff(topology.offsets), 1)).astype(np.float32)
+    return face_means(values, mesh.topology.corners, mesh.topology.offsets)
 
 
 def laid_together(first: Geometry, second: Geometry) -> Geometry:
     """Two meshes as one; attributes that both have go on, others end."""
-    a, b = first.topology, second.topology
-    corners = np.concatenate([a.corners, b.corners + np.int32(len(first.points))])
-    offsets = np.concatenate([a.offsets, b.offsets[1:] + a.offsets[-1]])
+    topology = first.topology.derived(("beside", second.topology), lambda: _beside(first.topology, second.topology))
     points = np.concatenate([first.points, second.points])
     attributes: dict[tuple[Domain, str], NDArray[Any]] = {}
     for key in first.attributes.keys() & second.attributes.keys():
@@ -48,7 +51,13 @@ def laid_together(first: Geometry, second: Geometry) -> Geometry:
         elif one.shape[1:] == other.shape[1:]:
             attributes[key] = frozen(np.concatenate([one, other]))
     rest = frozen(np.concatenate([first.rest, second.rest]))
-    return Geometry(points, Topology(frozen(corners), frozen(offsets), len(points)), _sorted(attributes), rest)
+    return Geometry(points, topology, _sorted(attributes), rest)
+
+
+def _beside(first: Topology, second: Topology) -> Topology:
+    corners = np.concatenate([first.corners, second.corners + np.int32(first.points)])
+    offsets = np.concatenate([first.offsets, second.offsets[1:] + first.offsets[-1]])
+    return Topology(frozen(corners), frozen(offsets), first.points + second.points)
 
 
 def _sorted(attributes: Attributes) -> Attributes:

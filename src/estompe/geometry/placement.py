@@ -5,8 +5,6 @@ from math import cos, radians, sin
 import numpy as np
 from numpy.typing import NDArray
 
-from estompe.kernels.types import Floats
-
 Triple = tuple[float, float, float]
 Matrix = NDArray[np.float64]
 
@@ -75,10 +73,3 @@ def _independence(axis: NDArray[np.float64], others: list[NDArray[np.float64]]) 
     for other in others:
         rest = rest - other * (rest @ other)
     return float(np.linalg.norm(rest))
-
-
-def transformed(points: Floats, matrix: Matrix) -> Floats:
-    """Points through a matrix, float32 (n, 3)."""
-    out = points @ matrix[:, :3].T.astype(np.float32)
-    out += matrix[:, 3].astype(np.float32)
-    return out

@@ -4,6 +4,7 @@ Rounded places are those of Catmull and Clark, "Recursively Generated B-Spline S
 (1978), doi:10.1016/0010-4485(78)90110-0; open borders stay as curves of their own (creases).
 """
 
+from dataclasses import dataclass, field
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -11,9 +12,12 @@ from numpy.typing import NDArray
 
 from estompe.geometry.geometry import Domain, Geometry, frozen
 from estompe.geometry.topology import Topology
+from estompe.kernels.mixing import Mix, mixed
+from estompe.kernels.types import Floats, Indices
 
-_Floats = NDArray[np.float64]
 _Whole = NDArray[np.int64]
+# Not names that anyone would give.
+_REST, _ROUNDED = (Domain.POINT, "\0rest"), (Domain.POINT, "\0rounded")
 
 
 class _Edges(NamedTuple):
@@ -25,38 +29,84 @@ class _Edges(NamedTuple):
     split: NDArray[np.bool_]
 
 
+@dataclass(frozen=True, eq=False)
+class _Split:
+    """What a split makes whatever the places are. parents: the old face of each new one, int64.
+
+    sources: two old corners for each new one, whose values' mean it gets, or -1 and a face; int32 (corners, 2).
+    carried: what arrays were made into last, with the array, by domain and name: most stay as they are for all frames.
+    """
+
+    before: Topology
+    topology: Topology
+    points: Mix
+    rounded: Mix | None
+    sources: Indices
+    parents: _Whole
+    carried: dict[tuple[Domain, str], tuple[NDArray[Any], NDArray[Any]]] = field(default_factory=dict)
+
+    def carry(self, key: tuple[Domain, str], values: NDArray[Any]) -> NDArray[Any]:
+        """An attribute on the new elements; the same array as before for the same values."""
+        known = self.carried.get(key)
+        if known is None or known[0] is not values:
+            known = self.carried[key] = values, frozen(self._carried(key[0], values))
+        return known[1]
+
+    def _carried(self, domain: Domain, values: NDArray[Any]) -> NDArray[Any]:
+        if domain is Domain.WHOLE:
+            return values
+        if domain is Domain.FACE:
+            return np.asarray(values[self.parents])
+        flat = np.ascontiguousarray(values.reshape(len(values), -1), np.float32)
+        made = mixed(flat, self.points) if domain is Domain.POINT else self._corners(flat)
+        shaped = made.reshape(len(made), *values.shape[1:])
+        return shaped >= 0.5 if values.dtype == np.bool_ else shaped.astype(values.dtype, copy=False)
+
+    def _corners(self, flat: Floats) -> Floats:
+        sizes = np.diff(self.before.offsets)
+        every, shares = np.arange(len(flat), dtype=np.int32), np.repeat(1.0 / np.maximum(sizes, 1), sizes)
+        means = mixed(flat, Mix(self.before.offsets, frozen(every), frozen(shares.astype(np.float32))))
+        first, second = self.sources.T
+        whole = first < 0
+        made = (flat[np.where(whole, 0, first)] + flat[np.where(whole, 0, second)]) * np.float32(0.5)
+        made[whole] = means[second[whole]]
+        return made
+
+
 def subdivided(mesh: Geometry, faces: NDArray[np.bool_], rounded: NDArray[np.float32] | None) -> Geometry:
     """Each chosen face split into quads about its middle.
 
     faces: bool (faces,); rounded: per point, how far old and new points go to their Catmull-Clark places, 0..1, or None to
-    stay on the faces. Attributes of points and corners are averaged, those of faces repeated.
+    stay on the faces. Attributes of points and corners are averaged, those of faces repeated. What does not depend on
+    places is found once and kept with the topology, so that later frames only mix.
     """
     if not faces.any():
         return mesh
-    topology = mesh.topology
+    key = "split", faces.tobytes(), rounded is not None
+    split: _Split = mesh.topology.derived(key, lambda: _split(mesh.topology, faces, rounded is not None))
+    points = mixed(mesh.points, split.points)
+    if rounded is not None and split.rounded is not None:
+        points += split.carry(_ROUNDED, rounded)[:, None] * (mixed(mesh.points, split.rounded) - points)
+    attributes = {key: split.carry(key, values) for key, values in mesh.attributes.items()}
+    return Geometry(points, split.topology, attributes, split.carry(_REST, mesh.rest))
+
+
+def _split(topology: Topology, faces: NDArray[np.bool_], rounded: bool) -> _Split:
     corners, offsets = topology.corners.astype(np.int64), topology.offsets.astype(np.int64)
-    sizes = np.diff(offsets)
     owner = topology.corner_faces.astype(np.int64)
-    edges = _edges(corners, offsets, owner, faces, len(mesh.points))
+    edges = _edges(corners, offsets, owner, faces, topology.points)
     # New points: old ones first, then the middles of split edges, then of split faces.
-    edge_point = len(mesh.points) + np.cumsum(edges.split) - 1
-    face_point = len(mesh.points) + int(edges.split.sum()) + np.cumsum(faces) - 1
-    blend = _Blend(corners, owner, sizes, edges, faces)
+    edge_point = topology.points + np.cumsum(edges.split) - 1
+    face_point = topology.points + int(edges.split.sum()) + np.cumsum(faces) - 1
     laid, sources, new_sizes, parents = _laid(corners, offsets, edges, faces, edge_point, face_point)
-    points = blend.points(mesh.points.astype(np.float64))
-    if rounded is not None:
-        weight = blend.points(rounded.astype(np.float64)[:, None])
-        points = points + weight * (_rounded(mesh.points.astype(np.float64), blend, edges, faces) - points)
-    rest = blend.points(mesh.rest.astype(np.float64)).astype(np.float32)
     made = Topology(
         frozen(laid.astype(np.int32)),
         frozen(np.concatenate([[0], np.cumsum(new_sizes)]).astype(np.int32)),
-        len(points),
+        topology.points + int(edges.split.sum()) + int(faces.sum()),
     )
-    attributes = {
-        key: frozen(_carried(key[0], values, blend, sources, parents)) for key, values in mesh.attributes.items()
-    }
-    return Geometry(points.astype(np.float32), made, attributes, frozen(rest))
+    mixes = _Mixes(topology, edges, faces)
+    rounding = mixes.rounded() if rounded else None
+    return _Split(topology, made, mixes.points(), rounding, sources.astype(np.int32), parents)
 
 
 def _edges(corners: _Whole, offsets: _Whole, owner: _Whole, faces: NDArray[np.bool_], points: int) -> _Edges:
@@ -74,27 +124,6 @@ def _next(offsets: _Whole, count: int) -> _Whole:
     sizes = np.diff(offsets)
     following[offsets[1:][sizes > 0] - 1] = offsets[:-1][sizes > 0]
     return following
-
-
-class _Blend:
-    """Values on new points as means of old ones."""
-
-    def __init__(self, corners: _Whole, owner: _Whole, sizes: _Whole, edges: _Edges, faces: NDArray[np.bool_]) -> None:
-        self.corners, self.owner, self.sizes, self.edges, self.faces = corners, owner, sizes, edges, faces
-
-    def face_means(self, values: _Floats) -> _Floats:
-        """The mean over each face's corners, (faces, k)."""
-        return self.corner_means(values[self.corners])
-
-    def corner_means(self, values: _Floats) -> _Floats:
-        """The mean over each face of corner values, (corners, k) to (faces, k)."""
-        sums = [np.bincount(self.owner, column, minlength=len(self.sizes)) for column in values.T]
-        return np.stack(sums, axis=1) / np.maximum(self.sizes, 1)[:, None]
-
-    def points(self, values: _Floats) -> _Floats:
-        """Point values, (n, k), on old and new points."""
-        middles = values[self.edges.pairs].mean(axis=1)[self.edges.split]
-        return np.concatenate([values, middles, self.face_means(values)[self.faces]])
 
 
 def _laid(
@@ -144,58 +173,81 @@ def _neighbours(
     return laid, sources, sizes, parents
 
 
-def _carried(domain: Domain, values: NDArray[Any], blend: _Blend, sources: _Whole, parents: _Whole) -> NDArray[Any]:
-    if domain is Domain.WHOLE:
-        return values
-    if domain is Domain.FACE:
-        return values[parents]
-    flat = values.reshape(len(values), -1).astype(np.float64)
-    if domain is Domain.POINT:
-        made = blend.points(flat)
-    else:
-        means = blend.corner_means(flat)
-        whole = sources[:, 0] < 0
-        made = (flat[np.where(whole, 0, sources[:, 0])] + flat[np.where(whole, 0, sources[:, 1])]) / 2
-        made[whole] = means[sources[whole, 1]]
-    shaped = made.reshape(len(made), *values.shape[1:])
-    return shaped >= 0.5 if values.dtype == np.bool_ else shaped.astype(values.dtype)
+class _Mixes:
+    """What new values are mixed from, as products of sparse matrices: faces, edges and points over points or corners."""
 
+    def __init__(self, topology: Topology, edges: _Edges, faces: NDArray[np.bool_]) -> None:
+        from scipy import sparse  # half a second that only those who split should wait
 
-def _rounded(points: _Floats, blend: _Blend, edges: _Edges, faces: NDArray[np.bool_]) -> _Floats:
-    """The Catmull-Clark places of old points, middles of edges and middles of faces."""
-    means = blend.face_means(points)
-    middles = points[edges.pairs].mean(axis=1)
-    border = edges.uses != 2
-    around = np.stack(
-        [np.bincount(edges.of_corner, means[blend.owner, k], minlength=len(edges.pairs)) for k in range(3)], 1
-    )
-    edge_places = np.where(border[:, None], middles, (middles * 2 + around) / 4)
-    return np.concatenate(
-        [_old_places(points, blend, edges, means, middles, border), edge_places[edges.split], means[faces]]
-    )
+        self._sparse = sparse
+        self._topology, self._edges, self._faces = topology, edges, faces
+        sizes = np.maximum(np.diff(topology.offsets), 1)
+        shares = np.repeat(1.0 / sizes, np.diff(topology.offsets))
+        self._face_means = sparse.csr_matrix(
+            (shares, topology.corners, topology.offsets), (topology.faces, topology.points)
+        )
+        self._middles = self._rows(
+            np.full(2 * len(edges.pairs), 0.5),
+            np.repeat(np.arange(len(edges.pairs)), 2),
+            edges.pairs.reshape(-1),
+            len(edges.pairs),
+        )
 
+    def _rows(self, shares: NDArray[np.float64], rows: NDArray[Any], columns: NDArray[Any], count: int) -> Any:
+        return self._sparse.csr_matrix((shares, (rows, columns)), (count, self._topology.points))
 
-def _old_places(
-    points: _Floats, blend: _Blend, edges: _Edges, means: _Floats, middles: _Floats, border: NDArray[np.bool_]
-) -> _Floats:
-    n = len(points)
-    faces_around = np.bincount(blend.corners, minlength=n)
-    face_mean = np.stack([np.bincount(blend.corners, means[blend.owner, k], minlength=n) for k in range(3)], axis=1)
-    ends = edges.pairs.reshape(-1)
-    both = np.repeat(middles, 2, axis=0)
-    edge_count = np.bincount(ends, minlength=n)
-    edge_mean = np.stack([np.bincount(ends, both[:, k], minlength=n) for k in range(3)], axis=1)
-    valence = np.maximum(faces_around, 1)[:, None].astype(np.float64)
-    inner = (
-        face_mean / valence + 2 * edge_mean / np.maximum(edge_count, 1)[:, None] + (valence - 3) * points
-    ) / valence
-    on_border = np.zeros(n, np.bool_)
-    on_border[edges.pairs[border].reshape(-1)] = True
-    border_ends = edges.pairs[border].reshape(-1)
-    border_both = np.repeat(middles[border], 2, axis=0)
-    sums = np.stack([np.bincount(border_ends, border_both[:, k], minlength=n) for k in range(3)], axis=1)
-    count = np.bincount(border_ends, minlength=n)
-    # A crease: half the point, a quarter of the middles on either side; a corner of the border stays.
-    crease = np.where(((count == 2) & (faces_around > 1))[:, None], points / 2 + sums / 4, points)
-    alone = (faces_around == 0)[:, None]
-    return np.where(alone, points, np.where(on_border[:, None], crease, inner))
+    def points(self) -> Mix:
+        """Old points, middles of split edges, middles of split faces."""
+        same = self._sparse.identity(self._topology.points, format="csr")
+        return self._mix([same, self._middles[self._edges.split], self._face_means[self._faces]])
+
+    def rounded(self) -> Mix:
+        """The Catmull-Clark places of old points, middles of edges and middles of faces."""
+        edges, border = self._edges, self._edges.uses != 2
+        ones = np.ones(len(edges.of_corner))
+        shape = len(edges.pairs), self._topology.faces
+        beside = self._sparse.csr_matrix((ones, (edges.of_corner, self._topology.corner_faces)), shape)
+        inner = (self._middles * 2 + beside @ self._face_means) / 4
+        places = self._where(border, self._middles, inner)
+        return self._mix([self._old_places(border), places[edges.split], self._face_means[self._faces]])
+
+    def _old_places(self, border: NDArray[np.bool_]) -> Any:
+        n, edges = self._topology.points, self._edges
+        same = self._sparse.identity(n, format="csr")
+        valence = np.bincount(self._topology.corners, minlength=n)
+        ends = edges.pairs.reshape(-1)
+        over = 1.0 / np.maximum(valence, 1)
+        faces_at = self._sparse.csr_matrix(
+            (over[self._topology.corners], (self._topology.corners, self._topology.corner_faces)),
+            (n, self._topology.faces),
+        )
+        edge_over = 1.0 / np.maximum(np.bincount(ends, minlength=n), 1)
+        edges_at = self._at(edges.pairs, edge_over)
+        inner = self._scaled(
+            over, faces_at @ self._face_means + 2 * (edges_at @ self._middles) + self._scaled(valence - 3.0, same)
+        )
+        # A crease: half the point, a quarter of the middles on either side; a corner of the border stays.
+        border_ends = np.bincount(edges.pairs[border].reshape(-1), minlength=n)
+        crease = same / 2 + self._at(edges.pairs, np.full(n, 0.25), border) @ self._middles
+        stays = (valence == 0) | ((border_ends > 0) & ~((border_ends == 2) & (valence > 1)))
+        return self._where(stays, same, self._where(border_ends > 0, crease, inner))
+
+    def _at(self, pairs: _Whole, shares: NDArray[np.float64], chosen: NDArray[np.bool_] | None = None) -> Any:
+        """The edges at each point, or the chosen ones, with a share per point."""
+        count = len(pairs)
+        numbers = np.arange(count) if chosen is None else np.flatnonzero(chosen)
+        ends = pairs[numbers].reshape(-1)
+        return self._sparse.csr_matrix((shares[ends], (ends, np.repeat(numbers, 2))), (self._topology.points, count))
+
+    def _scaled(self, factors: NDArray[Any], rows: Any) -> Any:
+        return self._sparse.diags(np.asarray(factors, np.float64)) @ rows
+
+    def _where(self, which: NDArray[np.bool_], rows: Any, others: Any) -> Any:
+        return self._scaled(which, rows) + self._scaled(~which, others)
+
+    def _mix(self, parts: list[Any]) -> Mix:
+        whole = self._sparse.vstack(parts, format="csr")
+        whole.eliminate_zeros()
+        whole.sort_indices()
+        starts, members = whole.indptr.astype(np.int32), whole.indices.astype(np.int32)
+        return Mix(frozen(starts), frozen(members), frozen(whole.data.astype(np.float32)))

@@ -1,12 +1,18 @@
 """Which points make which faces; shared by every deformed state of a mesh."""
 
 import threading
+from collections import OrderedDict
+from collections.abc import Callable, Hashable
 from functools import cached_property
+from typing import Any, TypeVar
 
 import numpy as np
 
 from estompe.kernels import normals, topology
 from estompe.kernels.types import Floats, Indices
+
+Made = TypeVar("Made")
+_MOST_DERIVED = 4
 
 
 class _Scratch(threading.local):
@@ -36,6 +42,25 @@ class Topology:
         self.corners = corners
         self.offsets = offsets
         self.points = points
+        self._made: OrderedDict[Hashable, Any] = OrderedDict()
+        self._lock = threading.Lock()
+
+    def derived(self, key: Hashable, make: Callable[[], Made]) -> Made:
+        """What a stage makes from this topology, whatever the points are; the last few are kept with it.
+
+        So a stage that changes faces gives the same topology on every frame, and what hangs on that is not made again.
+        key: a name, and what else decides the result.
+        """
+        with self._lock:
+            if key in self._made:
+                self._made.move_to_end(key)
+                return self._made[key]  # type: ignore[no-any-return]
+        made = make()
+        with self._lock:
+            self._made[key] = made
+            while len(self._made) > _MOST_DERIVED:
+                self._made.popitem(last=False)
+        return made
 
     @property
     def faces(self) -> int:

@@ -10,6 +10,7 @@ from numba import prange
 
 from estompe.kernels import BLOCK, PARALLEL_FROM
 from estompe.kernels.compile import inlined, kernel, parallel_kernel
+from estompe.kernels.functions import powers, sine_cosine
 from estompe.kernels.types import Floats, Matrix, read_only
 
 
@@ -36,35 +37,12 @@ _TURN, _SIZE, _TWIST, _BEND = int(Way.TURN), int(Way.SIZE), int(Way.TWIST), int(
 _TAPER, _ATTRACT = int(Way.TAPER), int(Way.ATTRACT)
 
 _ZERO, _ONE = np.float32(0.0), np.float32(1.0)
-_PER_QUARTER = np.float32(0.6366197723675814)
-# Pi over two in two parts, so that large angles lose nothing.
-_QUARTER, _QUARTER_REST = np.float32(1.5707963109016418), np.float32(1.5893254712295857e-08)
-
-
-@inlined
-def _sine_cosine(angle):
-    """Sine and cosine by polynomials that vectorise; off by less than 2e-7 up to some thousand radians."""
-    turns = np.floor(angle * _PER_QUARTER + np.float32(0.5))
-    quarter = np.int32(turns)
-    r = (angle - turns * _QUARTER) - turns * _QUARTER_REST
-    q = r * r
-    s = r + r * q * (np.float32(-0.16666654611) + q * (np.float32(8.3321608736e-3) + q * np.float32(-1.9515295891e-4)))
-    higher = np.float32(4.166664568298827e-2) + q * (
-        np.float32(-1.388731625493765e-3) + q * np.float32(2.443315711809948e-5)
-    )
-    c = _ONE - np.float32(0.5) * q + q * q * higher
-    odd = (quarter & 1) == 1
-    sine = c if odd else s
-    cosine = s if odd else c
-    sine = -sine if (quarter & 2) == 2 else sine
-    cosine = -cosine if ((quarter + 1) & 2) == 2 else cosine
-    return sine, cosine
 
 
 @inlined
 def _turn(x, y, z, strength, n, count):
     for i in range(count):
-        s, c = _sine_cosine(n[0] * strength[i])
+        s, c = sine_cosine(n[0] * strength[i])
         px, pz = x[i], z[i]
         x[i] = c * px + s * pz
         z[i] = c * pz - s * px
@@ -83,7 +61,7 @@ def _twist(x, y, z, strength, n, count):
     over = _ONE / max(n[2] - n[1], np.float32(1e-9))
     for i in range(count):
         share = min(max((y[i] - n[1]) * over, _ZERO), _ONE)
-        s, c = _sine_cosine(n[0] * share * strength[i])
+        s, c = sine_cosine(n[0] * share * strength[i])
         px, pz = x[i], z[i]
         x[i] = c * px + s * pz
         z[i] = c * pz - s * px
@@ -98,7 +76,7 @@ def _bend(x, y, z, strength, n, count):
         safe = angle if abs(angle) > np.float32(1e-4) else np.float32(1e-4)
         radius = length / safe
         along = min(max(y[i] - n[1], _ZERO), length)
-        s, c = _sine_cosine(safe * along / length)
+        s, c = sine_cosine(safe * along / length)
         beyond = y[i] - n[1] - along
         out = radius - x[i]
         bx = radius - out * c + beyond * s
@@ -119,42 +97,12 @@ def _taper(x, y, z, strength, n, count):
 
 
 @inlined
-def _power_of_two(a):
-    """2 to the power of a between minus and plus one half (polynomial of Moshier's Cephes library), off by less than 2e-7."""
-    higher = np.float32(9.618437357674640e-3) + a * (
-        np.float32(1.339887440266574e-3) + a * np.float32(1.535336188319500e-4)
-    )
-    higher = np.float32(2.402264791363012e-1) + a * (np.float32(5.550332471162809e-2) + a * higher)
-    return _ONE + a * (np.float32(6.931472028550421e-1) + a * higher)
-
-
-@inlined
-def _powers(values, exponent, count):
-    """Each value, which must be positive, to a power; by the bits of its logarithm, so that the loop vectorises."""
-    bits = values.view(np.int32)
-    for i in range(count):
-        whole = np.int32((bits[i] >> np.int32(23)) - np.int32(127))
-        bits[i] = np.int32((bits[i] & np.int32(0x7FFFFF)) | np.int32(0x3F800000))
-        # The logarithm of a mantissa 1..2 through the quickly converging series of (m - 1) / (m + 1).
-        m = values[i]
-        r = (m - _ONE) / (m + _ONE)
-        q = r * r
-        series = np.float32(1 / 7) + q * (np.float32(1 / 9) + q * np.float32(1 / 11))
-        series = _ONE + q * (np.float32(1 / 3) + q * (np.float32(1 / 5) + q * series))
-        log = np.float32(whole) + np.float32(2.885390081777927) * r * series
-        power = min(max(log * exponent, np.float32(-120.0)), np.float32(120.0))
-        nearest = np.floor(power + np.float32(0.5))
-        values[i] = _power_of_two(power - nearest)
-        bits[i] = np.int32(bits[i] + np.int32(np.int32(nearest) << np.int32(23)))
-
-
-@inlined
 def _attract(x, y, z, strength, n, count):
     weaker = np.empty(BLOCK, np.float32)
     for i in range(count):
         distance = np.sqrt(x[i] * x[i] + y[i] * y[i] + z[i] * z[i])
         weaker[i] = n[2] / max(distance, n[2] * np.float32(1e-3))
-    _powers(weaker, n[1], count)
+    powers(weaker, n[1], count)
     for i in range(count):
         distance = np.sqrt(x[i] * x[i] + y[i] * y[i] + z[i] * z[i])
         pull = n[0] * strength[i] * weaker[i]

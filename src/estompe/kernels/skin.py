@@ -8,96 +8,127 @@ import numpy as np
 from numba import prange
 
 from estompe.kernels import BLOCK
-from estompe.kernels.compile import parallel_kernel
+from estompe.kernels.compile import inlined, parallel_kernel
 from estompe.kernels.types import Floats, read_only
 
-_MOST = 64
+
+@inlined
+def _distances(x, y, z, begins, ends, out):
+    """From each point to each bone, float32 (bones, count)."""
+    for b in range(begins.shape[0]):
+        bx, by, bz = begins[b, 0], begins[b, 1], begins[b, 2]
+        sx, sy, sz = ends[b, 0] - bx, ends[b, 1] - by, ends[b, 2] - bz
+        over = np.float32(1.0) / max(sx * sx + sy * sy + sz * sz, np.float32(1e-20))
+        row = out[b]
+        for i in range(x.shape[0]):
+            dx, dy, dz = x[i] - bx, y[i] - by, z[i] - bz
+            t = min(max((dx * sx + dy * sy + dz * sz) * over, np.float32(0.0)), np.float32(1.0))
+            dx, dy, dz = dx - t * sx, dy - t * sy, dz - t * sz
+            row[i] = np.sqrt(dx * dx + dy * dy + dz * dz)
+
+
+@inlined
+def _shared(weights, over, first, out):
+    """Distances into shares that add up to one: how much farther than the nearest bone, smooth until the reach."""
+    count = weights.shape[1]
+    nearest, total = np.full(count, np.float32(3e38), np.float32), np.zeros(count, np.float32)
+    for b in range(weights.shape[0]):
+        row = weights[b]
+        for i in range(count):
+            nearest[i] = min(nearest[i], row[i])
+    for b in range(weights.shape[0]):
+        row = weights[b]
+        for i in range(count):
+            t = max(np.float32(1.0) - (row[i] - nearest[i]) * over, np.float32(0.0))
+            row[i] = t * t * (np.float32(3.0) - np.float32(2.0) * t)
+            total[i] += row[i]
+    for b in range(weights.shape[0]):
+        row, shares = weights[b], out[b][first : first + count]
+        for i in range(count):
+            shares[i] = row[i] / total[i]
 
 
 @parallel_kernel
-def _influence(points, begins, ends, reach, out):
-    bones = begins.shape[0]
-    n = points.shape[0]
+def _influence(points, begins, ends, over, out):
+    n = out.shape[1]
     for block in prange((n + BLOCK - 1) // BLOCK):
-        for p in range(block * BLOCK, min(n, (block + 1) * BLOCK)):
-            total = np.float32(0.0)
-            nearest = np.float32(3e38)
-            for b in range(bones):
-                sx, sy, sz = ends[b, 0] - begins[b, 0], ends[b, 1] - begins[b, 1], ends[b, 2] - begins[b, 2]
-                dx, dy, dz = points[p, 0] - begins[b, 0], points[p, 1] - begins[b, 1], points[p, 2] - begins[b, 2]
-                length = max(sx * sx + sy * sy + sz * sz, np.float32(1e-20))
-                t = min(max((dx * sx + dy * sy + dz * sz) / length, np.float32(0.0)), np.float32(1.0))
-                dx, dy, dz = dx - t * sx, dy - t * sy, dz - t * sz
-                d = np.sqrt(dx * dx + dy * dy + dz * dz)
-                out[p, b] = d
-                nearest = min(nearest, d)
-            for b in range(bones):
-                # How much farther than the nearest bone: 1 at none, 0 from the reach on, smooth between.
-                t = max(np.float32(1.0) - (out[p, b] - nearest) / reach, np.float32(0.0))
-                out[p, b] = t * t * (np.float32(3.0) - np.float32(2.0) * t)
-                total += out[p, b]
-            for b in range(bones):
-                out[p, b] /= total
+        first, last = block * BLOCK, min(n, (block + 1) * BLOCK)
+        count = last - first
+        x, y, z = np.empty(count, np.float32), np.empty(count, np.float32), np.empty(count, np.float32)
+        own = points[3 * first : 3 * last]
+        for i in range(count):
+            x[i], y[i], z[i] = own[3 * i], own[3 * i + 1], own[3 * i + 2]
+        weights = np.empty((begins.shape[0], count), np.float32)
+        _distances(x, y, z, begins, ends, weights)
+        _shared(weights, over, first, out)
 
 
 def influence(points: Floats, begins: Floats, ends: Floats, reach: float) -> Floats:
-    """How much each bone moves each point, float32 (n, bones), adding up to 1.
+    """How much each bone moves each point, float32 (bones, n), adding up to 1 for each point.
 
     points: float32 (n, 3); begins, ends: float32 (bones, 3); reach: scene units over which bones share a point.
     """
-    out = np.empty((len(points), len(begins)), np.float32)
-    _influence(read_only(points), begins, ends, np.float32(max(reach, 1e-9)), out)
+    out = np.empty((len(begins), len(points)), np.float32)
+    _influence(read_only(points).reshape(-1), begins, ends, np.float32(1.0 / max(reach, 1e-9)), out)
     return out
 
 
+@inlined
+def _blended(weights, bones, first, out):
+    """The dual quaternions of a block: eight rows, real part first."""
+    for part in range(8):
+        row = out[part]
+        for i in range(row.shape[0]):
+            row[i] = np.float32(0.0)
+        for b in range(weights.shape[0]):
+            factor, shares = bones[b, part], weights[b][first : first + row.shape[0]]
+            for i in range(row.shape[0]):
+                row[i] += shares[i] * factor
+
+
+@inlined
+def _turned(x, y, z, blend):
+    """Places into how far the blended turns and shifts take them."""
+    two = np.float32(2.0)
+    qw, qx, qy, qz = blend[0], blend[1], blend[2], blend[3]
+    tw, tx, ty, tz = blend[4], blend[5], blend[6], blend[7]
+    for i in range(x.shape[0]):
+        w, a, b, c = qw[i], qx[i], qy[i], qz[i]
+        over = two / max(w * w + a * a + b * b + c * c, np.float32(1e-20))
+        dw, da, db, dc = tw[i], tx[i], ty[i], tz[i]
+        px, py, pz = x[i], y[i], z[i]
+        cx, cy, cz = b * pz - c * py + w * px, c * px - a * pz + w * py, a * py - b * px + w * pz
+        x[i] = over * (b * cz - c * cy + w * da - dw * a + b * dc - c * db)
+        y[i] = over * (c * cx - a * cz + w * db - dw * b + c * da - a * dc)
+        z[i] = over * (a * cy - b * cx + w * dc - dw * c + a * db - b * da)
+
+
 @parallel_kernel
-def _skinned(points, weights, real, dual, strength, out):
-    n = points.shape[0]
-    bones = weights.shape[1]
+def _skin_steps(points, weights, bones, out):
+    n = weights.shape[1]
     for block in prange((n + BLOCK - 1) // BLOCK):
-        for p in range(block * BLOCK, min(n, (block + 1) * BLOCK)):
-            w, x, y, z = np.float32(0.0), np.float32(0.0), np.float32(0.0), np.float32(0.0)
-            dw, dx, dy, dz = np.float32(0.0), np.float32(0.0), np.float32(0.0), np.float32(0.0)
-            for b in range(bones):
-                share = weights[p, b]
-                # Opposite quaternions are the same turn: blend them from the same side.
-                if (
-                    real[b, 0] * real[0, 0]
-                    + real[b, 1] * real[0, 1]
-                    + real[b, 2] * real[0, 2]
-                    + real[b, 3] * real[0, 3]
-                    < 0
-                ):
-                    share = -share
-                w += share * real[b, 0]
-                x += share * real[b, 1]
-                y += share * real[b, 2]
-                z += share * real[b, 3]
-                dw += share * dual[b, 0]
-                dx += share * dual[b, 1]
-                dy += share * dual[b, 2]
-                dz += share * dual[b, 3]
-            over = np.float32(1.0) / np.sqrt(max(w * w + x * x + y * y + z * z, np.float32(1e-20)))
-            w, x, y, z = w * over, x * over, y * over, z * over
-            dw, dx, dy, dz = dw * over, dx * over, dy * over, dz * over
-            px, py, pz = points[p, 0], points[p, 1], points[p, 2]
-            two = np.float32(2.0)
-            cx, cy, cz = y * pz - z * py + w * px, z * px - x * pz + w * py, x * py - y * px + w * pz
-            qx, qy, qz = px + two * (y * cz - z * cy), py + two * (z * cx - x * cz), pz + two * (x * cy - y * cx)
-            qx += two * (w * dx - dw * x + y * dz - z * dy)
-            qy += two * (w * dy - dw * y + z * dx - x * dz)
-            qz += two * (w * dz - dw * z + x * dy - y * dx)
-            s = strength[p]
-            out[p, 0] = px + s * (qx - px)
-            out[p, 1] = py + s * (qy - py)
-            out[p, 2] = pz + s * (qz - pz)
+        first, last = block * BLOCK, min(n, (block + 1) * BLOCK)
+        count = last - first
+        blend = np.empty((8, count), np.float32)
+        x, y, z = np.empty(count, np.float32), np.empty(count, np.float32), np.empty(count, np.float32)
+        _blended(weights, bones, first, blend)
+        # Slices of the block, whose numbers cannot count from the end: only such loops vectorise.
+        own, step = points[3 * first : 3 * last], out[3 * first : 3 * last]
+        for i in range(count):
+            x[i], y[i], z[i] = own[3 * i], own[3 * i + 1], own[3 * i + 2]
+        _turned(x, y, z, blend)
+        for i in range(count):
+            step[3 * i], step[3 * i + 1], step[3 * i + 2] = x[i], y[i], z[i]
 
 
-def skinned(points: Floats, weights: Floats, real: Floats, dual: Floats, strength: Floats) -> Floats:
-    """Points moved by blended dual quaternions, as far as their strength says.
+def skin_steps(points: Floats, weights: Floats, real: Floats, dual: Floats) -> Floats:
+    """How far blended dual quaternions move each point, float32 (n, 3).
 
-    points: float32 (n, 3); weights: float32 (n, bones); real, dual: float32 (bones, 4), w first; strength: float32 (n,).
+    points: float32 (n, 3); weights: float32 (bones, n); real, dual: float32 (bones, 4), w first.
     """
+    # Opposite quaternions are the same turn: all are blended from the first one's side.
+    side = np.where(real @ real[0] < 0.0, np.float32(-1.0), np.float32(1.0))[:, None]
+    bones = np.ascontiguousarray(side * np.concatenate([real, dual], axis=1), np.float32)
     out = np.empty_like(points)
-    _skinned(read_only(points), weights, real, dual, read_only(strength), out)
+    _skin_steps(read_only(points).reshape(-1), read_only(weights), bones, out.reshape(-1))
     return out

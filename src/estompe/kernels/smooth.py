@@ -15,10 +15,11 @@ def _points_range(points, starts, members, weight, factor, first, last, out):
         x, y, z = points[3 * p], points[3 * p + 1], points[3 * p + 2]
         mx, my, mz = np.float32(0.0), np.float32(0.0), np.float32(0.0)
         for m in range(begin, end):
-            q = 3 * np.int64(members[m])
+            # Unsigned, so that no index is asked whether it counts from the end.
+            q = np.uint64(3) * np.uint64(members[m])
             mx += points[q]
-            my += points[q + 1]
-            mz += points[q + 2]
+            my += points[q + np.uint64(1)]
+            mz += points[q + np.uint64(2)]
         share = factor * weight[p] if end > begin else np.float32(0.0)
         over = np.float32(1.0) / np.float32(max(end - begin, 1))
         out[3 * p] = x + share * (mx * over - x)

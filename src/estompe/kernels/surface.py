@@ -109,7 +109,7 @@ def _to_triangle(t, x, y, z):
 
 
 @parallel_kernel
-def _nearest(points, order, corners, boxes, leaves, most, distance, triangle, shares):
+def _nearest(points, order, corners, boxes, leaves, most, within, distance, triangle, shares):
     n = order.shape[0]
     for chunk in prange((n + _CHUNK - 1) // _CHUNK):
         stack = np.empty(64, np.int64)
@@ -118,7 +118,8 @@ def _nearest(points, order, corners, boxes, leaves, most, distance, triangle, sh
         for place in range(chunk * _CHUNK, min(n, (chunk + 1) * _CHUNK)):
             i = order[place]
             x, y, z = points[i, 0], points[i, 1], points[i, 2]
-            best, found = most, np.int64(-1)
+            best = most if _box_distance(boxes, 1, x, y, z) > 0 else within
+            found = np.int64(-1)
             bv, bw = np.float32(0.0), np.float32(0.0)
             if before >= 0:
                 # The neighbour's triangle is a good first guess.
@@ -165,18 +166,18 @@ class Nearest(NamedTuple):
     shares: Floats
 
 
-def nearest_on_surface(points: Floats, tree: Tree, most: float = np.inf) -> Nearest:
+def nearest_on_surface(points: Floats, tree: Tree, most: float = np.inf, within: float | None = None) -> Nearest:
     """The nearest place on a mesh for each point. O(n log t).
 
-    points: float32 (n, 3); most: scene units beyond which nothing is looked for; distance is then that.
+    points: float32 (n, 3); most: scene units beyond which nothing is looked for; distance is then that; within: the same
+    for points in the box around the mesh, where it is another.
     """
     distance, triangle = np.empty(len(points), np.float32), np.empty(len(points), np.int32)
     shares = np.zeros((len(points), 2), np.float32)
     if len(points):
-        limit = np.float32(min(most, 1e18)) ** 2
-        _nearest(
-            read_only(points), order_in_space(points), tree.corners, tree.boxes, tree.leaves, limit, distance, triangle, shares
-        )
+        limits = [np.float32(min(limit, 1e18)) ** 2 for limit in (most, most if within is None else within)]
+        order = order_in_space(points)
+        _nearest(read_only(points), order, tree.corners, tree.boxes, tree.leaves, *limits, distance, triangle, shares)
     hit = triangle >= 0
     triangle[hit] = tree.order[triangle[hit]]
     return Nearest(distance, triangle, shares)

@@ -3,7 +3,7 @@
 import numpy as np
 from numba import prange
 
-from estompe.kernels import PARALLEL_FROM
+from estompe.kernels import BLOCK, PARALLEL_FROM
 from estompe.kernels.compile import kernel, parallel_kernel
 from estompe.kernels.types import Floats, Indices, read_only
 
@@ -40,6 +40,24 @@ def corner_faces(offsets):
     for f in range(offsets.shape[0] - 1):
         for c in range(offsets[f], offsets[f + 1]):
             out[c] = f
+    return out
+
+
+@parallel_kernel
+def _face_means(values, corners, offsets, out):
+    n = out.shape[0]
+    for block in prange((n + BLOCK - 1) // BLOCK):
+        for f in range(block * BLOCK, min(n, (block + 1) * BLOCK)):
+            total = np.float32(0.0)
+            for c in range(offsets[f], offsets[f + 1]):
+                total += values[corners[c]]
+            out[f] = total / np.float32(max(offsets[f + 1] - offsets[f], 1))
+
+
+def face_means(values: Floats, corners: Indices, offsets: Indices) -> Floats:
+    """The mean of point values over each face's corners, float32 (faces,). values: float32 (n,)."""
+    out = np.empty(len(offsets) - 1, np.float32)
+    _face_means(read_only(values), read_only(corners), read_only(offsets), out)
     return out
 
 

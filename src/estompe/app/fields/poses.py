@@ -15,7 +15,8 @@ from estompe.effects.poses import Pose
 from estompe.evaluate.asking import matrix_of
 from estompe.exchange import endings
 from estompe.geometry import frozen
-from estompe.geometry.placement import inverse, transformed
+from estompe.geometry.placement import inverse
+from estompe.kernels.transform import transformed
 
 
 @field_for("poses")

@@ -20,7 +20,7 @@ from estompe.document.numbers import plain_triple
 from estompe.document.scene import Camera, Effect, Placement
 from estompe.effects.joints import Joint
 from estompe.evaluate.asking import matrix_of
-from estompe.geometry.placement import transformed
+from estompe.kernels.transform import transformed
 from estompe.render import Item, Look, Viewpoint
 from estompe.render.palette import rgb
 from estompe.render.picture import items_of
