@@ -13,6 +13,8 @@ $(STAMP): pyproject.toml
 	@sh scripts/system_packages.sh
 	@test -x $(BIN)/python || $(PYTHON) -m venv $(VENV)
 	$(BIN)/pip install --quiet --disable-pip-version-check -e '.[test]'
+	@echo "Compiling the kernels for this machine, once; this takes a minute or two."
+	@$(BIN)/estompe prepare
 	@touch $@
 
 demo: setup

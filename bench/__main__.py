@@ -10,7 +10,7 @@ from pathlib import Path
 
 from bench.figures import Figure
 
-PARTS = ("kernels", "measuring", "evaluation", "scenes", "pictures", "starting")
+PARTS = ("kernels", "measuring", "effects", "evaluation", "scenes", "pictures", "starting")
 PAGE = Path(__file__).resolve().parents[1] / "docs" / "performance.md"
 _TABLE = re.compile(r"(<!-- figures -->\n).*?(<!-- end -->)", re.DOTALL)
 

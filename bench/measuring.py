@@ -9,13 +9,12 @@ from scipy.sparse import csr_matrix
 
 from bench.figures import Figure, in_turn
 from estompe.geometry import Geometry, frozen, primitives
-from estompe.kernels import deform, skin, smooth
+from estompe.kernels import skin, smooth
 from estompe.kernels.patterns import Pattern, pattern_noise
 from estompe.kernels.polyline import nearest_on_polyline
 from estompe.kernels.surface import nearest_on_surface, tree_of
 
 _MILLION = 1_000_000
-_SAME = np.eye(4)[:3]
 
 
 def figures() -> Iterator[Figure]:
@@ -28,7 +27,6 @@ def figures() -> Iterator[Figure]:
     ball = primitives.ball(1.0, 204)
     yield _smoothing(ball)
     yield _skinning(ball)
-    yield from _deformers(points, frozen(rng.uniform(0, 1, _MILLION).astype(np.float32)))
     yield from _memory(ball)
 
 
@@ -103,6 +101,7 @@ def _skinning(ball: Geometry) -> Figure:
     weights = skin.influence(ball.points, begins, begins + np.array([0, 0.25, 0], np.float32), 0.2)
     real = np.tile(np.array([[1, 0, 0, 0]], np.float32), (4, 1))
     dual = np.zeros((4, 4), np.float32)
+    same, strength = np.eye(4)[:3], frozen(np.ones(len(ball.points), np.float32))
     points = ball.points
 
     def peer() -> object:
@@ -110,23 +109,11 @@ def _skinning(ball: Geometry) -> Figure:
         over = 1.0 / np.linalg.norm(q, axis=1, keepdims=True)
         q, d = q * over, d * over
         w, v, dw, dv = q[:, :1], q[:, 1:], d[:, :1], d[:, 1:]
-        turned = 2 * np.cross(v, np.cross(v, points) + w * points)
+        turned = points + 2 * np.cross(v, np.cross(v, points) + w * points)
         return turned + 2 * (w * dv - dw * v + np.cross(v, dv))
 
-    mine, theirs = in_turn(lambda: skin.skin_steps(points, weights, real, dual), peer)
+    mine, theirs = in_turn(lambda: skin.skinned(points, weights, real, dual, same, same, strength), peer)
     return Figure(f"skinning by 4 bones, {len(points):,} points, to NumPy", mine, theirs, 1.0, "at least")
-
-
-def _deformers(points: np.ndarray, strength: np.ndarray) -> Iterator[Figure]:
-    # Points and strength are read and points written, 28 bytes a point, as a copy of 14 bytes a point moves.
-    block = np.ones(_MILLION * 14 // 4, np.float32)
-    for way in deform.Way:
-        numbers = [0.7, 1.2, 0.9] if way in (deform.Way.SIZE, deform.Way.ATTRACT) else [0.7, -1.0, 1.0]
-        mine, copy = in_turn(
-            lambda way=way, n=numbers: deform.deform(points, strength, way, _SAME, _SAME, n), block.copy
-        )
-        rate = _MILLION / mine / 1000
-        yield Figure(f"{way.name.lower()}, 1M points ({rate:.0f} M/s), to a memory copy", mine, copy, 4.0, "within")
 
 
 def _memory(ball: Geometry) -> Iterator[Figure]:

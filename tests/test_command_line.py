@@ -132,3 +132,11 @@ def test_as_a_program(scene):
     )
     assert broken.returncode == 2
     assert "Traceback" not in broken.stderr
+
+
+def test_preparing_compiles_and_says_how_long_it_took():
+    done = subprocess.run(
+        [sys.executable, "-m", "estompe.cli", "prepare"], capture_output=True, text=True, check=False, timeout=600
+    )
+    assert done.returncode == 0, done.stderr
+    assert done.stdout.startswith("the kernels are ready (")

@@ -1,4 +1,4 @@
-"""The command line: `estompe`, and its commands sample, info, bake and render."""
+"""The command line: `estompe`, and its commands prepare, sample, info, bake and render."""
 
 import argparse
 import contextlib
@@ -10,7 +10,7 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import NoReturn
 
-COMMANDS = ("sample", "info", "bake", "render")
+COMMANDS = ("prepare", "sample", "info", "bake", "render")
 
 
 class UsageError(Exception):
@@ -51,7 +51,7 @@ class _Parser(argparse.ArgumentParser):
 
 
 def _window(words: Sequence[str]) -> int:
-    epilog = "commands: estompe sample, estompe info, estompe bake, estompe render; each has its own --help"
+    epilog = "commands: estompe prepare, sample, info, bake and render; each has its own --help"
     parser = _Parser("estompe", description="Falloff-driven procedural effects.", epilog=epilog)
     parser.add_argument("file", nargs="?", type=Path, metavar="FILE", help="a scene to open, or a mesh to bring in")
     parser.add_argument("--sample", metavar="NAME", help="open a sample scene")
@@ -78,6 +78,7 @@ def _window(words: Sequence[str]) -> int:
 def _command(words: Sequence[str]) -> int:
     parser = _Parser("estompe")
     commands = parser.add_subparsers(dest="command", required=True)
+    commands.add_parser("prepare", help="compile the kernels for this machine, so that the first start is quick")
     one = commands.add_parser("sample", help="list the sample scenes, or save one")
     one.add_argument("name", nargs="?", metavar="NAME")
     one.add_argument("--list", action="store_true", help="print the samples' names")
@@ -97,7 +98,8 @@ def _command(words: Sequence[str]) -> int:
     render.add_argument("--show", choices=("shaded", "strength"), default="shaded")
     render.add_argument("--falloff", metavar="NAME", help="whose strength to show")
     chosen = parser.parse_args(words)
-    {"sample": _run_sample, "info": _run_info, "bake": _run_bake, "render": _run_render}[chosen.command](chosen)
+    runs = {"prepare": _run_prepare, "sample": _run_sample, "info": _run_info, "bake": _run_bake, "render": _run_render}
+    runs[chosen.command](chosen)
     return 0
 
 
@@ -110,6 +112,13 @@ def _sample(name: str):  # type: ignore[no-untyped-def]
         raise UsageError(
             f"there is no sample “{name}”; there are: {', '.join(item.name for item in SAMPLES)}"
         ) from None
+
+
+def _run_prepare(_chosen: argparse.Namespace) -> None:
+    from estompe.evaluate.warm import prepare
+
+    took = prepare()
+    print(f"the kernels are ready ({took:.0f} s)")
 
 
 def _run_sample(chosen: argparse.Namespace) -> None:

@@ -139,13 +139,18 @@ def test_mixing_is_a_sparse_product(columns):
     assert np.abs(mixing.mixed(values, mix) - matrix.astype(np.float64) @ values).max() < 1e-5
 
 
-def test_one_bone_turns_like_its_matrix_and_opposite_quaternions_agree(points):
+def test_one_bone_turns_like_its_matrix_and_opposite_quaternions_agree(points, strength):
     turn = placement_matrix((0, 0, 0), (0, 60, 0), (1, 1, 1))[:, :3]
     half = np.radians(30)
     real = np.array([[np.cos(half), 0, np.sin(half), 0]] * 2, np.float32) * np.array([[1], [-1]], np.float32)
     shares = np.full((2, len(points)), 0.5, np.float32)
-    steps = skin.skin_steps(points, shares, real, np.zeros((2, 4), np.float32))
-    assert np.abs(points + steps - points @ turn.T).max() < 1e-5
+    into = inverse(MATRIX)
+    own = points.astype(np.float64) @ into[:, :3].T + into[:, 3]
+    turned = own @ turn.T @ MATRIX[:, :3].T + MATRIX[:, 3]
+    found = skin.skinned(points, shares, real, np.zeros((2, 4), np.float32), into, MATRIX, strength)
+    assert np.abs(found - (points + strength[:, None] * (turned - points))).max() < 2e-5
+    nothing = np.zeros_like(strength)
+    assert np.array_equal(skin.skinned(points, shares, real, real, into, MATRIX, nothing), points)
 
 
 def test_influence_is_that_of_distances_to_the_bones(points):

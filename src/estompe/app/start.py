@@ -1,5 +1,6 @@
 """Starting the window."""
 
+import gc
 import signal
 import sys
 import threading
@@ -20,6 +21,8 @@ def run(file: Path | None, sample: str | None) -> int:
     app.setDesktopFileName("estompe")
     window = Window(preferences.load())
     window.show()
+    # What is there now stays: walking it again would hold up someone who drags, for a tenth of a second each time.
+    gc.freeze()
     _warm(window)
     if file is not None:
         QTimer.singleShot(0, lambda: window.files.open(file))

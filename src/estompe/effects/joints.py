@@ -12,10 +12,8 @@ from estompe.document.scene import Identifier, Name
 from estompe.document.settings import setting
 from estompe.geometry import Geometry
 from estompe.geometry.placement import inverse, turn_matrix
-from estompe.kernels.blend import moved_by
 from estompe.kernels.polyline import nearest_on_polyline
-from estompe.kernels.skin import influence, skin_steps
-from estompe.kernels.transform import transformed
+from estompe.kernels.skin import influence, skinned
 from estompe.kernels.types import Floats
 
 Vector = NDArray[np.float64]
@@ -63,14 +61,13 @@ class Joints(Struct, EffectSettings, frozen=True, forbid_unknown_fields=True, ta
     def apply(self, geometry: Geometry, strength: Floats, at: At) -> Geometry:
         if len(self.joints) < 2:
             raise MissingError("the chain has fewer than two joints, so it moves nothing: add joints")
-        if not strength.any() or not any(any(plain_triple(joint.turn)) for joint in self.joints):
+        if not len(strength) or not any(any(plain_triple(joint.turn)) for joint in self.joints):
             return geometry
         begins, ends = self._bones()
         weights = influence(geometry.rest, begins, ends, plain(self.reach))
         real, dual = self._quaternions()
-        own = transformed(geometry.points, inverse(at.shape_matrix))
-        steps = skin_steps(own, weights, real, dual)
-        return geometry.moved(moved_by(geometry.points, steps, at.shape_matrix[:, :3].astype(np.float32), strength))
+        into, back = inverse(at.shape_matrix), at.shape_matrix
+        return geometry.moved(skinned(geometry.points, weights, real, dual, into, back, strength))
 
     def posed(self) -> list[tuple[Vector, Vector]]:
         """Where each joint stands when posed, (3,), and the turn it hangs in, (3, 3), in the shape's own space."""

@@ -49,7 +49,7 @@ class Poses(Struct, EffectSettings, frozen=True, forbid_unknown_fields=True, tag
                 )
             if amount:
                 variants.append((places, amount))
-        if not variants or not strength.any():
+        if not variants or not len(strength):
             return geometry
         steps = differences(geometry.rest, variants)
         return geometry.moved(moved_by(geometry.points, steps, at.shape_matrix[:, :3].astype(np.float32), strength))

@@ -10,6 +10,7 @@ from estompe.document.numbers import Number, Triple, plain, plain_triple
 from estompe.document.settings import setting
 from estompe.falloffs.height import height_of
 from estompe.geometry import Geometry
+from estompe.kernels.displace import displace_by
 from estompe.kernels.noise import gradient_noise
 from estompe.kernels.types import Floats
 
@@ -57,9 +58,9 @@ class Sway(Struct, EffectSettings, frozen=True, forbid_unknown_fields=True, tag=
         if self.rooted != "nowhere":
             root = height_of(geometry.rest, "xyz".index(self.rooted))
             free = strength * root ** np.float32(plain(self.stiffness))
-        points = geometry.points.copy()
+        points = geometry.points
         for axis, amount in enumerate(by):
             if amount:
                 wind = gradient_noise(geometry.points, plain(self.size), 2, 0.5, amount, self.seed + axis, at.clock)
-                points[:, axis] += wind * free
+                points = displace_by(points, free * wind, np.eye(3, dtype=np.float32)[axis])
         return geometry.moved(points)

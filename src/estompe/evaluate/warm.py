@@ -1,7 +1,10 @@
 """Compiling every kernel once, so that the first drag is not the one that waits."""
 
+import multiprocessing
+import os
 import time
 from collections.abc import Callable
+from concurrent.futures import ProcessPoolExecutor
 from functools import partial
 
 import numpy as np
@@ -49,6 +52,20 @@ def warm_up(tell: Callable[[float, str], None] = lambda _share, _name: None) -> 
     if took > _NOTICEABLE:
         tell(1.0, "everything")
     return took
+
+
+def prepare() -> float:
+    """Compile everything with as many processes as there are cores. Returns the seconds it took."""
+    began = time.perf_counter()
+    parts = os.cpu_count() or 1
+    with ProcessPoolExecutor(parts, multiprocessing.get_context("spawn")) as pool:
+        list(pool.map(_part, range(parts), [parts] * parts))
+    return time.perf_counter() - began
+
+
+def _part(number: int, parts: int) -> None:
+    for _, step in _steps()[number::parts]:
+        step()
 
 
 def _steps() -> list[tuple[str, Callable[[], object]]]:
@@ -126,7 +143,8 @@ def _skin(points: Floats) -> None:
     begins = np.zeros((1, 3), np.float32)
     weights = skin.influence(points, begins, begins + np.float32(1.0), 1.0)
     one = np.array([[1, 0, 0, 0]], np.float32)
-    skin.skin_steps(points, weights, one, one)
+    same, values = np.eye(4)[:3], _frozen(np.zeros(len(points), np.float32))
+    skin.skinned(points, weights, one, one, same, same, values)
 
 
 def _mix(points: Floats, values: Floats) -> None:

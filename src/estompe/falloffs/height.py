@@ -36,7 +36,7 @@ def height_of(points: Floats, axis: int) -> Floats:
     """Each point's share of the bounds along an axis, float32 (n,); 0 where the bounds are flat."""
     if not len(points):
         return np.zeros(0, np.float32)
-    along = points[:, axis]
+    along = np.ascontiguousarray(points[:, axis])
     low, high = along.min(), along.max()
     if high <= low:
         return np.zeros(len(points), np.float32)

@@ -57,11 +57,14 @@ def _block(flat, m, form, out):
         for i in range(count):
             out[i] = max(np.sqrt(x[i] * x[i] + z[i] * z[i]), abs(y[i]))
     elif form == _AXIS_X:
-        out[:] = x[:count]
+        for i in range(count):
+            out[i] = x[i]
     elif form == _AXIS_Y:
-        out[:] = y[:count]
+        for i in range(count):
+            out[i] = y[i]
     else:
-        out[:] = z[:count]
+        for i in range(count):
+            out[i] = z[i]
 
 
 @kernel

@@ -8,11 +8,11 @@ import numpy as np
 from numba import prange
 
 from estompe.kernels import BLOCK
-from estompe.kernels.compile import inlined, parallel_kernel
-from estompe.kernels.types import Floats, read_only
+from estompe.kernels.compile import kernel, parallel_kernel
+from estompe.kernels.types import Floats, Matrix, read_only
 
 
-@inlined
+@kernel
 def _distances(x, y, z, begins, ends, out):
     """From each point to each bone, float32 (bones, count)."""
     for b in range(begins.shape[0]):
@@ -27,7 +27,7 @@ def _distances(x, y, z, begins, ends, out):
             row[i] = np.sqrt(dx * dx + dy * dy + dz * dz)
 
 
-@inlined
+@kernel
 def _shared(weights, over, first, out):
     """Distances into shares that add up to one: how much farther than the nearest bone, smooth until the reach."""
     count = weights.shape[1]
@@ -48,19 +48,23 @@ def _shared(weights, over, first, out):
             shares[i] = row[i] / total[i]
 
 
+@kernel
+def _influence_block(own, begins, ends, over, first, out):
+    count = own.shape[0] // 3
+    x, y, z = np.empty(count, np.float32), np.empty(count, np.float32), np.empty(count, np.float32)
+    for i in range(count):
+        x[i], y[i], z[i] = own[3 * i], own[3 * i + 1], own[3 * i + 2]
+    weights = np.empty((begins.shape[0], count), np.float32)
+    _distances(x, y, z, begins, ends, weights)
+    _shared(weights, over, first, out)
+
+
 @parallel_kernel
 def _influence(points, begins, ends, over, out):
     n = out.shape[1]
     for block in prange((n + BLOCK - 1) // BLOCK):
         first, last = block * BLOCK, min(n, (block + 1) * BLOCK)
-        count = last - first
-        x, y, z = np.empty(count, np.float32), np.empty(count, np.float32), np.empty(count, np.float32)
-        own = points[3 * first : 3 * last]
-        for i in range(count):
-            x[i], y[i], z[i] = own[3 * i], own[3 * i + 1], own[3 * i + 2]
-        weights = np.empty((begins.shape[0], count), np.float32)
-        _distances(x, y, z, begins, ends, weights)
-        _shared(weights, over, first, out)
+        _influence_block(points[3 * first : 3 * last], begins, ends, over, first, out)
 
 
 def influence(points: Floats, begins: Floats, ends: Floats, reach: float) -> Floats:
@@ -73,7 +77,7 @@ def influence(points: Floats, begins: Floats, ends: Floats, reach: float) -> Flo
     return out
 
 
-@inlined
+@kernel
 def _blended(weights, bones, first, out):
     """The dual quaternions of a block: eight rows, real part first."""
     for part in range(8):
@@ -86,7 +90,7 @@ def _blended(weights, bones, first, out):
                 row[i] += shares[i] * factor
 
 
-@inlined
+@kernel
 def _turned(x, y, z, blend):
     """Places into how far the blended turns and shifts take them."""
     two = np.float32(2.0)
@@ -103,32 +107,52 @@ def _turned(x, y, z, blend):
         z[i] = over * (a * cy - b * cx + w * dc - dw * c + a * db - b * da)
 
 
+@kernel
+def _skin_block(points, weights, bones, into, back, strength, first, out):
+    # Slices of the block, whose numbers cannot count from the end: only such loops vectorise.
+    count = strength.shape[0]
+    blend = np.empty((8, count), np.float32)
+    x, y, z = np.empty(count, np.float32), np.empty(count, np.float32), np.empty(count, np.float32)
+    _blended(weights, bones, first, blend)
+    a, b, c, d = into[0, 0], into[0, 1], into[0, 2], into[0, 3]
+    e, f, g, h = into[1, 0], into[1, 1], into[1, 2], into[1, 3]
+    j, k, m, o = into[2, 0], into[2, 1], into[2, 2], into[2, 3]
+    for i in range(count):
+        px, py, pz = points[3 * i], points[3 * i + 1], points[3 * i + 2]
+        x[i] = a * px + b * py + c * pz + d
+        y[i] = e * px + f * py + g * pz + h
+        z[i] = j * px + k * py + m * pz + o
+    _turned(x, y, z, blend)
+    a, b, c = back[0, 0], back[0, 1], back[0, 2]
+    e, f, g = back[1, 0], back[1, 1], back[1, 2]
+    j, k, m = back[2, 0], back[2, 1], back[2, 2]
+    for i in range(count):
+        s, sx, sy, sz = strength[i], x[i], y[i], z[i]
+        out[3 * i] = points[3 * i] + s * (a * sx + b * sy + c * sz)
+        out[3 * i + 1] = points[3 * i + 1] + s * (e * sx + f * sy + g * sz)
+        out[3 * i + 2] = points[3 * i + 2] + s * (j * sx + k * sy + m * sz)
+
+
 @parallel_kernel
-def _skin_steps(points, weights, bones, out):
-    n = weights.shape[1]
+def _skinned(points, weights, bones, into, back, strength, out):
+    n = strength.shape[0]
     for block in prange((n + BLOCK - 1) // BLOCK):
-        first, last = block * BLOCK, min(n, (block + 1) * BLOCK)
-        count = last - first
-        blend = np.empty((8, count), np.float32)
-        x, y, z = np.empty(count, np.float32), np.empty(count, np.float32), np.empty(count, np.float32)
-        _blended(weights, bones, first, blend)
-        # Slices of the block, whose numbers cannot count from the end: only such loops vectorise.
-        own, step = points[3 * first : 3 * last], out[3 * first : 3 * last]
-        for i in range(count):
-            x[i], y[i], z[i] = own[3 * i], own[3 * i + 1], own[3 * i + 2]
-        _turned(x, y, z, blend)
-        for i in range(count):
-            step[3 * i], step[3 * i + 1], step[3 * i + 2] = x[i], y[i], z[i]
+        b, e = block * BLOCK, min(n, (block + 1) * BLOCK)
+        _skin_block(points[3 * b : 3 * e], weights, bones, into, back, strength[b:e], b, out[3 * b : 3 * e])
 
 
-def skin_steps(points: Floats, weights: Floats, real: Floats, dual: Floats) -> Floats:
-    """How far blended dual quaternions move each point, float32 (n, 3).
+def skinned(
+    points: Floats, weights: Floats, real: Floats, dual: Floats, into: Matrix, back: Matrix, strength: Floats
+) -> Floats:
+    """Points moved by blended dual quaternions, as far as their strength says, float32 (n, 3).
 
-    points: float32 (n, 3); weights: float32 (bones, n); real, dual: float32 (bones, 4), w first.
+    points: float32 (n, 3); weights: float32 (bones, n); real, dual: float32 (bones, 4), w first, in the joints' own space;
+    into, back: (3, 4), world to that space and back; strength: float32 (n,).
     """
     # Opposite quaternions are the same turn: all are blended from the first one's side.
     side = np.where(real @ real[0] < 0.0, np.float32(-1.0), np.float32(1.0))[:, None]
     bones = np.ascontiguousarray(side * np.concatenate([real, dual], axis=1), np.float32)
+    matrices = into.astype(np.float32), back.astype(np.float32)
     out = np.empty_like(points)
-    _skin_steps(read_only(points).reshape(-1), read_only(weights), bones, out.reshape(-1))
+    _skinned(read_only(points).reshape(-1), read_only(weights), bones, *matrices, read_only(strength), out.reshape(-1))
     return out
