@@ -98,22 +98,31 @@ def _smoothing(ball: Geometry) -> Figure:
 
 def _skinning(ball: Geometry) -> Figure:
     begins = np.array([[0, k / 4 - 0.5, 0] for k in range(4)], np.float32)
-    weights = skin.influence(ball.points, begins, begins + np.array([0, 0.25, 0], np.float32), 0.2)
+    ends = begins + np.array([0, 0.25, 0], np.float32)
     real = np.tile(np.array([[1, 0, 0, 0]], np.float32), (4, 1))
-    dual = np.zeros((4, 4), np.float32)
+    bones = skin.Bones(begins, ends, real, np.zeros((4, 4), np.float32))
     same, strength = np.eye(4)[:3], frozen(np.ones(len(ball.points), np.float32))
     points = ball.points
 
     def peer() -> object:
-        q, d = weights.T @ real, weights.T @ dual
+        steps = ends - begins
+        apart = points[:, None] - begins
+        along = np.clip((apart * steps).sum(2) / (steps * steps).sum(1), 0, 1)
+        away = np.linalg.norm(apart - along[..., None] * steps, axis=2)
+        t = np.maximum(1 - (away - away.min(axis=1, keepdims=True)) / np.float32(0.2), 0)
+        weights = t * t * (3 - 2 * t)
+        weights /= weights.sum(axis=1, keepdims=True)
+        q, d = weights @ bones.real, weights @ bones.dual
         over = 1.0 / np.linalg.norm(q, axis=1, keepdims=True)
         q, d = q * over, d * over
         w, v, dw, dv = q[:, :1], q[:, 1:], d[:, :1], d[:, 1:]
         turned = points + 2 * np.cross(v, np.cross(v, points) + w * points)
         return turned + 2 * (w * dv - dw * v + np.cross(v, dv))
 
-    mine, theirs = in_turn(lambda: skin.skinned(points, weights, real, dual, same, same, strength), peer)
-    return Figure(f"skinning by 4 bones, {len(points):,} points, to NumPy", mine, theirs, 1.0, "at least")
+    mine, theirs = in_turn(lambda: skin.skinned(points, points, bones, 0.2, same, same, strength), peer)
+    return Figure(
+        f"skinning by 4 bones, influence found, {len(points):,} points, to NumPy", mine, theirs, 1.0, "at least"
+    )
 
 
 def _memory(ball: Geometry) -> Iterator[Figure]:

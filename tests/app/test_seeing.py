@@ -99,7 +99,7 @@ def test_a_coarse_mesh_is_said_marked_and_subdivided(sample):
     assert count > 0
     sample.keys(Qt.Key.Key_D, Qt.KeyboardModifier.ShiftModifier)
     assert sample.view.marks_coarse
-    sample.window.do.subdivide_there()
+    sample.click(sample.button(sample.window.ramp, "Subdivide there"))
     assert sample.session.shape.effects[0].settings.label == "Subdivide"
     sample.settle()
     assert len(sample.session.answer.frame["Amphora"].points) > len(strength)
@@ -109,6 +109,7 @@ def test_a_dense_mesh_is_not_complained_about(sample):
     sample.session.put((*GLOW, "range"), type(sample.session.falloff.range)(0.0, 9.0), "Wide")
     sample.settle()
     assert sample.window.ramp.dense.text().endswith("edges across the ramp")
+    assert not sample.window.ramp.mending.isVisible()
 
 
 def test_wiping_between_then_and_now(sample):

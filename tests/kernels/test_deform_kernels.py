@@ -7,7 +7,6 @@ from scipy.sparse import csr_matrix
 from estompe.geometry import primitives
 from estompe.kernels import PARALLEL_FROM
 from estompe.kernels.deform import Way, deform
-from estompe.kernels.skin import influence
 from estompe.kernels.smooth import blurred, towards_neighbours
 
 SAME = np.eye(4)[:3]
@@ -98,13 +97,3 @@ def test_smoothing_equals_a_sparse_product():
     for _ in range(3):
         expected = (blur @ expected) / np.asarray(blur.sum(axis=1)).ravel()
     assert np.abs(blurred(weight, starts, members, 3) - expected).max() < 1e-6
-
-
-def test_influence_adds_up_and_is_whole_far_from_joints():
-    points = np.stack([np.zeros(50), np.linspace(0, 2, 50), np.full(50, 0.1)], axis=1).astype(np.float32)
-    begins, ends = np.array([[0, 0, 0], [0, 1, 0]], np.float32), np.array([[0, 1, 0], [0, 2, 0]], np.float32)
-    weights = influence(points, begins, ends, 0.2)
-    assert np.allclose(weights.sum(axis=0), 1)
-    assert (weights[0, points[:, 1] < 0.7] == 1).all()
-    assert (weights[1, points[:, 1] > 1.3] == 1).all()
-    assert (np.diff(weights[1]) >= -1e-6).all()

@@ -65,6 +65,8 @@ class Window(QWidget):
         self.session.scene_changed.connect(self._pull_title)
         self.session.project_changed.connect(self._new_project)
         self.view.probed.connect(self._mark_ramp)
+        self.ramp.marks_wanted.connect(lambda: self.do.mark_coarse())
+        self.ramp.subdivision_wanted.connect(lambda: self.do.subdivide_there())
         self.session.mesh_wanted.connect(self.files.hand_on_mesh)
         self.view.painted.connect(self.time.player.picture_shown)
         self.view.file_dropped.connect(lambda name: self.files.open(Path(name)))

@@ -13,7 +13,7 @@ from estompe.document.settings import setting
 from estompe.geometry import Geometry
 from estompe.geometry.placement import inverse, turn_matrix
 from estompe.kernels.polyline import nearest_on_polyline
-from estompe.kernels.skin import influence, skinned
+from estompe.kernels.skin import Bones, skinned
 from estompe.kernels.types import Floats
 
 Vector = NDArray[np.float64]
@@ -63,11 +63,10 @@ class Joints(Struct, EffectSettings, frozen=True, forbid_unknown_fields=True, ta
             raise MissingError("the chain has fewer than two joints, so it moves nothing: add joints")
         if not len(strength) or not any(any(plain_triple(joint.turn)) for joint in self.joints):
             return geometry
-        begins, ends = self._bones()
-        weights = influence(geometry.rest, begins, ends, plain(self.reach))
-        real, dual = self._quaternions()
+        bones = Bones(*self._bones(), *self._quaternions())
         into, back = inverse(at.shape_matrix), at.shape_matrix
-        return geometry.moved(skinned(geometry.points, weights, real, dual, into, back, strength))
+        reach = plain(self.reach)
+        return geometry.moved(skinned(geometry.points, geometry.rest, bones, reach, into, back, strength))
 
     def posed(self) -> list[tuple[Vector, Vector]]:
         """Where each joint stands when posed, (3,), and the turn it hangs in, (3, 3), in the shape's own space."""

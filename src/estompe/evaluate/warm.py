@@ -140,11 +140,10 @@ def _to_surface(mesh: Geometry) -> None:
 
 
 def _skin(points: Floats) -> None:
-    begins = np.zeros((1, 3), np.float32)
-    weights = skin.influence(points, begins, begins + np.float32(1.0), 1.0)
-    one = np.array([[1, 0, 0, 0]], np.float32)
+    begins, one = np.zeros((1, 3), np.float32), np.array([[1, 0, 0, 0]], np.float32)
+    bones = skin.Bones(begins, begins + np.float32(1.0), one, one)
     same, values = np.eye(4)[:3], _frozen(np.zeros(len(points), np.float32))
-    skin.skinned(points, weights, one, one, same, same, values)
+    skin.skinned(points, points, bones, 1.0, same, same, values)
 
 
 def _mix(points: Floats, values: Floats) -> None:

@@ -4,6 +4,8 @@ Kavan, Collins, Žára and O'Sullivan, "Geometric Skinning with Approximate Dual
 doi:10.1145/1409625.1409627.
 """
 
+from typing import NamedTuple
+
 import numpy as np
 from numba import prange
 
@@ -13,81 +15,49 @@ from estompe.kernels.types import Floats, Matrix, read_only
 
 
 @kernel
-def _distances(x, y, z, begins, ends, out):
-    """From each point to each bone, float32 (bones, count)."""
+def _shares(rest, begins, ends, over, out):
+    """How much each bone moves each point of a block, (bones, count): how much farther than the nearest bone it lies."""
+    count = rest.shape[0] // 3
+    x, y, z = np.empty(count, np.float32), np.empty(count, np.float32), np.empty(count, np.float32)
+    nearest, total = np.empty(count, np.float32), np.empty(count, np.float32)
+    for i in range(count):
+        x[i], y[i], z[i] = rest[3 * i], rest[3 * i + 1], rest[3 * i + 2]
+        nearest[i], total[i] = np.float32(3e38), np.float32(0.0)
     for b in range(begins.shape[0]):
+        row = out[b]
         bx, by, bz = begins[b, 0], begins[b, 1], begins[b, 2]
         sx, sy, sz = ends[b, 0] - bx, ends[b, 1] - by, ends[b, 2] - bz
-        over = np.float32(1.0) / max(sx * sx + sy * sy + sz * sz, np.float32(1e-20))
-        row = out[b]
-        for i in range(x.shape[0]):
+        under = np.float32(1.0) / max(sx * sx + sy * sy + sz * sz, np.float32(1e-20))
+        for i in range(count):
             dx, dy, dz = x[i] - bx, y[i] - by, z[i] - bz
-            t = min(max((dx * sx + dy * sy + dz * sz) * over, np.float32(0.0)), np.float32(1.0))
+            t = min(max((dx * sx + dy * sy + dz * sz) * under, np.float32(0.0)), np.float32(1.0))
             dx, dy, dz = dx - t * sx, dy - t * sy, dz - t * sz
             row[i] = np.sqrt(dx * dx + dy * dy + dz * dz)
-
-
-@kernel
-def _shared(weights, over, first, out):
-    """Distances into shares that add up to one: how much farther than the nearest bone, smooth until the reach."""
-    count = weights.shape[1]
-    nearest, total = np.full(count, np.float32(3e38), np.float32), np.zeros(count, np.float32)
-    for b in range(weights.shape[0]):
-        row = weights[b]
-        for i in range(count):
             nearest[i] = min(nearest[i], row[i])
-    for b in range(weights.shape[0]):
-        row = weights[b]
+    # Smooth from one at the nearest bone's distance to nothing at the reach beyond it.
+    for b in range(begins.shape[0]):
+        row = out[b]
         for i in range(count):
             t = max(np.float32(1.0) - (row[i] - nearest[i]) * over, np.float32(0.0))
             row[i] = t * t * (np.float32(3.0) - np.float32(2.0) * t)
             total[i] += row[i]
-    for b in range(weights.shape[0]):
-        row, shares = weights[b], out[b][first : first + count]
+    for b in range(begins.shape[0]):
+        row = out[b]
         for i in range(count):
-            shares[i] = row[i] / total[i]
+            row[i] /= total[i]
 
 
 @kernel
-def _influence_block(own, begins, ends, over, first, out):
-    count = own.shape[0] // 3
-    x, y, z = np.empty(count, np.float32), np.empty(count, np.float32), np.empty(count, np.float32)
-    for i in range(count):
-        x[i], y[i], z[i] = own[3 * i], own[3 * i + 1], own[3 * i + 2]
-    weights = np.empty((begins.shape[0], count), np.float32)
-    _distances(x, y, z, begins, ends, weights)
-    _shared(weights, over, first, out)
-
-
-@parallel_kernel
-def _influence(points, begins, ends, over, out):
-    n = out.shape[1]
-    for block in prange((n + BLOCK - 1) // BLOCK):
-        first, last = block * BLOCK, min(n, (block + 1) * BLOCK)
-        _influence_block(points[3 * first : 3 * last], begins, ends, over, first, out)
-
-
-def influence(points: Floats, begins: Floats, ends: Floats, reach: float) -> Floats:
-    """How much each bone moves each point, float32 (bones, n), adding up to 1 for each point.
-
-    points: float32 (n, 3); begins, ends: float32 (bones, 3); reach: scene units over which bones share a point.
-    """
-    out = np.empty((len(begins), len(points)), np.float32)
-    _influence(read_only(points).reshape(-1), begins, ends, np.float32(1.0 / max(reach, 1e-9)), out)
-    return out
-
-
-@kernel
-def _blended(weights, bones, first, out):
+def _blended(shares, bones, out):
     """The dual quaternions of a block: eight rows, real part first."""
     for part in range(8):
         row = out[part]
         for i in range(row.shape[0]):
             row[i] = np.float32(0.0)
-        for b in range(weights.shape[0]):
-            factor, shares = bones[b, part], weights[b][first : first + row.shape[0]]
+        for b in range(bones.shape[0]):
+            factor, share = bones[b, part], shares[b]
             for i in range(row.shape[0]):
-                row[i] += shares[i] * factor
+                row[i] += share[i] * factor
 
 
 @kernel
@@ -108,12 +78,12 @@ def _turned(x, y, z, blend):
 
 
 @kernel
-def _skin_block(points, weights, bones, into, back, strength, first, out):
-    # Slices of the block, whose numbers cannot count from the end: only such loops vectorise.
+def _skin_block(points, rest, begins, ends, over, bones, into, back, strength, out):
     count = strength.shape[0]
-    blend = np.empty((8, count), np.float32)
+    shares, blend = np.empty((begins.shape[0], count), np.float32), np.empty((8, count), np.float32)
     x, y, z = np.empty(count, np.float32), np.empty(count, np.float32), np.empty(count, np.float32)
-    _blended(weights, bones, first, blend)
+    _shares(rest, begins, ends, over, shares)
+    _blended(shares, bones, blend)
     a, b, c, d = into[0, 0], into[0, 1], into[0, 2], into[0, 3]
     e, f, g, h = into[1, 0], into[1, 1], into[1, 2], into[1, 3]
     j, k, m, o = into[2, 0], into[2, 1], into[2, 2], into[2, 3]
@@ -134,25 +104,39 @@ def _skin_block(points, weights, bones, into, back, strength, first, out):
 
 
 @parallel_kernel
-def _skinned(points, weights, bones, into, back, strength, out):
+def _skinned(points, rest, begins, ends, over, bones, into, back, strength, out):
     n = strength.shape[0]
     for block in prange((n + BLOCK - 1) // BLOCK):
         b, e = block * BLOCK, min(n, (block + 1) * BLOCK)
-        _skin_block(points[3 * b : 3 * e], weights, bones, into, back, strength[b:e], b, out[3 * b : 3 * e])
+        c, d = 3 * b, 3 * e
+        # Slices of the block, whose numbers cannot count from the end: only such loops vectorise.
+        _skin_block(points[c:d], rest[c:d], begins, ends, over, bones, into, back, strength[b:e], out[c:d])
+
+
+class Bones(NamedTuple):
+    """Where bones begin and end at rest, float32 (bones, 3), and how each moves: a dual quaternion, float32 (bones, 4) twice."""
+
+    begins: Floats
+    ends: Floats
+    real: Floats
+    dual: Floats
 
 
 def skinned(
-    points: Floats, weights: Floats, real: Floats, dual: Floats, into: Matrix, back: Matrix, strength: Floats
+    points: Floats, rest: Floats, bones: Bones, reach: float, into: Matrix, back: Matrix, strength: Floats
 ) -> Floats:
-    """Points moved by blended dual quaternions, as far as their strength says, float32 (n, 3).
+    """Points moved by the bones near them at rest, as far as their strength says, float32 (n, 3).
 
-    points: float32 (n, 3); weights: float32 (bones, n); real, dual: float32 (bones, 4), w first, in the joints' own space;
-    into, back: (3, 4), world to that space and back; strength: float32 (n,).
+    points, rest: float32 (n, 3); reach: scene units over which bones share a point; into, back: (3, 4), world to the space
+    of the bones and back; strength: float32 (n,).
     """
     # Opposite quaternions are the same turn: all are blended from the first one's side.
-    side = np.where(real @ real[0] < 0.0, np.float32(-1.0), np.float32(1.0))[:, None]
-    bones = np.ascontiguousarray(side * np.concatenate([real, dual], axis=1), np.float32)
-    matrices = into.astype(np.float32), back.astype(np.float32)
+    side = np.where(bones.real @ bones.real[0] < 0.0, np.float32(-1.0), np.float32(1.0))[:, None]
+    motions = np.ascontiguousarray(side * np.concatenate([bones.real, bones.dual], axis=1), np.float32)
+    over, matrices = np.float32(1.0 / max(reach, 1e-9)), (into.astype(np.float32), back.astype(np.float32))
     out = np.empty_like(points)
-    _skinned(read_only(points).reshape(-1), read_only(weights), bones, *matrices, read_only(strength), out.reshape(-1))
+    _skinned(
+        read_only(points).reshape(-1), read_only(rest).reshape(-1), bones.begins, bones.ends, over, motions, *matrices,
+        read_only(strength), out.reshape(-1),
+    )  # fmt: skip
     return out

@@ -3,11 +3,12 @@
 from collections.abc import Hashable
 
 from msgspec import structs
+from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from estompe.app.session import Session
 from estompe.app.widgets.fields import field, fields_of, rule_of
-from estompe.app.widgets.labels import Head, hairline, label
+from estompe.app.widgets.labels import Head, hairline, label, link
 from estompe.app.widgets.panel import Panel
 from estompe.app.widgets.ramp_plot import Curve, RampPlot
 from estompe.document import edits
@@ -19,6 +20,9 @@ from estompe.evaluate.frame import FEWEST_EDGES
 
 class RampPanel(Panel):
     """Everything follows while a point or an end is dragged; a drag is one step."""
+
+    marks_wanted = pyqtSignal()
+    subdivision_wanted = pyqtSignal()
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
@@ -79,6 +83,8 @@ class RampPanel(Panel):
             "Edges of the mesh from full to gone, where the ramp is steepest; under three it falls between points"
         )
         layout.addWidget(self.dense)
+        layout.addWidget(self._mending())
+        layout.addSpacing(4)
         for first in range(0, len(self.fields), 2):
             layout.addWidget(_pair(*self.fields[first : first + 2]))
 
@@ -103,14 +109,31 @@ class RampPanel(Panel):
         self._tell_density(shown.edges_across)
         self.plot.show_values(shown, shown.values if isinstance(owner, Falloff) else shown.measured(owner.id))
 
+    def _mending(self) -> QWidget:
+        """What can be done where the mesh is too coarse."""
+        self.mending = QWidget()
+        row = QHBoxLayout(self.mending)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(14)
+        mark = link("Mark where", "Ochre marks between the points that lie too far apart (Shift+D)")
+        mark.clicked.connect(self.marks_wanted)
+        split = link("Subdivide there", "Splits faces where the ramp is steep, before the shape's effects")
+        split.clicked.connect(self.subdivision_wanted)
+        row.addWidget(mark)
+        row.addWidget(split)
+        row.addStretch(1)
+        self.mending.hide()
+        return self.mending
+
     def _tell_density(self, edges: float) -> None:
         """Whether the mesh is dense enough for the ramp."""
         coarse = edges < FEWEST_EDGES
         words = f"{edges:.1f}".replace("-", "−") if edges < 1000 else "many"
         text = f"{words} edges across the ramp"
         if coarse:
-            text += ": too few, it falls between points. Shift+D marks where; Check > Subdivide there."
+            text += ": too few, it falls between points"
         self.dense.setText(text)
+        self.mending.setVisible(coarse)
         role = "warning" if coarse else "soft"
         if self.dense.property("role") != role:
             self.dense.setProperty("role", role)

@@ -4,7 +4,16 @@ from pathlib import Path
 
 from PyQt6.QtCore import QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QFont, QIcon, QPixmap
-from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QPushButton, QScrollArea, QToolButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QGridLayout,
+    QHBoxLayout,
+    QPushButton,
+    QScrollArea,
+    QSizePolicy,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
 
 from estompe.app import theme
 from estompe.app.recovery import Lost
@@ -63,6 +72,7 @@ class StartSheet(QWidget):
         grid.setSpacing(2)
         for index, sample in enumerate(SAMPLES):
             grid.addWidget(self._sample(sample), index // _ACROSS, index % _ACROSS)
+            grid.setColumnStretch(index % _ACROSS, 1)
         return grid
 
     def _sample(self, sample: Sample) -> QToolButton:
@@ -76,7 +86,9 @@ class StartSheet(QWidget):
             pixmap = QPixmap()
             pixmap.loadFromData(picture)
             button.setIcon(QIcon(pixmap))
-            button.setIconSize(QSize(111, 74))
+            button.setIconSize(QSize(123, 82))
+        # As wide as its column, so that pictures stand under each other whatever the names are.
+        button.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
         button.clicked.connect(lambda: self.sample_chosen.emit(sample.name))
         return button
 

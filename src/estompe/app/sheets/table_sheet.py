@@ -107,6 +107,8 @@ class Rows(QAbstractTableModel):
         return f"{value:.0f}" if name in ("id", "corners") else f"{value:.4f}".replace("-", "−")
 
     def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> object:
+        if role == Qt.ItemDataRole.TextAlignmentRole:
+            return int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         if role != Qt.ItemDataRole.DisplayRole or orientation == Qt.Orientation.Vertical:
             return None
         names = list(self.columns)
