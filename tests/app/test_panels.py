@@ -369,3 +369,10 @@ def test_return_ends_typing_and_does_not_open_the_field_again(sample):
     sample.type_into(field, "0.2")
     assert field.value == 0.2
     assert not [editor for editor in field.findChildren(QLineEdit) if editor.isVisible()]
+
+
+def test_numbers_as_they_are_shown():
+    assert units.counted(1234567) == "1\u00a0234\u00a0567"
+    assert units.per_cent(0.415) == "42\u00a0%"
+    assert units.fixed(-0.00001, 4) == "0.0000"
+    assert units.fixed(-1.25, 2) == "−1.25"

@@ -5,6 +5,7 @@ import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 
+from estompe.app import units
 from estompe.app.sheets.routing_sheet import RoutingSheet
 from estompe.app.sheets.table_sheet import TableSheet
 from estompe.app.widgets.number import NumberField
@@ -70,7 +71,7 @@ def test_the_table_shows_sorts_and_filters_the_numbers_of_points(sample):
     QTest.keyClicks(sheet.condition, "strength > 0.5 and y < 0.7")
     kept = (strength > 0.5) & (mesh.points[:, 1] < 0.7)
     assert set(sheet.model.rows) == set(np.flatnonzero(kept))
-    assert sheet.count.text() == f"{int(kept.sum()):,} of {len(kept):,}"
+    assert sheet.count.text() == f"{units.counted(int(kept.sum()))} of {units.counted(len(kept))}"
 
 
 @pytest.mark.parametrize(

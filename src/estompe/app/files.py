@@ -8,6 +8,7 @@ from msgspec import structs
 from PyQt6.QtCore import QObject
 from PyQt6.QtWidgets import QFileDialog, QMessageBox, QWidget
 
+from estompe.app import units
 from estompe.app.preferences import Preferences
 from estompe.app.recovery import Lost, discard
 from estompe.app.session import Session
@@ -147,7 +148,7 @@ class Files(QObject):
         session.commit(scene, f"Bring in {path.name}")
         session.choose_shape(shape)
         self._remember(path)
-        session.said.emit(f"brought in {path.name}: {len(geometry.points):,} points", "")
+        session.said.emit(f"brought in {path.name}: {units.counted(len(geometry.points))} points", "")
 
     def _opened(self, project: Project, path: Path) -> None:
         self._session.begin(project, path, path.name)

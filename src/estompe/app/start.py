@@ -9,7 +9,7 @@ from pathlib import Path
 from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QApplication
 
-from estompe.app import preferences
+from estompe.app import preferences, units
 from estompe.app.window import Window
 from estompe.evaluate.warm import warm_up
 
@@ -40,7 +40,7 @@ def _warm(window: Window) -> None:
     """Compile kernels in the background; the window says so if it takes noticeable time."""
 
     def tell(share: float, name: str) -> None:
-        window.session.said.emit(f"preparing {name} for this machine, {share:.0%}", "")
+        window.session.said.emit(f"preparing {name} for this machine, {units.per_cent(share)}", "")
 
     threading.Thread(target=warm_up, args=(tell,), name="estompe-warm", daemon=True).start()
 

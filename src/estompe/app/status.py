@@ -3,6 +3,7 @@
 from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QHBoxLayout, QProgressBar, QWidget
 
+from estompe.app import units
 from estompe.app.session import Session
 from estompe.app.widgets.labels import Elided, icon_button, label
 from estompe.app.work import Work
@@ -64,7 +65,7 @@ class StatusLine(QWidget):
         ready = len(self._session.worker.ready_frames())
         problems = len(answer.frame.problems)
         state = "ready" if not problems else f"{problems} to mend"
-        counted = f"{points:,}".replace(",", " ")
+        counted = units.counted(points)
         self.facts.setText(f"{state}     {counted} points     {answer.milliseconds:.0f} ms     {ready} frames ready")
 
     def _progressed(self, share: float, text: str) -> None:

@@ -18,6 +18,21 @@ def shown(value: float, unit: str) -> str:
     return f"{text}{space}{suffix}"
 
 
+def counted(count: int) -> str:
+    """How many, in groups of three that stay on one line."""
+    return f"{count:,}".replace(",", "\u00a0")
+
+
+def per_cent(share: float) -> str:
+    """A share in whole per cent."""
+    return f"{share * 100:.0f}\u00a0%"
+
+
+def fixed(value: float, digits: int) -> str:
+    """A number with so many digits after the point, as a table shows them; zero has no sign."""
+    return f"{value:.{digits}f}".replace("-", "−") if round(value, digits) else f"{0:.{digits}f}"
+
+
 def typed(value: float, unit: str) -> str:
     """A number as it is offered for typing, without its unit and without loss."""
     return repr(round(value * 100, 9) if unit == "share" else round(value, 9)).removesuffix(".0")

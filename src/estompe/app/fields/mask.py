@@ -3,6 +3,7 @@
 import numpy as np
 from PyQt6.QtWidgets import QButtonGroup, QCheckBox, QDoubleSpinBox, QHBoxLayout, QToolButton, QVBoxLayout, QWidget
 
+from estompe.app import units
 from estompe.app.session import Session
 from estompe.app.view.brush import MODES
 from estompe.app.widgets.fields import field_for
@@ -98,4 +99,4 @@ class MaskField(QWidget):
         if answer is not None and mask is not None and shape in {item.id for item in answer.frame.scene.shapes}:
             fits = len(mask) == len(answer.frame[str(shape)].rest)
         self.carry.setVisible(not fits)
-        self.state.setText(f"{count:,} points painted" if count else "nothing painted yet")
+        self.state.setText(f"{units.counted(count)} points painted" if count else "nothing painted yet")

@@ -3,6 +3,7 @@
 import numpy as np
 from PyQt6.QtWidgets import QHBoxLayout, QWidget
 
+from estompe.app import units
 from estompe.app.session import Session
 from estompe.app.widgets.fields import field_for
 from estompe.app.widgets.labels import label
@@ -28,5 +29,9 @@ class PickedField(QWidget):
     def pull(self) -> None:
         if edits.exists(self.session.scene, self.path):
             members = self.session.blob(edits.get(self.session.scene, self.path))
-            count = "all with strength" if members is None else f"{int(np.count_nonzero(members)):,} points picked"
+            count = (
+                "all with strength"
+                if members is None
+                else f"{units.counted(int(np.count_nonzero(members)))} points picked"
+            )
             self.state.setText(count)

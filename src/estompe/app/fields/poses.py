@@ -5,6 +5,7 @@ from pathlib import Path as FilePath
 import numpy as np
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QWidget
 
+from estompe.app import units
 from estompe.app.fields.rows import PartsField
 from estompe.app.widgets.fields import field, field_for, rule_of
 from estompe.app.widgets.labels import icon_button, label, link
@@ -84,7 +85,8 @@ class PosesField(PartsField):
         answer = self.session.answer
         wanted = len(answer.frame[self.shape].rest) if answer is not None else 0
         if len(places) != wanted:
-            text = f"{path.name} has {len(places):,} points and the shape {wanted:,}: a pose needs the same points"
+            has, needs = units.counted(len(places)), units.counted(wanted)
+            text = f"{path.name} has {has} points and the shape {needs}: a pose needs the same points"
             self.session.said.emit(text, "error")
             return
         self.add(places, path.stem)

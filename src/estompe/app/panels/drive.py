@@ -156,7 +156,7 @@ class DrivePanel(Panel):
             return
         for effect, points in answer.frame.points_after(shape.id).items():
             if effect in self.cards:
-                self.cards[effect].points.setText(f"{points:,}".replace(",", " "))
+                self.cards[effect].points.setText(units.counted(points))
                 self.cards[effect].points.setToolTip("Points after this effect")
         self._tell(answer, shape)
         if self._errors is not None:

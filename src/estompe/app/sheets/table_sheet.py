@@ -5,6 +5,7 @@ from numpy.typing import NDArray
 from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt, pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QTableView, QVBoxLayout, QWidget
 
+from estompe.app import units
 from estompe.app.session import Session
 from estompe.app.widgets.labels import Head, hairline, icon_button, label, link
 from estompe.document.edits import fresh_id, insert
@@ -104,7 +105,7 @@ class Rows(QAbstractTableModel):
             return None
         name = list(self.columns)[index.column()]
         value = float(self.columns[name][self.rows[index.row()]])
-        return f"{value:.0f}" if name in ("id", "corners") else f"{value:.4f}".replace("-", "−")
+        return units.fixed(value, 0 if name in ("id", "corners") else 4)
 
     def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> object:
         if role == Qt.ItemDataRole.TextAlignmentRole:
@@ -187,7 +188,7 @@ class TableSheet(QWidget):
         kept = self._kept(columns)
         self.model.show(columns, kept)
         self.head.about.setText(f"{answer.frame.shape(shape).name}, frame {answer.request.frame}")
-        self.count.setText(f"{len(self.model.rows):,} of {len(columns['id']):,}")
+        self.count.setText(f"{units.counted(len(self.model.rows))} of {units.counted(len(columns['id']))}")
 
     def _kept(self, columns: Columns) -> NDArray[np.bool_] | None:
         text = self.condition.text().strip()
@@ -227,4 +228,4 @@ class TableSheet(QWidget):
         names = [effect.settings.name for effect in shape.effects if isinstance(effect.settings, Group)]
         effect = Effect(fresh_id(self.session.scene, "effect"), Group(f"group {len(names) + 1}", name))
         scene = insert(self.session.scene, ("shapes", shape.id, "effects"), effect)
-        self.session.commit(scene, f"Group {int(members.sum()):,} points of {shape.name}")
+        self.session.commit(scene, f"Group {units.counted(int(members.sum()))} points of {shape.name}")

@@ -5,7 +5,7 @@ from bisect import bisect_left, bisect_right
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
-from estompe.app import icons
+from estompe.app import icons, units
 from estompe.app.session import Session
 from estompe.app.time.canvas import TimeCanvas
 from estompe.app.time.curves import CurveCanvas
@@ -91,7 +91,7 @@ class TimePanel(QWidget):
         self._about.setText(rate)
         answer = session.answer
         share = answer.past_half if answer is not None else None
-        self._share.setText(f"past half strength: {share:.0%}" if share is not None else "")
+        self._share.setText(f"past half strength: {units.per_cent(share)}" if share is not None else "")
         for end in self._ends:
             end.pull()
 

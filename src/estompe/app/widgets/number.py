@@ -129,7 +129,7 @@ class NumberField(QWidget):
         painter.drawText(label_area, Qt.AlignmentFlag.AlignVCenter, label)
         painter.setFont(theme.font(12, QFont.Weight.DemiBold))
         painter.setPen(t.color("ink"))
-        text = f"{int(self.value):,}".replace(",", " ") if self._whole else units.shown(self.value, self.rule.unit)
+        text = units.counted(int(self.value)) if self._whole else units.shown(self.value, self.rule.unit)
         if self._compact:
             text = text.removesuffix(" m").removesuffix("°").removesuffix(" ×")
         painter.drawText(self._value_area(), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, text)
