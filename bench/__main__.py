@@ -8,6 +8,7 @@ from collections.abc import Iterator
 from importlib import import_module
 from pathlib import Path
 
+from bench import cores
 from bench.figures import Figure
 
 PARTS = ("kernels", "measuring", "effects", "evaluation", "scenes", "pictures", "starting")
@@ -36,6 +37,7 @@ def write(figures: list[Figure]) -> None:
 
 if __name__ == "__main__":
     chosen = tuple(sys.argv[1:]) or PARTS
+    cores.settle()
     found = list(measured(chosen))
     if chosen == PARTS:
         write(found)

@@ -4,7 +4,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from bench.figures import Figure, in_turn
+from bench.figures import KEPT, Figure, fill, in_turn, keeping
 from estompe.document import edits
 from estompe.document.project import Project
 from estompe.evaluate import Memo, evaluate
@@ -31,7 +31,7 @@ class Bare:
         self.quay = frame.shape("quay"), _source(project, 1)
         self.normals = self.amphora[1].normals
 
-    def run(self, project: Project, number: int) -> object:
+    def run(self, project: Project, number: int) -> tuple[np.ndarray, ...]:
         from estompe.document.numbers import plain_triple, resolve
 
         scene = resolve(project.scene, number)
@@ -46,15 +46,18 @@ class Bare:
         ]
         glow, swell = scene.falloffs
         points = self.amphora[1].points
-        values = distance.distance(points, matrices[0].astype(np.float32), distance.Form.BALL)
-        values = values + noise.gradient_noise(points, 0.22, 3, 0.5, 0.09, 7, 0.35 * seconds)
-        strength = ramp.remap(values, glow.range.full, glow.range.gone, *pieces(glow.ramp), True)
-        pushed = displace.displace_along(points, self.normals, strength, 0.13)
+        near = distance.distance(points, matrices[0].astype(np.float32), distance.Form.BALL)
+        rough = noise.gradient_noise(points, 0.22, 3, 0.5, 0.09, 7, 0.35 * seconds)
+        both = near + rough
+        strength = ramp.remap(both, glow.range.full, glow.range.gone, *pieces(glow.ramp), True)
+        made = near, rough, both, strength, displace.displace_along(points, self.normals, strength, 0.13)
         points = self.quay[1].points
-        values = distance.distance(points, matrices[1].astype(np.float32), distance.Form.AXIS_X)
-        values = values + noise.gradient_noise(points, 0.6, 2, 0.5, 0.12, 3)
-        strength = ramp.remap(values, swell.range.full, swell.range.gone, *pieces(swell.ramp), True)
-        return pushed, displace.displace_by(points, strength, np.array([0, 0.11, 0], np.float32))
+        near = distance.distance(points, matrices[1].astype(np.float32), distance.Form.AXIS_X)
+        rough = noise.gradient_noise(points, 0.6, 2, 0.5, 0.12, 3)
+        both = near + rough
+        strength = ramp.remap(both, swell.range.full, swell.range.gone, *pieces(swell.ramp), True)
+        lifted = displace.displace_by(points, strength, np.array([0, 0.11, 0], np.float32))
+        return *made, near, rough, both, strength, lifted
 
 
 def _source(project: Project, index: int):  # type: ignore[no-untyped-def]
@@ -65,7 +68,7 @@ def _source(project: Project, index: int):  # type: ignore[no-untyped-def]
 
 def _dragging(project: Project) -> Figure:
     """Only the strength, what it feeds, and what is shown of it are worked out again."""
-    memo = Memo()
+    memo = Memo(KEPT)
     work_out(Request(project, 62, "amphora", "lantern-glow"), memo)
     values = evaluate(project, 62, memo).shown("amphora", "lantern-glow").values
     source = _source(project, 0)
@@ -77,10 +80,12 @@ def _dragging(project: Project) -> Figure:
         dragged = project.with_scene(edits.put(scene, path, float(next(heights))))
         return work_out(Request(dragged, 62, "amphora", "lantern-glow"), memo)
 
-    def bare() -> object:
+    def bare() -> tuple[np.ndarray, ...]:
         strength = ramp.remap(values, 0.2, 0.85, *pieces(scene.falloffs[0].ramp), True)
         moved = source.moved(displace.displace_along(source.points, source.normals, strength, 0.13))
-        return moved.normals, np.count_nonzero(strength > 0.5)
+        np.count_nonzero(strength > 0.5)
+        return strength, moved.points, moved.normals
 
-    mine, theirs = in_turn(ours, bare, 15)
+    fill(memo, ours)
+    mine, theirs = in_turn(ours, keeping(bare), 15, of_ours=True)
     return Figure("dragging a ramp point, 250k points, to the stages downstream", mine, theirs, 1.3, "within")

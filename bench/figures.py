@@ -2,9 +2,15 @@
 
 import statistics
 import time
+from collections import deque
 from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Literal
+
+import numpy as np
+
+from bench import cores
+from estompe.evaluate import Memo
 
 Task = Callable[[], object]
 ROUNDS = 9
@@ -55,16 +61,52 @@ def milliseconds(task: Task) -> float:
     return (time.perf_counter() - began) * 1000
 
 
-def in_turn(ours: Task, peer: Task, rounds: int = ROUNDS, before: Task = lambda: None) -> tuple[float, float]:
+def in_turn(
+    ours: Task, peer: Task, rounds: int = ROUNDS, before: Task = lambda: None, of_ours: bool = False
+) -> tuple[float, float]:
     """The median times of two tasks run in turn, after one run of each that does not count.
 
-    before: run ahead of each of ours, not timed.
+    before: run ahead of each of ours, not timed; of_ours: the peer is our own kernels, so it gets the same cores.
     """
     before()
     ours(), peer()
     mine, theirs = [], []
     for _ in range(rounds):
         before()
+        cores.ours()
         mine.append(milliseconds(ours))
+        if not of_ours:
+            cores.anyones()
         theirs.append(milliseconds(peer))
+    cores.anyones()
     return statistics.median(mine), statistics.median(theirs)
+
+
+KEPT = 64 << 20
+"""What a memo may keep while it is measured. It is filled beforehand: on a virtual machine fresh pages cost more than the
+loops that write them, and whoever works for a minute has a full memo."""
+
+
+def fill(memo: Memo, task: Task) -> None:
+    """Run a task until the memo gives back memory for what it takes."""
+    while memo.used < 0.9 * memo.budget:
+        task()
+
+
+def keeping(task: Callable[[], tuple[np.ndarray, ...]]) -> Task:
+    """The task with what it makes kept as long as a memo keeps it, and as much of it there already.
+
+    Thrown away at once, results would be written into the same few warm megabytes again and again, which no evaluation
+    that remembers anything can do.
+    """
+    kept = deque([task()])
+    size = sum(array.nbytes for array in kept[0])
+
+    def both() -> None:
+        kept.append(task())
+        if len(kept) * size > KEPT:
+            kept.popleft()
+
+    for _ in range(KEPT // size + 1):
+        both()
+    return both

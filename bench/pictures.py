@@ -28,7 +28,7 @@ def figures() -> Iterator[Figure]:
         return renderer.draw([item], viewpoint, Look("strength", still=False), _SIZE)
 
     bare = _Bare(states, viewpoint)
-    mine, theirs = in_turn(ours, bare.draw, 15)
+    mine, theirs = in_turn(ours, bare.draw, 15, of_ours=True)
     triangles = len(ball.topology.triangles)
     yield Figure(
         f"a picture of {triangles:,} triangles, all points changed, to a bare draw", mine, theirs, 1.3, "within"

@@ -1,13 +1,12 @@
 """Whole samples, and what evaluation costs over its kernels on small and large meshes."""
 
 import time
-from collections import deque
 from collections.abc import Iterator
 
 import numpy as np
 
 from bench.evaluation import Bare
-from bench.figures import Figure, in_turn
+from bench.figures import KEPT, Figure, fill, in_turn, keeping
 from estompe.document import edits
 from estompe.document.project import Project
 from estompe.document.scene import Ball, Control, Effect, Falloff, Layer, Range, Route, Scene, Shape
@@ -18,8 +17,6 @@ from estompe.falloffs.ramp import pieces
 from estompe.geometry import primitives
 from estompe.kernels import displace, distance, ramp
 from estompe.samples import SAMPLES, lantern_amphora
-
-_KEPT = 64 << 20
 
 
 def figures() -> Iterator[Figure]:
@@ -53,7 +50,7 @@ def _samples() -> Iterator[Figure]:
 def _overhead(points: int) -> Figure:
     """The lantern's sample at a size, frame after frame, against its kernels called by hand."""
     project = lantern_amphora.build(points / 35_092)
-    bare, memo = Bare(project), Memo()
+    bare, memo = Bare(project), Memo(KEPT)
     evaluate(project, 1, memo)
     mine_at, theirs_at = iter(range(2, 10_000)), iter(range(2, 10_000))
 
@@ -63,7 +60,8 @@ def _overhead(points: int) -> Figure:
         path = ("falloffs", "swell", "layers", "ripple", "source", "seed")
         return evaluate(project.with_scene(edits.put(project.scene, path, frame)), frame, memo)
 
-    mine, theirs = in_turn(ours, lambda: bare.run(project, next(theirs_at)), 41)
+    fill(memo, ours)
+    mine, theirs = in_turn(ours, keeping(lambda: bare.run(project, next(theirs_at))), 41, of_ours=True)
     if points >= 100_000:
         return Figure(f"evaluating the sample, {points:,} points, to its bare kernels", mine, theirs, 1.15, "within")
     name = f"evaluating the sample, {points:,} points: time over its bare kernels, to 2 ms"
@@ -71,11 +69,7 @@ def _overhead(points: int) -> Figure:
 
 
 def _one_push(points: int) -> Figure:
-    """The least a scene can ask for, one distance and one push: what evaluation costs weighs most here.
-
-    Both sides keep what they made, since a memo does, and have filled what they may keep, so that neither asks for fresh
-    memory: on this kind of machine new pages cost more than the kernels that write them.
-    """
+    """The least a scene can ask for, one distance and one push: what evaluation costs weighs most here."""
     ball = Ball(0.5, round((points / 6) ** 0.5))
     falloff = Falloff("near", "Near", (Layer("reach", Distance("lamp")),), Range(0.2, 1.0))
     shape = Shape("ball", "Ball", ball, effects=(Effect("push", Push(0.1), (Route("near"),)),))
@@ -84,22 +78,19 @@ def _one_push(points: int) -> Figure:
     mesh.normals  # noqa: B018
     matrix = np.eye(4, dtype=np.float32)[:3]
     places, knots = iter(np.linspace(0, 1, 10_000)), pieces(falloff.ramp)
-    memo = Memo(_KEPT)
-    # A distance, a strength and new places a round.
-    made: deque[object] = deque(maxlen=_KEPT // (20 * len(mesh.points)))
+    memo = Memo(KEPT)
 
     def ours() -> object:
         moved = edits.put(project.scene, ("controls", "lamp", "placement", "place"), (float(next(places)), 0.0, 0.0))
         return evaluate(project.with_scene(moved), 1, memo)
 
-    def bare() -> None:
+    def bare() -> tuple[np.ndarray, ...]:
         values = distance.distance(mesh.points, matrix, distance.Form.BALL)
         strength = ramp.remap(values, 0.2, 1.0, *knots, True)
-        made.append((values, strength, displace.displace_along(mesh.points, mesh.normals, strength, 0.1)))
+        return values, strength, displace.displace_along(mesh.points, mesh.normals, strength, 0.1)
 
-    for _ in range(2 * (made.maxlen or 1)):
-        ours(), bare()
-    mine, theirs = in_turn(ours, bare, 201)
+    fill(memo, ours)
+    mine, theirs = in_turn(ours, keeping(bare), 201, of_ours=True)
     name = (
         f"the least scene, one push of {len(mesh.points):,} points: time over its bare kernels ({mine / theirs:.2f}x)"
     )
