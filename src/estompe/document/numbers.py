@@ -1,7 +1,8 @@
 """Numbers that are fixed or keyed, and turning a struct of them into plain floats for one frame."""
 
 from bisect import bisect_right
-from operator import is_
+from collections.abc import Iterable
+from functools import lru_cache
 from typing import Annotated, Any, Literal, NamedTuple, TypeVar
 
 import msgspec
@@ -59,10 +60,7 @@ class Keyed(Struct, frozen=True, forbid_unknown_fields=True, tag="keyed", tag_fi
     def _piece(self, index: int) -> Cubic:
         # Slopes look one key past each end of the piece, so four keys decide it.
         first = max(0, index - 1)
-        near = self.keys[first : index + 3]
-        tangents = [(key.slope_in, key.slope_out) for key in near]
-        pieces = cubics([k.frame for k in near], [k.value for k in near], [k.shape for k in near], tangents)
-        return pieces[index - first]
+        return _cubic(self.keys[first : index + 3], index - first)
 
     def _straight_on(self, frame: float) -> float:
         if frame < self.keys[0].frame:
@@ -71,6 +69,12 @@ class Keyed(Struct, frozen=True, forbid_unknown_fields=True, tag="keyed", tag_fi
         _, b, c, d = self._piece(len(self.keys) - 2)
         width = key.frame - self.keys[-2].frame
         return key.value + (frame - key.frame) * (b + (2 * c + 3 * d * width) * width)
+
+
+@lru_cache(maxsize=4096)
+def _cubic(near: tuple[Key, ...], index: int) -> Cubic:
+    tangents = [(key.slope_in, key.slope_out) for key in near]
+    return cubics([k.frame for k in near], [k.value for k in near], [k.shape for k in near], tangents)[index]
 
 
 class Formula(Struct, frozen=True, forbid_unknown_fields=True, tag="formula", tag_field="kind"):
@@ -103,10 +107,11 @@ def plain_triple(triple: Triple) -> tuple[float, float, float]:
 
 
 class Moving(NamedTuple):
-    """Whether a part of a scene has keyed numbers, and whether it has formulas."""
+    """Whether a part of a scene has keyed numbers, and whether it has formulas; in which fields or places the keyed ones are."""
 
     keyed: bool
     formulas: bool
+    where: tuple[Any, ...] = ()
 
 
 _STILL, _KEYED, _FORMULA = Moving(False, False), Moving(True, False), Moving(False, True)
@@ -126,21 +131,24 @@ def moving(item: Any) -> Moving:
         return _FORMULA
     if not isinstance(item, _CAN_MOVE):
         return _STILL
-    found = _any(item if isinstance(item, tuple) else astuple(item))
+    found = _walked(
+        enumerate(item) if isinstance(item, tuple) else zip(item.__struct_fields__, astuple(item), strict=True)
+    )
     if len(_MOVING) >= _MOST_KNOWN:
         _MOVING.clear()
     _MOVING[id(item)] = (item, found)  # holding the part keeps its id from being given to another
     return found
 
 
-def _any(parts: tuple[Any, ...]) -> Moving:
-    found = _STILL
-    for part in parts:
+def _walked(parts: Iterable[tuple[Any, Any]]) -> Moving:
+    where, formulas = [], False
+    for name, part in parts:
         if isinstance(part, _CAN_MOVE):
             own = moving(part)
-            if own is not _STILL and own != found:
-                found = Moving(found.keyed or own.keyed, found.formulas or own.formulas)
-    return found
+            formulas = formulas or own.formulas
+            if own.keyed:
+                where.append(name)
+    return Moving(bool(where), formulas, tuple(where)) if where or formulas else _STILL
 
 
 def resolve(item: Item, frame: float) -> Item:
@@ -148,26 +156,22 @@ def resolve(item: Item, frame: float) -> Item:
 
     Formulas stay: `estompe.document.resolving` works them out.
     """
-    return _resolved(item, frame) if isinstance(item, _CAN_MOVE) else item
+    return _resolved(item, frame)  # type: ignore[no-any-return]
 
 
 def _resolved(item: Any, frame: float) -> Any:
-    """For tuples and structs only; it runs for every frame, so plain values are passed over before they cost a call."""
     if isinstance(item, Keyed):
         return item.at(frame)
-    if not moving(item).keyed:
+    where = moving(item).where
+    if not where:
         return item
     if isinstance(item, tuple):
-        parts = tuple([_resolved(part, frame) if isinstance(part, _CAN_MOVE) else part for part in item])
-        return item if all(map(is_, parts, item)) else parts
-    changes = {}
-    for name in item.__struct_fields__:
-        before = getattr(item, name)
-        if isinstance(before, _CAN_MOVE):
-            after = _resolved(before, frame)
-            if after is not before:
-                changes[name] = after
-    return msgspec.structs.replace(item, **changes) if changes else item
+        parts = list(item)
+        for place in where:
+            parts[place] = _resolved(parts[place], frame)
+        return tuple(parts)
+    changes = {name: _resolved(getattr(item, name), frame) for name in where}
+    return msgspec.structs.replace(item, **changes)
 
 
 def with_key(number: Number, frame: float, value: float, shape: Shape = "smooth") -> Keyed:

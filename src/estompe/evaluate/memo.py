@@ -7,7 +7,8 @@ from typing import Any, TypeVar
 
 Value = TypeVar("Value")
 DEFAULT_BUDGET = 1 << 30
-_MOST_TOKENS = 500_000
+# Beyond this the collector's walk over them would be felt.
+_MOST_TOKENS = 60_000
 
 
 class CancelledError(Exception):
