@@ -83,12 +83,22 @@ def test_another_shape_is_noticed_when_it_changes():
 
 def test_an_effect_that_moves_points_shares_everything_else():
     frame = evaluate(_scene(Distance("c")), 3)
-    before, after = frame.before("s", "p"), frame.after("s", "p")
+    before, after = frame.after("s", "w"), frame.after("s", "p")
     assert after.topology is before.topology
     assert after.attributes is before.attributes
     assert after.rest is before.rest
     assert after.points is not before.points
+    assert after is frame["s"]
     assert frame.after("s", "nobody") is None
+
+
+def test_shapes_whose_effects_are_off_have_no_states_after_them():
+    scene = _scene(Distance("c")).scene
+    for effect in ("w", "p"):
+        scene = edits.put(scene, ("shapes", "s", "effects", effect, "enabled"), False)
+    frame = evaluate(Project(scene), 3)
+    assert frame.after("s", "w") is None
+    assert frame.points_after("s") == frame.points_after("o") == {}
 
 
 def test_the_steepest_edge_against_plain_numpy():

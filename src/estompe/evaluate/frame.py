@@ -155,14 +155,7 @@ class Frame:
 
     def after(self, shape: str, effect: str) -> Geometry | None:
         """A shape right after one of its effects; None where that is switched off."""
-        found = self.shape(shape).id
-        steps = self._steps[found]
-        states = [*(state for _, state in steps[1:]), self._last[found]]
-        return next((s.geometry for (e, _), s in zip(steps, states, strict=True) if e.id == effect), None)
-
-    def before(self, shape: str, effect: str) -> Geometry | None:
-        """A shape as one of its effects is given it; None where that is switched off."""
-        return next((state.geometry for e, state in self._steps[self.shape(shape).id] if e.id == effect), None)
+        return next((state.geometry for item, state in self._afters(shape) if item.id == effect), None)
 
     def finish(self) -> None:
         """From now on nothing interrupts what is asked of this frame."""
@@ -170,10 +163,14 @@ class Frame:
 
     def points_after(self, shape: str) -> dict[str, int]:
         """Points of a shape after each of its enabled effects, by the effect's id."""
+        return {effect.id: len(state.samples) for effect, state in self._afters(shape)}
+
+    def _afters(self, shape: str) -> list[tuple[Effect, State]]:
+        """A shape's enabled effects, each with the state it leaves behind."""
         found = self.shape(shape).id
         steps = self._steps[found]
-        states = [*(state for _, state in steps[1:]), self._last[found]]
-        return {effect.id: len(state.samples) for (effect, _), state in zip(steps, states, strict=False)}
+        states = [*(state for _, state in steps), self._last[found]]
+        return [(effect, after) for (effect, _), after in zip(steps, states[1:], strict=True)]
 
     def _work_out(self, shape: Shape) -> None:
         steps, last = self._moment.chain(shape)
