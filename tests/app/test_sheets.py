@@ -7,7 +7,7 @@ from PyQt6.QtTest import QTest
 
 from estompe.app import units
 from estompe.app.sheets.routing_sheet import RoutingSheet
-from estompe.app.sheets.table_sheet import TableSheet
+from estompe.app.sheets.table_sheet import Columns, TableSheet
 from estompe.app.widgets.number import NumberField
 from estompe.effects.group import Group
 
@@ -110,3 +110,12 @@ def test_picked_points_become_a_group_that_attributes_can_use(sample):
     sample.session.put(("shapes", "amphora", "source", "around"), 9, "Other mesh")
     sample.settle()
     assert "pick it anew" in sample.session.answer.frame.problems[0].text
+
+
+def test_columns_are_worked_out_when_they_are_looked_at():
+    asked = []
+    columns = Columns(3, {name: lambda name=name: asked.append(name) or np.zeros(3) for name in "ab"})
+    assert list(columns) == ["a", "b"]
+    assert not asked
+    assert columns["b"] is columns["b"]
+    assert asked == ["b"]

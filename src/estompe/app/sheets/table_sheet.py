@@ -1,5 +1,9 @@
 """The Table: numbers of points or faces, sorted, filtered by a condition, and picked into a group."""
 
+from collections.abc import Callable, Iterator, Mapping
+from functools import partial
+from typing import Any
+
 import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt, pyqtSignal
@@ -17,45 +21,73 @@ from estompe.geometry import Domain, Geometry, frozen
 from estompe.geometry.faces import on_faces
 from estompe.kernels.types import Floats
 
-Columns = dict[str, NDArray[np.floating]]
+Column = NDArray[np.floating]
+
+
+class Columns(Mapping[str, Column]):
+    """Columns of numbers by name, each worked out when it is first looked at: of many, few are seen or asked about."""
+
+    def __init__(self, rows: int, made: dict[str, Callable[[], Column]]) -> None:
+        self.rows = rows
+        self._made = made
+        self._known: dict[str, Column] = {}
+
+    def __getitem__(self, name: str) -> Column:
+        if name not in self._known:
+            self._known[name] = self._made[name]()
+        return self._known[name]
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(self._made)
+
+    def __len__(self) -> int:
+        return len(self._made)
 
 
 def point_columns(mesh: Geometry, strength: Floats | None) -> Columns:
     """What there is to know of each point, by name."""
-    found: Columns = {"id": np.arange(len(mesh.points), dtype=np.float64)}
-    if strength is not None and len(strength) == len(mesh.points):
-        found["strength"] = strength
-    found.update(zip("xyz", mesh.points.T, strict=True))
-    found.update(zip(("nx", "ny", "nz"), mesh.normals.T, strict=True))
-    for (domain, name), values in mesh.attributes.items():
-        if domain is Domain.POINT:
-            found.update(_spread(name, np.asarray(values)))
-    return found
+    count = len(mesh.points)
+    found: dict[str, Callable[[], Column]] = {"id": partial(np.arange, count, dtype=np.float64)}
+    if strength is not None and len(strength) == count:
+        found["strength"] = lambda: strength
+    found.update({name: partial(_column, mesh.points, k) for k, name in enumerate("xyz")})
+    found.update({f"n{name}": partial(_column, mesh.normals, k) for k, name in enumerate("xyz")})
+    found.update(_attributes(mesh, Domain.POINT))
+    return Columns(count, found)
 
 
 def face_columns(mesh: Geometry, strength: Floats | None) -> Columns:
     """What there is to know of each face, by name: its middle, area, corners and the mean strength over them."""
     topology = mesh.topology
-    found: Columns = {"id": np.arange(topology.faces, dtype=np.float64)}
+    found: dict[str, Callable[[], Column]] = {"id": partial(np.arange, topology.faces, dtype=np.float64)}
     if strength is not None and len(strength) == len(mesh.points):
-        found["strength"] = on_faces(mesh, strength)
-    middles = [on_faces(mesh, np.ascontiguousarray(mesh.points[:, k])) for k in range(3)]
-    found.update(zip("xyz", middles, strict=True))
-    normals = topology.face_normals(mesh.points)
-    found["area"] = np.linalg.norm(normals, axis=1) / 2
-    found["corners"] = np.diff(topology.offsets).astype(np.float64)
-    for (domain, name), values in mesh.attributes.items():
-        if domain is Domain.FACE:
-            found.update(_spread(name, np.asarray(values)))
+        found["strength"] = partial(on_faces, mesh, strength)
+    found.update({name: partial(_face_middles, mesh, k) for k, name in enumerate("xyz")})
+    found["area"] = lambda: np.linalg.norm(topology.face_normals(mesh.points), axis=1) / 2
+    found["corners"] = lambda: np.diff(topology.offsets).astype(np.float64)
+    found.update(_attributes(mesh, Domain.FACE))
+    return Columns(topology.faces, found)
+
+
+def _column(values: NDArray[Any], k: int) -> Column:
+    return np.asarray(values[:, k], np.float64)
+
+
+def _face_middles(mesh: Geometry, axis: int) -> Column:
+    return on_faces(mesh, np.ascontiguousarray(mesh.points[:, axis]))
+
+
+def _attributes(mesh: Geometry, domain: Domain) -> dict[str, Callable[[], Column]]:
+    """A domain's attributes, one column for each of their numbers."""
+    found: dict[str, Callable[[], Column]] = {}
+    for (own, name), values in mesh.attributes.items():
+        if own is not domain:
+            continue
+        flat = values.reshape(len(values), -1)
+        for k in range(flat.shape[1]):
+            title = name if flat.shape[1] == 1 else f"{name}_{'xyzw'[k] if k < 4 else k}"
+            found[title] = partial(_column, flat, k)
     return found
-
-
-def _spread(name: str, values: NDArray[np.generic]) -> Columns:
-    """An attribute as one column for each of its numbers."""
-    flat = values.reshape(len(values), -1).astype(np.float64)
-    return {
-        name if flat.shape[1] == 1 else f"{name}_{'xyzw'[k] if k < 4 else k}": flat[:, k] for k in range(flat.shape[1])
-    }
 
 
 class Rows(QAbstractTableModel):
@@ -63,7 +95,7 @@ class Rows(QAbstractTableModel):
 
     def __init__(self) -> None:
         super().__init__()
-        self.columns: Columns = {}
+        self.columns = Columns(0, {})
         self.rows: NDArray[np.int64] = np.zeros(0, np.int64)
         self._sorted: tuple[str, bool] | None = None
         self._kept: NDArray[np.bool_] | None = None
@@ -76,8 +108,7 @@ class Rows(QAbstractTableModel):
         self.endResetModel()
 
     def _arrange(self) -> None:
-        count = len(next(iter(self.columns.values()))) if self.columns else 0
-        self.rows = np.arange(count) if self._kept is None else np.flatnonzero(self._kept)
+        self.rows = np.arange(self.columns.rows) if self._kept is None else np.flatnonzero(self._kept)
         if self._sorted is not None and self._sorted[0] in self.columns:
             order = np.argsort(self.columns[self._sorted[0]][self.rows], kind="stable")
             self.rows = self.rows[order if self._sorted[1] else order[::-1]]
@@ -179,7 +210,7 @@ class TableSheet(QWidget):
         """Show the newest numbers; a condition that cannot be read leaves all rows."""
         answer, shape = self.session.answer, self.session.shape_id
         if answer is None or shape is None or shape not in {item.id for item in answer.frame.scene.shapes}:
-            self.model.show({}, None)
+            self.model.show(Columns(0, {}), None)
             return
         mesh = answer.frame[shape]
         shown = answer.shown.get(shape)
@@ -188,7 +219,7 @@ class TableSheet(QWidget):
         kept = self._kept(columns)
         self.model.show(columns, kept)
         self.head.about.setText(f"{answer.frame.shape(shape).name}, frame {answer.request.frame}")
-        self.count.setText(f"{units.counted(len(self.model.rows))} of {units.counted(len(columns['id']))}")
+        self.count.setText(f"{units.counted(len(self.model.rows))} of {units.counted(columns.rows)}")
 
     def _kept(self, columns: Columns) -> NDArray[np.bool_] | None:
         text = self.condition.text().strip()
@@ -207,7 +238,7 @@ class TableSheet(QWidget):
             self.error.setText(f"“{text[error.begin : error.end]}”: {error}")
             self.error.show()
             return None
-        return np.broadcast_to(np.asarray(found) != 0, (len(columns["id"]),))
+        return np.broadcast_to(np.asarray(found) != 0, (columns.rows,))
 
     def picked(self) -> NDArray[np.int64]:
         """The rows picked by hand, or all that are shown."""
