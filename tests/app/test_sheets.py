@@ -119,3 +119,13 @@ def test_columns_are_worked_out_when_they_are_looked_at():
     assert not asked
     assert columns["b"] is columns["b"]
     assert asked == ["b"]
+
+
+def test_a_sheet_that_is_closed_is_gone(sample):
+    sample.window.do.table()
+    sheet = sample.window.sheets.currentWidget()
+    gone = []
+    sheet.destroyed.connect(lambda: gone.append(True))
+    sample.window.do.table()
+    assert sample.window.sheets.currentWidget() is sample.view
+    sample.qtbot.waitUntil(lambda: bool(gone), timeout=5000)

@@ -199,10 +199,10 @@ class Actions:
     def _toggle_sheet(self, kind: type[RoutingSheet] | type[TableSheet]) -> None:
         """Lay a sheet over the view, or take it away."""
         if isinstance(self.window.sheets.currentWidget(), kind):
-            self.window.sheets.setCurrentWidget(self.view)
+            self.window.show_view()
             return
         sheet = kind(self.session)
-        sheet.closed.connect(lambda: self.window.sheets.setCurrentWidget(self.view))
+        sheet.closed.connect(self.window.show_view)
         self.window.show_sheet(sheet)
 
     def routing(self) -> None:
@@ -303,7 +303,7 @@ class Actions:
         elif self.session.painting.path is not None:
             self.session.painting.take(None)
         elif self.session.started:
-            self.window.sheets.setCurrentWidget(self.view)
+            self.window.show_view()
 
     def list_problems(self) -> None:
         """Say everything that is wrong with the scene on this frame."""
@@ -316,9 +316,7 @@ class Actions:
         """Show the shortcuts."""
         keys = {name: action.shortcut().toString() for name, action in self.window.actions_by_name.items()}
         sheet = HelpSheet(keys)
-        sheet.closed.connect(
-            lambda: self.window.sheets.setCurrentWidget(self.view) if self.session.started else self.window.show_start()
-        )
+        sheet.closed.connect(lambda: self.window.show_view() if self.session.started else self.window.show_start())
         sheet.changed.connect(self.change_shortcut)
         self.window.show_sheet(sheet)
 

@@ -163,7 +163,7 @@ class Window(QWidget):
 
     def _new_project(self) -> None:
         if self.session.started:
-            self.sheets.setCurrentWidget(self.view)
+            self.show_view()
             self.view.look_through_camera(True)
             self.view.setFocus()
         self._pull_title()
@@ -173,7 +173,7 @@ class Window(QWidget):
         self.title.setText(f"{self.session.title}{mark}" if self.session.started else "")
         self.setWindowTitle(f"{self.session.title}{mark} - Estompe" if self.session.started else "Estompe")
         if self.session.started and isinstance(self.sheets.currentWidget(), StartSheet) and self.session.scene.shapes:
-            self.sheets.setCurrentWidget(self.view)
+            self.show_view()
 
     def _pull_undo(self) -> None:
         for name, text in (("undo", self.session.undo_label), ("redo", self.session.redo_label)):
@@ -188,12 +188,16 @@ class Window(QWidget):
 
     def show_sheet(self, sheet: QWidget) -> None:
         """Lay a sheet over the view."""
-        old = self.sheets.widget(1)
-        if old is not None:
-            self.sheets.removeWidget(old)
-            old.deleteLater()
+        self.show_view()
         self.sheets.addWidget(sheet)
         self.sheets.setCurrentWidget(sheet)
+
+    def show_view(self) -> None:
+        """Take away the sheet that lies over the view; one that nobody sees would follow every change."""
+        sheet = self.sheets.widget(1)
+        if sheet is not None:
+            self.sheets.removeWidget(sheet)
+            sheet.deleteLater()
 
     def show_start(self) -> None:
         """Lay the start sheet over the view."""
