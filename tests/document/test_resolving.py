@@ -9,8 +9,8 @@ from estompe.document.naming import path_of, spoken
 from estompe.document.numbers import Formula, Key, Keyed, moving
 from estompe.document.project import Project
 from estompe.document.resolving import Resolver
-from estompe.document.scene import Route
-from estompe.effects.joints import Joints
+from estompe.document.scene import Ball, Effect, Route, Scene, Shape
+from estompe.effects.joints import Joints, chain
 from estompe.evaluate import Memo, evaluate
 from estompe.falloffs.noise import Noise
 
@@ -133,3 +133,15 @@ def test_tangents_of_ones_own_are_the_slopes_of_the_curve():
     assert number.at(10) == 1.0
     after = Keyed(number.keys, after="continue")
     assert after.at(12) == pytest.approx(1.0 - 2.0)
+
+
+def test_a_part_below_the_families_is_found_by_its_name_as_it_is_now():
+    joints = chain((0, 0, 0), (0, 1, 0), 3)
+    scene = Scene(shapes=(Shape("arm", "Arm", Ball(), effects=(Effect("bend", Joints(joints)),)),))
+    path = ("shapes", "arm", "effects", "bend", "settings", "joints", "joint-2")
+    assert path_of(scene, ("Joint 1", "turn", "x")) == (*path, "turn", 0)
+    renamed = edits.put(scene, (*path, "name"), "Elbow")
+    assert path_of(renamed, ("Elbow", "turn", "x")) == (*path, "turn", 0)
+    with pytest.raises(LookupError, match="nothing here is called"):
+        path_of(renamed, ("Joint 1", "turn", "x"))
+    assert path_of(scene, ("Joint_1",)) == path

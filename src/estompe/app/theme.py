@@ -127,6 +127,7 @@ def style_sheet(t: Theme) -> str:
     QPushButton[role="link"]:hover, QPushButton[role="link"]:focus {{ color: {t.chalk}; }}
     QPushButton[role="link"]:disabled {{ color: {t.soft}; }}
     QPushButton::menu-indicator {{ image: none; width: 0; }}
+    QWidget[role="cell"] {{ background: {t.raised}; border-radius: 3px; }}
     QToolButton[role="quiet"] {{ color: {t.soft}; padding: 1px; }}
     QComboBox {{ background: {t.raised}; border: 1px solid {t.hairline}; border-radius: 3px; padding: 1px 6px; min-height: 18px; }}
     QComboBox:focus {{ border-color: {t.slate}; }}

@@ -7,6 +7,7 @@ from msgspec import Struct
 
 from estompe.document import edits
 from estompe.document.edits import Path
+from estompe.document.known import Known
 from estompe.document.numbers import Formula, Keyed
 from estompe.document.scene import Scene
 
@@ -14,6 +15,7 @@ from estompe.document.scene import Scene
 _SILENT = ("placement", "settings", "source", "range")
 _FAMILIES = ("controls", "shapes", "falloffs")
 _AXES = {"x": 0, "y": 1, "z": 2}
+_NAMES: Known[tuple[tuple[Path, str], ...]] = Known()
 
 
 def path_of(scene: Scene, parts: tuple[str, ...]) -> Path:
@@ -62,22 +64,32 @@ def _first(scene: Scene, word: str) -> Path:
                 return family, item.id
     if word in ("camera", scene.camera.name, scene.camera.name.replace(" ", "_")):
         return ("camera",)
-    for where, item in _named_parts(scene, ()):
-        if word in (item.name, item.name.replace(" ", "_")):
+    for where, name in _names_below(scene):
+        # Below the families, such as joints.
+        if len(where) > 2 and word in (name, name.replace(" ", "_")):
             return where
     raise LookupError(f"nothing here is called “{word}”")
 
 
-def _named_parts(item: Any, path: Path) -> list[tuple[Path, Any]]:
-    """Everything that has a name below the families, such as joints."""
+def _names_below(item: Any) -> tuple[tuple[Path, str], ...]:
+    """Everything in a part that has a name, by its path from there. Known parts are not walked again."""
+    known = _NAMES.get(item)
+    if known is not None:
+        return known
+    steps: list[tuple[str | int, Any]]
     if isinstance(item, tuple):
-        steps: list[tuple[str | int, Any]] = [(getattr(part, "id", i), part) for i, part in enumerate(item)]
-    elif isinstance(item, Struct):
-        steps = [(name, getattr(item, name)) for name in item.__struct_fields__]
+        steps = [(getattr(part, "id", i), part) for i, part in enumerate(item)]
     else:
-        return []
-    own = [(path, item)] if isinstance(getattr(item, "name", None), str) and len(path) > 2 else []
-    return own + [found for step, part in steps for found in _named_parts(part, (*path, step))]
+        steps = [(name, getattr(item, name)) for name in item.__struct_fields__]
+    found: list[tuple[Path, str]] = []
+    for step, part in steps:
+        if not isinstance(part, tuple | Struct):
+            continue
+        name = getattr(part, "name", None)
+        if isinstance(name, str):
+            found.append(((step,), name))
+        found += [((step, *below), named) for below, named in _names_below(part)]
+    return _NAMES.put(item, tuple(found))
 
 
 def _step(item: Any, word: str) -> Path | None:

@@ -10,6 +10,7 @@ from msgspec import Meta, Struct
 from msgspec.structs import astuple
 
 from estompe.document.curve import Cubic, Shape, cubics
+from estompe.document.known import Known
 
 Item = TypeVar("Item")
 _STRICT: dict[str, Any] = {"frozen": True, "forbid_unknown_fields": True}
@@ -115,29 +116,23 @@ class Moving(NamedTuple):
 
 
 _STILL, _KEYED, _FORMULA = Moving(False, False), Moving(True, False), Moving(False, True)
-_MOVING: dict[int, tuple[Any, Moving]] = {}
-_MOST_KNOWN = 100_000
+_MOVING: Known[Moving] = Known()
 _CAN_MOVE = (tuple, Struct)
 
 
 def moving(item: Any) -> Moving:
     """What kinds of numbers a part has. Known parts are not walked again: structs and tuples never change."""
-    known = _MOVING.get(id(item))
-    if known is not None and known[0] is item:
-        return known[1]
+    known = _MOVING.get(item)
+    if known is not None:
+        return known
     if isinstance(item, Keyed):
         return _KEYED
     if isinstance(item, Formula):
         return _FORMULA
     if not isinstance(item, _CAN_MOVE):
         return _STILL
-    found = _walked(
-        enumerate(item) if isinstance(item, tuple) else zip(item.__struct_fields__, astuple(item), strict=True)
-    )
-    if len(_MOVING) >= _MOST_KNOWN:
-        _MOVING.clear()
-    _MOVING[id(item)] = (item, found)  # holding the part keeps its id from being given to another
-    return found
+    parts = enumerate(item) if isinstance(item, tuple) else zip(item.__struct_fields__, astuple(item), strict=True)
+    return _MOVING.put(item, _walked(parts))
 
 
 def _walked(parts: Iterable[tuple[Any, Any]]) -> Moving:

@@ -33,6 +33,8 @@ class Resolver:
         self._reduce = reduce
         # Keys first: what is left are the formulas.
         self._keyed = resolve(scene, frame)
+        # Names are asked of the scene as it is kept, whose parts are known from frame to frame.
+        self._scene = scene
         self._formulas = moving(scene).formulas
         self._values: dict[Path, float] = {}
         self._open: list[Path] = []
@@ -91,7 +93,7 @@ class Resolver:
             return float(self.frame)
         if parts == ("seconds",):
             return (self.frame - self._keyed.first) / self._keyed.frames_per_second
-        path = path_of(self._keyed, parts)
+        path = path_of(self._scene, parts)
         item: Number = edits.get(self._keyed, path)
         if isinstance(item, Formula):
             return self._value(path, item)
@@ -104,7 +106,7 @@ class Resolver:
             return None
         if len(inner) != 2 or any(node.what != "name" for node in inner):
             raise LookupError(f"{name} takes a falloff and a shape, such as {name}('Lantern glow', Amphora)")
-        paths = [path_of(self._keyed, node.parts) for node in inner]
+        paths = [path_of(self._scene, node.parts) for node in inner]
         for path, family, word in zip(paths, ("falloffs", "shapes"), ("falloff", "shape"), strict=True):
             if path[0] != family or len(path) != 2:
                 raise LookupError(f"“{path[-1]}” is not a {word}")

@@ -6,7 +6,6 @@ from msgspec import structs
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QMenu, QScrollArea, QToolButton, QVBoxLayout, QWidget
 
-from estompe.app import icons
 from estompe.app.panels.measure import SIGNS
 from estompe.app.session import Session
 from estompe.app.widgets.fields import rule_of
@@ -122,7 +121,8 @@ class RoutingSheet(Panel):
     def _filled(self, path: Path, index: int, route: Route) -> QWidget:
         base = (*path, "routes", index)
         cell = QWidget()
-        cell.setStyleSheet(f"background: {icons.current_theme().raised}; border-radius: 3px;")
+        cell.setProperty("role", "cell")
+        cell.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         row = QHBoxLayout(cell)
         row.setContentsMargins(2, 0, 2, 0)
         row.setSpacing(0)
