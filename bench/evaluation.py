@@ -12,6 +12,7 @@ from estompe.evaluate.worker import Request, work_out
 from estompe.falloffs.ramp import pieces
 from estompe.geometry.placement import inverse, placement_matrix
 from estompe.kernels import displace, distance, noise, ramp
+from estompe.kernels.topology import steepest
 from estompe.samples import lantern_amphora
 
 _DENSITY = 250_000 / 35_092
@@ -84,6 +85,7 @@ def _dragging(project: Project) -> Figure:
         strength = ramp.remap(values, 0.2, 0.85, *pieces(scene.falloffs[0].ramp), True)
         moved = source.moved(displace.displace_along(source.points, source.normals, strength, 0.13))
         np.count_nonzero(strength > 0.5)
+        steepest(strength, source.topology.edges)
         return strength, moved.points, moved.normals
 
     fill(memo, ours)

@@ -11,6 +11,7 @@ from numba import prange
 from estompe.kernels import BLOCK, PARALLEL_FROM
 from estompe.kernels.compile import inlined, kernel, parallel_kernel
 from estompe.kernels.functions import powers, sine_cosine
+from estompe.kernels.transform import taken_into
 from estompe.kernels.types import Floats, Matrix, read_only
 
 
@@ -129,14 +130,7 @@ def _block(points, strength, way, into, back, numbers, out):
     y = np.empty(BLOCK, np.float32)
     z = np.empty(BLOCK, np.float32)
     n = numbers
-    a, b, c, d = into[0, 0], into[0, 1], into[0, 2], into[0, 3]
-    e, f, g, h = into[1, 0], into[1, 1], into[1, 2], into[1, 3]
-    j, k, m, o = into[2, 0], into[2, 1], into[2, 2], into[2, 3]
-    for i in range(count):
-        px, py, pz = points[3 * i], points[3 * i + 1], points[3 * i + 2]
-        x[i] = a * px + b * py + c * pz + d
-        y[i] = e * px + f * py + g * pz + h
-        z[i] = j * px + k * py + m * pz + o
+    taken_into(points, into, x, y, z)
     if way == _TURN:
         _turn(x, y, z, strength, n, count)
     elif way == _SIZE:

@@ -10,6 +10,7 @@ from numba import prange
 
 from estompe.kernels import BLOCK, PARALLEL_FROM
 from estompe.kernels.compile import inlined, kernel, parallel_kernel
+from estompe.kernels.transform import taken_into
 from estompe.kernels.types import Floats, read_only
 
 
@@ -35,15 +36,7 @@ def _block(flat, m, form, out):
     x = np.empty(BLOCK, np.float32)
     y = np.empty(BLOCK, np.float32)
     z = np.empty(BLOCK, np.float32)
-    # The matrix stands in locals: as an array it might alias x, y, z, and the loop would not vectorise.
-    xx, xy, xz, xw = m[0, 0], m[0, 1], m[0, 2], m[0, 3]
-    yx, yy, yz, yw = m[1, 0], m[1, 1], m[1, 2], m[1, 3]
-    zx, zy, zz, zw = m[2, 0], m[2, 1], m[2, 2], m[2, 3]
-    for i in range(count):
-        px, py, pz = flat[3 * i], flat[3 * i + 1], flat[3 * i + 2]
-        x[i] = xx * px + xy * py + xz * pz + xw
-        y[i] = yx * px + yy * py + yz * pz + yw
-        z[i] = zx * px + zy * py + zz * pz + zw
+    taken_into(flat, m, x, y, z)
     if form == _BALL:
         for i in range(count):
             out[i] = np.sqrt(x[i] * x[i] + y[i] * y[i] + z[i] * z[i])

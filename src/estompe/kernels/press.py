@@ -7,6 +7,7 @@ from numba import prange
 
 from estompe.kernels import BLOCK
 from estompe.kernels.compile import inlined, parallel_kernel
+from estompe.kernels.transform import taken_into
 from estompe.kernels.types import Floats, Matrix, read_only
 
 
@@ -45,9 +46,6 @@ def _outwards(x, y, z, body):
 @parallel_kernel
 def _touched(points, into, back, body, radius, depth, onto):
     n = depth.shape[0]
-    a, b, c, d = into[0, 0], into[0, 1], into[0, 2], into[0, 3]
-    e, f, g, h = into[1, 0], into[1, 1], into[1, 2], into[1, 3]
-    j, k, m, o = into[2, 0], into[2, 1], into[2, 2], into[2, 3]
     xx, xy, xz = back[0, 0], back[0, 1], back[0, 2]
     yx, yy, yz = back[1, 0], back[1, 1], back[1, 2]
     zx, zy, zz = back[2, 0], back[2, 1], back[2, 2]
@@ -57,11 +55,7 @@ def _touched(points, into, back, body, radius, depth, onto):
         x, y, z = np.empty(count, np.float32), np.empty(count, np.float32), np.empty(count, np.float32)
         deep = depth[first:last]
         own, place = points[3 * first : 3 * last], onto[3 * first : 3 * last]
-        for i in range(count):
-            px, py, pz = own[3 * i], own[3 * i + 1], own[3 * i + 2]
-            x[i] = a * px + b * py + c * pz + d
-            y[i] = e * px + f * py + g * pz + h
-            z[i] = j * px + k * py + m * pz + o
+        taken_into(own, into, x, y, z)
         _outwards(x, y, z, body)
         for i in range(count):
             far = np.sqrt(x[i] * x[i] + y[i] * y[i] + z[i] * z[i])

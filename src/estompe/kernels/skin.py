@@ -11,6 +11,7 @@ from numba import prange
 
 from estompe.kernels import BLOCK
 from estompe.kernels.compile import kernel, parallel_kernel
+from estompe.kernels.transform import taken_into
 from estompe.kernels.types import Floats, Matrix, read_only
 
 
@@ -84,14 +85,7 @@ def _skin_block(points, rest, begins, ends, over, bones, into, back, strength, o
     x, y, z = np.empty(count, np.float32), np.empty(count, np.float32), np.empty(count, np.float32)
     _shares(rest, begins, ends, over, shares)
     _blended(shares, bones, blend)
-    a, b, c, d = into[0, 0], into[0, 1], into[0, 2], into[0, 3]
-    e, f, g, h = into[1, 0], into[1, 1], into[1, 2], into[1, 3]
-    j, k, m, o = into[2, 0], into[2, 1], into[2, 2], into[2, 3]
-    for i in range(count):
-        px, py, pz = points[3 * i], points[3 * i + 1], points[3 * i + 2]
-        x[i] = a * px + b * py + c * pz + d
-        y[i] = e * px + f * py + g * pz + h
-        z[i] = j * px + k * py + m * pz + o
+    taken_into(points, into, x, y, z)
     _turned(x, y, z, blend)
     a, b, c = back[0, 0], back[0, 1], back[0, 2]
     e, f, g = back[1, 0], back[1, 1], back[1, 2]

@@ -4,10 +4,24 @@ import numpy as np
 from numba import prange
 
 from estompe.kernels import BLOCK
-from estompe.kernels.compile import parallel_kernel
+from estompe.kernels.compile import inlined, parallel_kernel
 from estompe.kernels.types import Floats, Matrix, read_only
 
 _FEW = 4096
+
+
+@inlined
+def taken_into(points, m, x, y, z):
+    """Interleaved places of a block through a matrix into arrays of the block's own, whose loops vectorise."""
+    # The matrix stands in locals: as an array it might alias x, y, z.
+    a, b, c, d = m[0, 0], m[0, 1], m[0, 2], m[0, 3]
+    e, f, g, h = m[1, 0], m[1, 1], m[1, 2], m[1, 3]
+    j, k, l, o = m[2, 0], m[2, 1], m[2, 2], m[2, 3]  # noqa: E741
+    for i in range(points.shape[0] // 3):
+        px, py, pz = points[3 * i], points[3 * i + 1], points[3 * i + 2]
+        x[i] = a * px + b * py + c * pz + d
+        y[i] = e * px + f * py + g * pz + h
+        z[i] = j * px + k * py + l * pz + o
 
 
 @parallel_kernel
