@@ -11,10 +11,10 @@ from estompe.app.commands import COMMANDS
 from estompe.app.widgets.number import NumberField
 from estompe.samples import sample as sample_named
 
-# These ask for a file, end the session or open another one.
+# These ask for a file, end the session or open another one; subdividing time and again takes minutes to work out.
 _ELSEWHERE = {
-    "new_scene", "open_file", "save", "save_as", "bring_in", "send_out", "send_sequence", "save_picture", "start_sheet",
-    "close", "about", "theme_paper", "theme_charcoal", "theme_desktop", "undo", "redo",
+    "subdivide_there", "new_scene", "open_file", "save", "save_as", "bring_in", "send_out", "send_sequence",
+    "save_picture", "start_sheet", "close", "about", "theme_paper", "theme_charcoal", "theme_desktop", "undo", "redo",
 }  # fmt: skip
 _TYPED = ("0", "1", "-1", "0.25", "1e9", "nan", "", "abc", "12", "=frame/10", "=1/0", "=nobody")
 
