@@ -6,6 +6,7 @@ import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 
+from estompe.app.start import _left_undone
 from estompe.app.time import lanes
 from estompe.app.time.canvas import _connected, _runs
 from estompe.evaluate import evaluate
@@ -166,3 +167,18 @@ def test_moving_keys_onto_others_replaces_them(sample):
     sample.session.commit(moved, "x")
     assert keys == (1.0, 62.0, 96.0, 144.0)
     assert lanes.lanes_of(sample.session)[0].frames == (1.0, 96.0, 144.0)
+
+
+def test_a_last_frame_before_the_first_is_not_taken_and_playing_goes_on(sample):
+    sample.type_into(sample.field("last"), "-5")
+    assert sample.session.scene.last == sample.session.scene.first
+    sample.keys(Qt.Key.Key_Space)
+    sample.qtbot.wait(200)
+    sample.keys(Qt.Key.Key_Space)
+    assert sample.session.frame == sample.session.scene.first
+
+
+def test_a_mistake_of_ours_is_said_and_closes_nothing(sample, capsys):
+    _left_undone(sample.window, ValueError, ValueError("a screw came loose"), None)
+    assert "a screw came loose" in sample.window.status.message.text()
+    assert "ValueError" in capsys.readouterr().err

@@ -125,3 +125,11 @@ def test_subscribers_get_the_old_and_the_new_scene():
     history.undo()
     history.undo()
     assert heard == [(144, 10), (10, 144)]
+
+
+def test_the_last_frame_is_never_before_the_first():
+    scene = Scene(first=10, last=20)
+    assert edits.in_order(edits.put(scene, ("last",), 4), scene).last == 10
+    assert edits.in_order(edits.put(scene, ("first",), 33), scene).first == 20
+    moved = edits.put(scene, ("last",), 12)
+    assert edits.in_order(moved, scene) is moved

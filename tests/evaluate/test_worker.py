@@ -1,11 +1,13 @@
 """Background evaluation: the newest request wins, frames ahead fill up, caches follow the scene."""
 
 import threading
+import time
 
 import pytest
 from tests.scenes import one_push
 
 from estompe.document import edits
+from estompe.evaluate import worker
 from estompe.evaluate.worker import Request, Worker, relevant
 
 
@@ -48,6 +50,27 @@ def test_a_request_is_answered_and_frames_ahead_follow(ears):
     assert [frame for frame, _ in ears.readied[:6]] == [141, 142, 143, 144, 1, 2]
     assert ears.worker.ready_frames() == set(range(1, 145))
     assert ears.worker.ready(Request(request.project, 7, "ball", "near")).frame.number == 7
+
+
+def test_a_mistake_of_ours_is_told_and_the_next_request_is_answered(monkeypatch, capsys):
+    failures = []
+    ears = _Ears(failed=failures.append)
+    real = worker.work_out
+
+    def broken(request, *others):
+        if request.frame == 13:
+            raise ZeroDivisionError("thirteen")
+        return real(request, *others)
+
+    monkeypatch.setattr(worker, "work_out", broken)
+    ears.worker.ask(Request(one_push(), 13, "ball", "near"))
+    while not failures:
+        time.sleep(0.01)
+    ears.worker.ask(Request(one_push(), 14, "ball", "near"))
+    ears.wait(lambda: ears.answers)
+    ears.worker.stop()
+    assert str(failures[0]) == "thirteen"
+    assert "ZeroDivisionError" in capsys.readouterr().err
 
 
 def test_the_newest_request_wins(ears):

@@ -60,7 +60,10 @@ class Session(QObject):
         self._asking.timeout.connect(self._ask)
         self.answered.connect(self._take)
         self.painting = Painting(self)
-        self.worker = Worker(self.answered.emit, self.readied.emit)
+        self.worker = Worker(self.answered.emit, self.readied.emit, failed=self._say_failed)
+
+    def _say_failed(self, error: Exception) -> None:
+        self.said.emit(f"this frame could not be worked out: {error or type(error).__name__}", "error")
 
     @property
     def scene(self) -> Scene:
@@ -150,7 +153,7 @@ class Session(QObject):
     def commit(self, scene: Scene, label: str, merge_key: object = None) -> None:
         """Make a scene the current one, as a step of that name."""
         self.started = True
-        self._history.commit(scene, label, merge_key)
+        self._history.commit(edits.in_order(scene, self.scene), label, merge_key)
 
     def put(self, path: ScenePath, value: object, label: str, merge_key: object = None) -> None:
         """Replace one part of the scene."""

@@ -4,7 +4,9 @@ import gc
 import signal
 import sys
 import threading
+from functools import partial
 from pathlib import Path
+from types import TracebackType
 
 from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QApplication
@@ -21,6 +23,7 @@ def run(file: Path | None, sample: str | None) -> int:
     app.setDesktopFileName("estompe")
     window = Window(preferences.load())
     window.show()
+    sys.excepthook = partial(_left_undone, window)
     # What is there now stays: walking it again would hold up someone who drags, for a tenth of a second each time.
     gc.freeze()
     _warm(window)
@@ -34,6 +37,12 @@ def run(file: Path | None, sample: str | None) -> int:
     ticking.timeout.connect(lambda: None)
     ticking.start()
     return app.exec()
+
+
+def _left_undone(window: Window, kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
+    """A mistake of ours must not close the window over somebody's work."""
+    sys.__excepthook__(kind, error, trace)
+    window.session.said.emit(f"something went wrong and was left undone: {error or kind.__name__}", "error")
 
 
 def _warm(window: Window) -> None:

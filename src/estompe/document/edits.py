@@ -49,6 +49,14 @@ def put(item: Any, path: Path, value: Any) -> Any:
     return structs.replace(item, **{str(step): changed})
 
 
+def in_order(scene: Scene, before: Scene) -> Scene:
+    """The scene with its last frame not before its first: the one that was changed goes no farther than the other."""
+    if scene.last >= scene.first:
+        return scene
+    moved = {"last": scene.first} if scene.last != before.last else {"first": scene.last}
+    return structs.replace(scene, **moved)
+
+
 def insert(scene: Scene, collection: Path, item: Any, index: int | None = None) -> Scene:
     """An item added to a tuple, at its end or before an index."""
     items = get(scene, collection)

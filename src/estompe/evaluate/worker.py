@@ -2,6 +2,7 @@
 
 import threading
 import time
+import traceback
 from collections.abc import Callable, Hashable, Iterator
 from dataclasses import dataclass
 
@@ -94,9 +95,10 @@ def _shows(shape_id: str, request: Request, frame: Frame) -> bool:
 
 
 class Worker:
-    """A thread that answers requests. Both callbacks come from that thread.
+    """A thread that answers requests. All callbacks come from that thread.
 
-    answered: for each request that was not overtaken; readied: for each frame worked out ahead, with its share past half.
+    answered: for each request that was not overtaken; readied: for each frame worked out ahead, with its share past half;
+    failed: for a mistake of ours while working one out.
     """
 
     def __init__(
@@ -104,9 +106,10 @@ class Worker:
         answered: Callable[[Answer], None],
         readied: Callable[[int, float | None], None],
         frame_budget: int = FRAME_BUDGET,
+        failed: Callable[[Exception], None] = lambda _error: None,
     ) -> None:
         self.memo = Memo()
-        self._answered, self._readied = answered, readied
+        self._answered, self._readied, self._failed = answered, readied, failed
         self._budget = frame_budget
         self._wake = threading.Condition()
         self._waiting: Request | None = None
@@ -174,6 +177,9 @@ class Worker:
                 self._fill_ahead(request)
             except CancelledError:
                 continue
+            except Exception as error:  # whatever it is, the next request must find the thread alive
+                traceback.print_exception(error)
+                self._failed(error)
 
     def _next(self) -> Request | None:
         with self._wake:
