@@ -37,7 +37,7 @@ class StatusLine(QWidget):
             row.addWidget(part)
             part.hide()
         self._fade = QTimer(self, singleShot=True, interval=_LINGER)
-        self._fade.timeout.connect(lambda: self.message.setText(""))
+        self._fade.timeout.connect(self._clear)
         session.answered.connect(self._pull)
         session.readied.connect(self._pull)
         session.said.connect(self.say)
@@ -45,6 +45,13 @@ class StatusLine(QWidget):
         work.ended.connect(self._ended)
         work.failed.connect(lambda text: self.say(text, "error"))
         work.cancelled.connect(lambda title: self.say(f"cancelled: {title}", "warning"))
+
+    def stop(self) -> None:
+        """Nothing fades any more: the window goes, and a timer must not find half of it."""
+        self._fade.stop()
+
+    def _clear(self) -> None:
+        self.message.setText("")
 
     def say(self, text: str, kind: str = "") -> None:
         """Show a message for a while; errors stay until the next one."""

@@ -234,6 +234,7 @@ class Window(QWidget):
         self.view.drawer.stop()
         self.session.close()
         self.autosave.forget()
+        self.status.stop()
 
 
 def _scrolling(widget: QWidget, width: int) -> QWidget:
