@@ -55,7 +55,7 @@ _SETTINGS: dict[str, dict[str, Any]] = {
     "turn": {"angle": 60.0, "pivot": (0.2, 0.0, 0.0)},
     "push": {"amount": 0.14},
     "displace": {"amount": 0.18},
-    "sway": {"by": (0.35, 0.0, 0.2), "size": 0.7},
+    "sway": {"by": (0.22, 0.0, 0.13), "size": 0.7},
     "subdivide": {"levels": 1},
     "open-out": {"opened": 0.62},
     "shell": {"thickness": 0.045, "use": "outline"},

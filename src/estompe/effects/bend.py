@@ -8,7 +8,7 @@ from msgspec import Struct
 from estompe.document.kinds import At, EffectSettings, register
 from estompe.document.numbers import Number, plain
 from estompe.document.settings import setting
-from estompe.effects.axes import Axis, reach, space
+from estompe.effects.axes import Axis, space
 from estompe.geometry import Geometry
 from estompe.kernels.deform import Way, deform
 from estompe.kernels.types import Floats
@@ -32,5 +32,5 @@ class Bend(Struct, EffectSettings, frozen=True, forbid_unknown_fields=True, tag=
         if angle == 0.0 or not len(strength):
             return geometry
         into, back = space(at.shape_matrix, self.axis, about=plain(self.towards))
-        numbers = [np.radians(angle), *reach(geometry.rest, self.axis)]
+        numbers = [np.radians(angle), *geometry.at_rest.reach("xyz".index(self.axis))]
         return geometry.moved(deform(geometry.points, strength, Way.BEND, into, back, numbers))

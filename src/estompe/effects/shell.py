@@ -54,7 +54,7 @@ class Shell(Struct, EffectSettings, frozen=True, forbid_unknown_fields=True, tag
             # At ten units from the camera the thickness is as it says.
             reach = (strength * away * np.float32(0.1)).astype(np.float32)
         moved = displace_along(geometry.points, geometry.normals, reach, thickness if outline else -thickness)
-        layer = _turned(Geometry(moved, geometry.topology, geometry.attributes, geometry.rest))
+        layer = _turned(Geometry(moved, geometry.topology, geometry.attributes, geometry.at_rest))
         if outline:
             present = geometry.attribute(Domain.POINT, "color")
             own = np.array(at.shape_color, np.float32) if present is None else present[:, :3]
@@ -69,7 +69,7 @@ def _turned(mesh: Geometry) -> Geometry:
         key: frozen(np.take(values, order, axis=0)) if key[0] is Domain.CORNER else values
         for key, values in mesh.attributes.items()
     }
-    return Geometry(mesh.points, turned, attributes, mesh.rest)
+    return Geometry(mesh.points, turned, attributes, mesh.at_rest)
 
 
 def _inside_out(topology: Topology) -> tuple[Topology, NDArray[np.integer]]:

@@ -44,8 +44,8 @@ class Subdivide(Struct, EffectSettings, frozen=True, forbid_unknown_fields=True,
 def _split(geometry: Geometry, chosen: NDArray[np.bool_], strength: Floats, rounded: bool) -> tuple[Geometry, Floats]:
     """One level, and the strength on its points: split along with them, as an attribute."""
     attributes = {**geometry.attributes, (Domain.POINT, _CARRIED): strength}
-    held = Geometry(geometry.points, geometry.topology, attributes, geometry.rest)
+    held = Geometry(geometry.points, geometry.topology, attributes, geometry.at_rest)
     finer = subdivided(held, chosen, strength if rounded else None)
     attributes = dict(finer.attributes)
     carried = attributes.pop((Domain.POINT, _CARRIED))
-    return Geometry(finer.points, finer.topology, attributes, finer.rest), np.asarray(carried, np.float32)
+    return Geometry(finer.points, finer.topology, attributes, finer.at_rest), np.asarray(carried, np.float32)

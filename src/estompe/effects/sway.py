@@ -1,18 +1,15 @@
-"""Sway: noise in the world moves points to and fro, as wind does."""
+"""Sway: a field of pendulums in the world moves points to and fro, as wind does."""
 
 from typing import Annotated, ClassVar, Literal
 
-import numpy as np
 from msgspec import Meta, Struct
 
 from estompe.document.kinds import At, EffectSettings, register
 from estompe.document.numbers import Number, Triple, plain, plain_triple
 from estompe.document.settings import setting
-from estompe.falloffs.height import height_of
 from estompe.geometry import Geometry
-from estompe.kernels.displace import displace_by
-from estompe.kernels.noise import gradient_noise
 from estompe.kernels.types import Floats
+from estompe.kernels.wind import Root, swayed
 
 
 @register
@@ -23,9 +20,9 @@ class Sway(Struct, EffectSettings, frozen=True, forbid_unknown_fields=True, tag=
     text: ClassVar[str] = "Moves things like wind; neighbours differ, since the noise lies in the world."
 
     by: Annotated[
-        Triple, setting("By", "How far to either side, along the world's X Y Z.", unit="length", step=0.005)
+        Triple, setting("By", "About how far to either side, along the world's X Y Z.", unit="length", step=0.005)
     ] = (
-        0.15,
+        0.1,
         0.0,
         0.0,
     )
@@ -33,7 +30,8 @@ class Sway(Struct, EffectSettings, frozen=True, forbid_unknown_fields=True, tag=
         Number, setting("Size", "How far apart things sway alike.", unit="length", low=1e-3, high=1e5, step=0.01)
     ] = 1.0
     speed: Annotated[
-        Number, setting("Speed", "How often it swings.", unit="per second", low=-100.0, high=100.0, step=0.01)
+        Number,
+        setting("Speed", "How often it swings to and fro.", unit="per second", low=-100.0, high=100.0, step=0.01),
     ] = 0.8
     rooted: Annotated[
         Literal["nowhere", "x", "y", "z"],
@@ -54,13 +52,8 @@ class Sway(Struct, EffectSettings, frozen=True, forbid_unknown_fields=True, tag=
         by = plain_triple(self.by)
         if not any(by) or not len(strength):
             return geometry
-        free = strength
+        root = None
         if self.rooted != "nowhere":
-            root = height_of(geometry.rest, "xyz".index(self.rooted))
-            free = strength * root ** np.float32(plain(self.stiffness))
-        points = geometry.points
-        for axis, amount in enumerate(by):
-            if amount:
-                wind = gradient_noise(geometry.points, plain(self.size), 2, 0.5, amount, self.seed + axis, at.clock)
-                points = displace_by(points, free * wind, np.eye(3, dtype=np.float32)[axis])
-        return geometry.moved(points)
+            axis = "xyz".index(self.rooted)
+            root = Root(geometry.rest, axis, *geometry.at_rest.reach(axis), plain(self.stiffness))
+        return geometry.moved(swayed(geometry.points, strength, root, by, plain(self.size), at.clock, self.seed))

@@ -30,6 +30,7 @@ from estompe.kernels import (
     surface,
     transform,
     volume,
+    wind,
 )
 from estompe.kernels.topology import face_means
 from estompe.kernels.types import Array, Floats, Indices
@@ -127,6 +128,7 @@ def _surface_steps() -> list[tuple[str, Callable[[], object]]]:
     steps.append(("new points", lambda: _mix(small.points, few)))
     steps.append(("pressing", lambda: _touch(small.points, few)))
     steps.append(("colours and poses", lambda: _blend(small.points, few)))
+    steps.append(("sway", lambda: wind.swayed(small.points, few, None, (1.0, 0.0, 0.0), 1.0, 0.0, 1)))
     steps.append(("ridges", lambda: ridges.grooves(small.points, few, few, 1, 0.0, 2.0, 0.1)))
     steps.append(("means on faces", lambda: face_means(few, small.topology.corners, small.topology.offsets)))
     many = _frozen(np.zeros((8192, 3), np.float32))

@@ -7,6 +7,7 @@ from msgspec import Struct
 
 from estompe.document.kinds import At, Source, register
 from estompe.document.settings import setting
+from estompe.geometry.rest import reach
 from estompe.geometry.samples import Samples
 from estompe.kernels.types import Floats
 
@@ -29,15 +30,15 @@ class Height(Struct, Source, frozen=True, forbid_unknown_fields=True, tag="heigh
 
     def measure(self, samples: Samples, at: At) -> Floats:
         del at
-        return height_of(samples.rest if self.places == "at rest" else samples.points, "xyz".index(self.axis))
+        axis = "xyz".index(self.axis)
+        if self.places == "at rest":
+            return _share(samples.rest, axis, samples.at_rest.reach(axis))
+        return _share(samples.points, axis, reach(samples.points, axis))
 
 
-def height_of(points: Floats, axis: int) -> Floats:
-    """Each point's share of the bounds along an axis, float32 (n,); 0 where the bounds are flat."""
-    if not len(points):
-        return np.zeros(0, np.float32)
-    along = np.ascontiguousarray(points[:, axis])
-    low, high = along.min(), along.max()
+def _share(points: Floats, axis: int, ends: tuple[float, float]) -> Floats:
+    """How far from the low to the high end each point is, float32 (n,); 0 where both are one."""
+    low, high = np.float32(ends[0]), np.float32(ends[1])
     if high <= low:
         return np.zeros(len(points), np.float32)
-    return np.asarray((along - low) * (np.float32(1.0) / (high - low)), np.float32)
+    return np.asarray((points[:, axis] - low) * (np.float32(1.0) / (high - low)), np.float32)

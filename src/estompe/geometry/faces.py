@@ -6,6 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from estompe.geometry.geometry import Attributes, Domain, Geometry, frozen
+from estompe.geometry.rest import Rest
 from estompe.geometry.topology import Topology
 from estompe.kernels.topology import face_means
 
@@ -23,7 +24,7 @@ def kept(mesh: Geometry, faces: NDArray[np.bool_]) -> Geometry:
         key: frozen(np.compress(chosen[key[0]], values, axis=0)) if key[0] in chosen else values
         for key, values in mesh.attributes.items()
     }
-    return Geometry(mesh.points, topology, attributes, mesh.rest)
+    return Geometry(mesh.points, topology, attributes, mesh.at_rest)
 
 
 def _kept(topology: Topology, faces: NDArray[np.bool_]) -> tuple[Topology, NDArray[np.bool_]]:
@@ -51,7 +52,7 @@ def laid_together(first: Geometry, second: Geometry) -> Geometry:
         elif one.shape[1:] == other.shape[1:]:
             attributes[key] = frozen(np.concatenate([one, other]))
     rest = frozen(np.concatenate([first.rest, second.rest]))
-    return Geometry(points, topology, _sorted(attributes), rest)
+    return Geometry(points, topology, _sorted(attributes), Rest(rest))
 
 
 def _beside(first: Topology, second: Topology) -> Topology:

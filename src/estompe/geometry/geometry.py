@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from estompe.geometry.rest import Rest
 from estompe.geometry.topology import Topology
 from estompe.kernels.surface import Outwards, Tree, outwards_of, tree_of
 from estompe.kernels.types import Floats, Indices
@@ -50,13 +51,13 @@ class Geometry:
         points: Floats,
         topology: Topology,
         attributes: Attributes | None = None,
-        rest: Floats | None = None,
+        rest: Rest | None = None,
     ) -> None:
         self.points: Floats = frozen(points)
         self.topology = topology
         # Shared, not copied: states that left the attributes alone can be told by it.
         self.attributes: Attributes = attributes if attributes is not None else {}
-        self.rest: Floats = self.points if rest is None else rest
+        self.at_rest = Rest(self.points) if rest is None else rest
 
     @classmethod
     def from_faces(
@@ -91,16 +92,21 @@ class Geometry:
 
     def moved(self, points: Floats) -> "Geometry":
         """The same mesh with its points elsewhere; everything else is shared."""
-        return Geometry(points, self.topology, self.attributes, self.rest)
+        return Geometry(points, self.topology, self.attributes, self.at_rest)
 
     def with_attribute(self, domain: Domain, name: str, values: NDArray[Any]) -> "Geometry":
         """The same mesh with one attribute added or replaced."""
         attributes = {**self.attributes, (domain, name): frozen(values)}
-        return Geometry(self.points, self.topology, attributes, self.rest)
+        return Geometry(self.points, self.topology, attributes, self.at_rest)
 
     def attribute(self, domain: Domain, name: str) -> NDArray[Any] | None:
         """An attribute's values, or None where there is none of that name."""
         return self.attributes.get((domain, name))
+
+    @property
+    def rest(self) -> Floats:
+        """The points before any effect, float32 (n, 3), in the shape's own space."""
+        return self.at_rest.places
 
     @cached_property
     def normals(self) -> Floats:

@@ -9,13 +9,14 @@ from estompe.kernels.types import Floats
 class Samples:
     """Places that get a strength each, taken from a geometry's points.
 
-    points: float32 (n, 3), world space, scene units; rest: the same before placing and effects; normals: unit, when asked;
-    geometry: the mesh they belong to, for its attributes and topology.
+    points: float32 (n, 3), world space, scene units; rest, at_rest: the same before placing and effects;
+    normals: unit, when asked; geometry: the mesh they belong to, for its attributes and topology.
     """
 
     def __init__(self, geometry: Geometry) -> None:
         self.geometry = geometry
         self.points: Floats = geometry.points
+        self.at_rest = geometry.at_rest
         self.rest: Floats = geometry.rest
 
     def __len__(self) -> int:

@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from estompe.geometry.geometry import Domain, Geometry, frozen
+from estompe.geometry.rest import Rest
 from estompe.geometry.topology import Topology
 from estompe.kernels.mixing import Mix, mixed
 from estompe.kernels.types import Floats, Indices
@@ -88,7 +89,7 @@ def subdivided(mesh: Geometry, faces: NDArray[np.bool_], rounded: NDArray[np.flo
     if rounded is not None and split.rounded is not None:
         points += split.carry(_ROUNDED, rounded)[:, None] * (mixed(mesh.points, split.rounded) - points)
     attributes = {key: split.carry(key, values) for key, values in mesh.attributes.items()}
-    return Geometry(points, split.topology, attributes, split.carry(_REST, mesh.rest))
+    return Geometry(points, split.topology, attributes, Rest(split.carry(_REST, mesh.rest)))
 
 
 def _split(topology: Topology, faces: NDArray[np.bool_], rounded: bool) -> _Split:

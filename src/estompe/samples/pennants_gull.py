@@ -38,7 +38,7 @@ def _pennant(index: int, density: float) -> Shape:
     place = (-0.9 + 1.25 * column + 0.12 * row, 0.78 - 0.52 * row, -0.35 + 0.28 * ((index * 3) % 4))
     effects = (
         Effect(f"point-{index}", Taper(0.12, "x")),
-        Effect(f"wind-{index}", Sway((0.05, 0.09, 0.22), 0.7, 1.1, "x", 1.2), (Route("near-gull", inverted=True),)),
+        Effect(f"wind-{index}", Sway((0.03, 0.06, 0.14), 0.7, 1.1, "x", 1.2), (Route("near-gull", inverted=True),)),
         Effect(f"part-{index}", PushAway("gull", 0.34), (Route("near-gull"),)),
     )
     tints = ((0.72, 0.30, 0.20), (0.85, 0.78, 0.62), (0.30, 0.42, 0.48))

@@ -37,11 +37,11 @@ def build(density: float = 1.0) -> Project:
         (
             Effect("ribs", Ridges(12, 0.085, 0.7, 0.18, 24.0)),
             Effect("open", OpenOut(opened, "profile", 0.4, 0.16)),
-            Effect("tide", Sway((0.09, 0.0, 0.06), 1.6, 0.5, "y", 1.6)),
+            Effect("tide", Sway((0.06, 0.0, 0.04), 1.6, 0.5, "y", 1.6)),
             Effect("rim", Colour((0.74, 0.34, 0.24)), (Route("rim", Formula("Cup.'Open out'.opened")),)),
         ),
     )
-    stem = Shape("stem", "Stem", Lathe(_STEM, 48, 60), effects=(Effect("lean", Sway((0.02, 0.0, 0.01), 1.6, 0.5)),),
+    stem = Shape("stem", "Stem", Lathe(_STEM, 48, 60), effects=(Effect("lean", Sway((0.013, 0.0, 0.006), 1.6, 0.5)),),
                  color=(0.55, 0.58, 0.46))  # fmt: skip
     band = (RampPoint(0.0, 1.0), RampPoint(0.45, 0.35), RampPoint(1.0, 0.0))
     rim = Falloff("rim", "Rim", (Layer("order", Order()),), Range(1.0, 0.3), band)
