@@ -32,7 +32,7 @@ class Bare:
         self.quay = frame.shape("quay"), _source(project, 1)
         self.normals = self.amphora[1].normals
 
-    def run(self, project: Project, number: int) -> tuple[np.ndarray, ...]:
+    def run(self, project: Project, number: float) -> tuple[np.ndarray, ...]:
         from estompe.document.numbers import plain_triple, resolve
 
         scene = resolve(project.scene, number)

@@ -129,11 +129,12 @@ def _memory(ball: Geometry) -> Iterator[Figure]:
     ball.normals  # noqa: B018
     yield Figure(
         "memory of a deformed state, a point (places and normals)",
-        2 * ball.points.nbytes / len(ball.points),
+        ball.nbytes / len(ball.points),
         0,
         0,
         "told",
         "B",
     )
-    whole = ball.nbytes + ball.topology.corners.nbytes + ball.topology.offsets.nbytes
+    whole = ball.nbytes + sum(array.nbytes for array in ball.attributes.values())
+    whole += ball.topology.corners.nbytes + ball.topology.offsets.nbytes
     yield Figure("memory of a mesh with its topology and UVs, a point", whole / len(ball.points), 0, 0, "told", "B")

@@ -84,9 +84,9 @@ def test_a_tiny_budget_changes_no_bit(small_sample):
 def test_results_are_dropped_oldest_first():
     memo = Memo(budget=100)
     for key in range(5):
-        memo.stage("s", key, lambda: "x", lambda _: 40)
-    memo.stage("s", 4, lambda: pytest.fail("was dropped"), lambda _: 40)
-    memo.stage("s", 0, lambda: "again", lambda _: 40)
+        memo.stage("s", key, lambda: np.zeros(10, np.float32))
+    memo.stage("s", 4, lambda: pytest.fail("was dropped"))
+    memo.stage("s", 0, lambda: np.ones(10, np.float32))
     assert memo.computed["s"] == 6
     assert memo.used <= 100
 

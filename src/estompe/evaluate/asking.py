@@ -43,7 +43,7 @@ class Asking:
         return Placed(found.form, matrix_of(found.placement), points)
 
     def strength(self, falloff: str) -> Floats:
-        return self._moment.strength(falloff, self._state, self._above).array
+        return self._moment.strength(falloff, self._state, self._above).value
 
     def shape(self, shape: str) -> Geometry:
         return self._moment.finished(shape).geometry

@@ -31,16 +31,16 @@ class Shown:
 
     def __init__(self, moment: Moment, shape: Shape, falloff: Falloff, state: State) -> None:
         self.shape, self.falloff, self.mesh = shape, falloff, state.geometry
-        self.strength: Floats = moment.strength(falloff.id, state).array
+        self.strength: Floats = moment.strength(falloff.id, state).value
         joined = moment.joined(falloff, state)
-        self.values: Floats = joined.array
+        self.values: Floats = joined.value
         self.positions: Floats = moment.stage(
-            "positions", (joined.token, falloff.range), lambda: positions(joined.array, falloff.range)
+            "positions", (joined.token, falloff.range), lambda: positions(joined.value, falloff.range)
         )
         # Taken now, while they are at hand: whoever shows them must not have to work anything out.
         enabled = [layer for layer in falloff.layers if layer.enabled]
         self._layers = {
-            layer.id: (moment.measured(falloff, layer, state).array, moment.layer(falloff, layer, state).array)
+            layer.id: (moment.measured(falloff, layer, state).value, moment.layer(falloff, layer, state).value)
             for layer in enabled
         }
 
@@ -135,7 +135,7 @@ class Frame:
         """A falloff's strength on a shape's points, float32 (n,). Raises KeyError for a name that is not there."""
         found, measured = self.shape(shape), self.falloff(falloff)
         try:
-            return self._moment.strength(measured.id, self._measured_at(found, measured)).array
+            return self._moment.strength(measured.id, self._measured_at(found, measured)).value
         except MissingError as error:
             raise KeyError(str(error)) from error
 

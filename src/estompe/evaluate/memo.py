@@ -3,12 +3,25 @@
 import threading
 from collections import Counter, OrderedDict
 from collections.abc import Callable, Hashable
-from typing import Any, TypeVar
+from typing import Any, Generic, NamedTuple, Protocol, TypeVar
 
-Value = TypeVar("Value")
+
+class _Sized(Protocol):
+    @property
+    def nbytes(self) -> int: ...
+
+
+Sized = TypeVar("Sized", bound=_Sized)
 DEFAULT_BUDGET = 1 << 30
 # Beyond this the collector's walk over them would be felt.
 _MOST_TOKENS = 60_000
+
+
+class Made(NamedTuple, Generic[Sized]):
+    """What a stage made, and the token that stands for it."""
+
+    value: Sized
+    token: int
 
 
 class CancelledError(Exception):
@@ -24,7 +37,7 @@ class Memo:
     def __init__(self, budget: int = DEFAULT_BUDGET) -> None:
         self.budget = budget
         self.computed: Counter[str] = Counter()
-        self._results: OrderedDict[int, tuple[Any, int]] = OrderedDict()
+        self._results: OrderedDict[int, Made[Any]] = OrderedDict()
         self._tokens: dict[Hashable, int] = {}
         self._next = 0
         self._used = 0
@@ -35,39 +48,31 @@ class Memo:
         """Bytes of the results that are kept."""
         return self._used
 
-    def stage(
-        self, name: str, made_from: Hashable, compute: Callable[[], Value], size: Callable[[Value], int]
-    ) -> tuple[Value, int]:
-        """The result of a stage and a token that stands for it in the keys of later stages.
+    def stage(self, name: str, made_from: Hashable, compute: Callable[[], Sized]) -> "Made[Sized]":
+        """The result of a stage with a token that stands for it in the keys of later stages.
 
         made_from: everything the result depends on; equal keys give the same token even after the result was dropped.
         """
+        # One function without calls inside: a frame asks for some ten stages, and Python's calls are what that costs.
+        key = (name, made_from)
         with self._lock:
-            token = self._token((name, made_from))
-            found = self._results.get(token)
-            if found is not None:
+            token = self._tokens.get(key)
+            if token is None:
+                if len(self._tokens) >= _MOST_TOKENS:
+                    self._tokens.clear()  # numbers are never used twice, so old results merely become unreachable
+                token = self._tokens[key] = self._next
+                self._next += 1
+            made = self._results.get(token)
+            if made is not None:
                 self._results.move_to_end(token)
-                return found[0], token
-        value = compute()
-        self._keep(name, token, value, size(value))
-        return value, token
-
-    def _token(self, key: Hashable) -> int:
-        token = self._tokens.get(key)
-        if token is None:
-            if len(self._tokens) >= _MOST_TOKENS:
-                self._tokens.clear()  # numbers are never used twice, so old results merely become unreachable
-            token = self._tokens[key] = self._next
-            self._next += 1
-        return token
-
-    def _keep(self, name: str, token: int, value: Any, size: int) -> None:
+                return made
+        made = Made(compute(), token)
         with self._lock:
             self.computed[name] += 1
-            if token in self._results:
-                return
-            self._results[token] = (value, size)
-            self._used += size
-            while self._used > self.budget and len(self._results) > 1:
-                _, (_, dropped) = self._results.popitem(last=False)
-                self._used -= dropped
+            if token not in self._results:
+                self._results[token] = made
+                self._used += made.value.nbytes
+                while self._used > self.budget and len(self._results) > 1:
+                    _, dropped = self._results.popitem(last=False)
+                    self._used -= dropped.value.nbytes
+        return made

@@ -16,15 +16,16 @@ from estompe.document.naming import spoken
 from estompe.document.pictures import stamp
 from estompe.document.project import Blobs, Project
 from estompe.document.resolving import Resolver
-from estompe.document.scene import Camera, Control, Effect, Falloff, Layer, Placement, Scene, Shape
+from estompe.document.scene import Camera, Color, Control, Effect, Falloff, Layer, Placement, Scene, Shape
 from estompe.document.settings import settings_of
 from estompe.evaluate.asking import Asking, matrix_of
-from estompe.evaluate.memo import Memo
+from estompe.evaluate.memo import Made, Memo
 from estompe.evaluate.sources import build
 from estompe.evaluate.state import Problem, State, Values
 from estompe.falloffs.joining import join_layers, join_routes
 from estompe.falloffs.ramp import remapped
 from estompe.geometry import Geometry, GeometryError, Topology
+from estompe.geometry.placement import Matrix
 from estompe.geometry.samples import Samples
 from estompe.kernels.transform import transformed
 from estompe.kernels.types import Floats, Indices
@@ -71,11 +72,13 @@ class Moment:
 
     def control(self, control: str) -> Control:
         """A control with its numbers resolved. Raises MissingError."""
-        return self._named("controls", control, "it looks at a control")  # type: ignore[no-any-return]
+        found: Control | None = self._parts.get(("controls", control))
+        return found or self._named("controls", control, "it looks at a control")  # type: ignore[no-any-return]
 
     def falloff(self, falloff: str) -> Falloff:
         """A falloff with its numbers resolved. Raises MissingError."""
-        return self._named("falloffs", falloff, "it uses a falloff")  # type: ignore[no-any-return]
+        found: Falloff | None = self._parts.get(("falloffs", falloff))
+        return found or self._named("falloffs", falloff, "it uses a falloff")  # type: ignore[no-any-return]
 
     def effect(self, effect: str) -> EffectSettings:
         """An effect's settings with their numbers resolved. Raises MissingError."""
@@ -113,7 +116,7 @@ class Moment:
             state = self._placed(self._bare(shape))
             measured = what in ("nearest", "farthest")
             found = self.joined(self.falloff(falloff), state) if measured else self.strength(falloff, state)
-            values = found.array
+            values = found.value
         except MissingError as error:
             raise LookupError(str(error)) from None
         if not len(values):
@@ -164,7 +167,7 @@ class Moment:
         return self._values(
             "strength",
             (joined.token, falloff.range, falloff.ramp, falloff.signed),
-            lambda: remapped(joined.array, falloff.range, falloff.ramp, falloff.signed),
+            lambda: remapped(joined.value, falloff.range, falloff.ramp, falloff.signed),
         )
 
     def joined(self, falloff: Falloff, state: State, above: tuple[str, ...] = ()) -> Values:
@@ -175,10 +178,10 @@ class Moment:
             return values[0]
         key = (
             state.points,
-            tuple((layer.join, layer.one_minus, own.token) for layer, own in zip(layers, values, strict=True)),
+            tuple([(layer.join, layer.one_minus, own.token) for layer, own in zip(layers, values, strict=True)]),
         )
         count = len(state.samples)
-        return self._values("join", key, lambda: join_layers(layers, [own.array for own in values], count))
+        return self._values("join", key, lambda: join_layers(layers, [own.value for own in values], count))
 
     def layer(self, falloff: Falloff, layer: Layer, state: State, above: tuple[str, ...] = ()) -> Values:
         """One layer's values through its own range and ramp where it has them, before one-minus and joining."""
@@ -187,12 +190,12 @@ class Moment:
             return measured
         within, ramp = layer.range, layer.ramp
         return self._values(
-            "layer", (measured.token, within, ramp), lambda: remapped(measured.array, within, ramp, signed=False)
+            "layer", (measured.token, within, ramp), lambda: remapped(measured.value, within, ramp, signed=False)
         )
 
     def stage(self, name: str, made_from: Hashable, compute: Callable[[], Floats]) -> Floats:
         """An array worked out from others, kept in the same memo."""
-        return self._values(name, made_from, compute).array
+        return self._values(name, made_from, compute).value
 
     def measured(self, falloff: Falloff, layer: Layer, state: State, above: tuple[str, ...] = ()) -> Values:
         """What a layer's source measures; zeros, and a problem, where it refers to something missing."""
@@ -201,8 +204,9 @@ class Moment:
         clock = source.clock(self._seconds, self.frame)
         try:
             key = (source, self._referred(source, state, above), clock, self._read(source, state))
-            asking = Asking(self, state, clock, above)
-            return self._values("measure", key, lambda: source.measure(state.samples, asking))
+            return self._values(
+                "measure", key, lambda: source.measure(state.samples, Asking(self, state, clock, above))
+            )
         except MissingError as error:
             path = ("falloffs", falloff.id, "layers", layer.id)
             self.problems[path] = Problem(path, f"{source.label}: {error}")
@@ -210,12 +214,12 @@ class Moment:
             return self._values("measure", ("nothing", count), lambda: np.zeros(count, np.float32))
 
     def _read(self, kind: Timed, state: State) -> tuple[Hashable, ...]:
-        return tuple([self._token(name, state) for name in kind.reads()])
+        tokens = state.tokens
+        return tuple([tokens[name] if name in tokens else self._beside(name, state) for name in kind.reads()])
 
-    def _token(self, name: str, state: State) -> Hashable:
-        if name == "color":
-            return state.color
-        return self.camera if name == "camera" else state.tokens[name]
+    def _beside(self, name: str, state: State) -> Hashable:
+        """What decides a result and is no array."""
+        return {"color": state.color, "camera": self.camera}[name]
 
     def _referred(self, kind: Timed, state: State, above: tuple[str, ...]) -> tuple[Hashable, ...]:
         """What the parts that a kind names are now."""
@@ -223,12 +227,11 @@ class Moment:
         for family, setting in _references(type(kind)):  # type: ignore[arg-type]
             named = getattr(kind, setting)
             for name in named if isinstance(named, tuple) else (named,):
-                found.append(self._reference(family, name, state, above))
-        return tuple(part for part in found if part is not None)
+                if name is not None:
+                    found.append(self._reference(family, name, state, above))
+        return tuple(found)
 
-    def _reference(self, family: str, name: str | None, state: State, above: tuple[str, ...]) -> Hashable:
-        if name is None:
-            return None
+    def _reference(self, family: str, name: str, state: State, above: tuple[str, ...]) -> Hashable:
         if family in ("control", "controls", "path"):
             control = self.control(name)
             return control.form, control.placement, control.points
@@ -255,29 +258,34 @@ class Moment:
             raise MissingError(f"“{text[:40]}”: {error}") from None
 
     def _placed(self, shape: Shape) -> State:
-        path: Path = ("shapes", shape.id)
+        """A shape before its effects, where it stands. Nothing, and a problem, where its mesh cannot be had."""
         try:
-            source, token = self._geometry("source", shape.source, lambda: build(shape.source, self._blobs))
+            return self._memo.stage(
+                "placed", (shape.source, shape.placement, shape.color), lambda: self._placing(shape)
+            ).value
         except (GeometryError, KeyError) as error:
             missing = isinstance(error, KeyError)
             text = "its mesh is not in the file: bring it in again" if missing else f"its mesh cannot be used: {error}"
-            self.problems[path] = Problem(path, text)
-            source, token = self._geometry("source", "nothing", _empty)
+            self.problems["shapes", shape.id] = Problem(("shapes", shape.id), text)
+            nothing = self._memo.stage("source", "nothing", _empty)
+            return _source_state(nothing, matrix_of(shape.placement), shape.color)
+
+    def _placing(self, shape: Shape) -> State:
+        self._pause()
+        source = self._memo.stage("source", shape.source, lambda: build(shape.source, self._blobs))
         matrix = matrix_of(shape.placement)
-        tokens = dict.fromkeys(("points", "normals", "rest", "attributes", "topology"), token)
-        state = State(source, Samples(source), tokens, matrix, shape.color)
+        state = _source_state(source, matrix, shape.color)
         if shape.placement == IDENTITY:
             return state
-        return state.after(
-            *self._geometry("place", (token, shape.placement), lambda: source.moved(transformed(source.points, matrix)))
-        )
+        mesh = source.value
+        key = (source.token, shape.placement)
+        return state.after(*self._memo.stage("place", key, lambda: mesh.moved(transformed(mesh.points, matrix))))
 
     def _after(self, shape: Shape, effect: Effect, state: State) -> State:
         strength = self._effect_strength(shape, effect, state)
         settings: EffectSettings = effect.settings
         path: Path = ("shapes", shape.id, "effects", effect.id)
         clock = settings.clock(self._seconds, self.frame)
-        asking = Asking(self, state, clock, ())
         try:
             referred = self._referred(settings, state, ())
             key = (
@@ -289,7 +297,12 @@ class Moment:
                 strength.token,
                 shape.placement,
             )
-            made = self._geometry("effect", key, lambda: settings.apply(state.geometry, strength.array, asking))
+            self._pause()
+            made = self._memo.stage(
+                "effect",
+                key,
+                lambda: settings.apply(state.geometry, strength.value, Asking(self, state, clock, ())),
+            )
         except (MissingError, GeometryError) as error:
             self.problems[path] = Problem(path, f"{settings.label}: {error}")
             return state
@@ -310,16 +323,13 @@ class Moment:
         if len(routes) == 1 and routes[0].amount == 1.0 and not routes[0].inverted:
             return strengths[0]
         key = (count, tuple((route, own.token) for route, own in zip(routes, strengths, strict=True)))
-        return self._values("route", key, lambda: join_routes(routes, [own.array for own in strengths], count))
+        return self._values("route", key, lambda: join_routes(routes, [own.value for own in strengths], count))
 
     def _values(self, name: str, made_from: Hashable, compute: Callable[[], Floats]) -> Values:
         self._pause()
-        return Values(*self._memo.stage(name, made_from, lambda: _frozen(compute()), lambda array: array.nbytes))
-
-    def _geometry(self, name: str, made_from: Hashable, compute: Callable[[], Geometry]) -> tuple[Geometry, int]:
-        self._pause()
-        # Points and the normals that will be asked for; the rest is shared.
-        return self._memo.stage(name, made_from, compute, lambda made: 2 * made.points.nbytes)
+        made = self._memo.stage(name, made_from, compute)
+        made.value.setflags(write=False)
+        return made
 
 
 @cache
@@ -328,9 +338,9 @@ def _references(kind: Any) -> tuple[tuple[str, str], ...]:
     return tuple((item.kind, item.name) for item in settings_of(kind) if item.kind in _REFERRING)
 
 
-def _frozen(array: Floats) -> Floats:
-    array.setflags(write=False)
-    return array
+def _source_state(source: Made[Geometry], matrix: Matrix, color: Color) -> State:
+    tokens = dict.fromkeys(("points", "normals", "rest", "attributes", "topology"), source.token)
+    return State(source.value, Samples(source.value), tokens, matrix, color)
 
 
 def _empty() -> Geometry:

@@ -5,6 +5,7 @@ from typing import NamedTuple
 
 from estompe.document.edits import Path
 from estompe.document.scene import Color
+from estompe.evaluate.memo import Made
 from estompe.geometry import Geometry
 from estompe.geometry.placement import Matrix
 from estompe.geometry.samples import Samples
@@ -34,20 +35,20 @@ class State(NamedTuple):
 
     def after(self, geometry: Geometry, token: int) -> "State":
         """The state a stage leaves behind; what it shares with this one keeps its token."""
-        before = self.geometry
-        kept = {
-            "rest": geometry.rest is before.rest,
-            "attributes": geometry.attributes is before.attributes,
-            "topology": geometry.topology is before.topology,
-        }
-        tokens = {name: self.tokens[name] if same else token for name, same in kept.items()}
-        return State(
-            geometry, Samples(geometry), {**tokens, "points": token, "normals": token}, self.matrix, self.color
-        )
+        before, tokens = self.geometry, {**self.tokens, "points": token, "normals": token}
+        if geometry.at_rest is not before.at_rest:
+            tokens["rest"] = token
+        if geometry.attributes is not before.attributes:
+            tokens["attributes"] = token
+        if geometry.topology is not before.topology:
+            tokens["topology"] = token
+        return State(geometry, Samples(geometry), tokens, self.matrix, self.color)
+
+    @property
+    def nbytes(self) -> int:
+        """Bytes of what is its own."""
+        return self.geometry.nbytes
 
 
-class Values(NamedTuple):
-    """An array with the token that stands for it."""
-
-    array: Floats
-    token: int
+Values = Made[Floats]
+"""An array with the token that stands for it."""
