@@ -203,7 +203,7 @@ class Moment:
         source = layer.source
         clock = source.clock(self._seconds, self.frame)
         try:
-            key = (source, self._referred(source, state, above), clock, self._read(source, state))
+            key = source, clock, self._looked_at(source, state, above)
             return self._values(
                 "measure", key, lambda: source.measure(state.samples, Asking(self, state, clock, above))
             )
@@ -213,23 +213,19 @@ class Moment:
             count = len(state.samples)
             return self._values("measure", ("nothing", count), lambda: np.zeros(count, np.float32))
 
-    def _read(self, kind: Timed, state: State) -> tuple[Hashable, ...]:
+    def _looked_at(self, kind: Timed, state: State, above: tuple[str, ...]) -> tuple[Hashable, ...]:
+        """What the arrays that a kind reads and the parts that it names are now."""
         tokens = state.tokens
-        return tuple([tokens[name] if name in tokens else self._beside(name, state) for name in kind.reads()])
+        found: list[Hashable] = [tokens[name] if name in tokens else self._beside(name, state) for name in kind.reads()]
+        for family, setting in _references(type(kind)):  # type: ignore[arg-type]
+            named = getattr(kind, setting)
+            for name in named if isinstance(named, tuple) else (named,):
+                found.append(None if name is None else self._reference(family, name, state, above))
+        return tuple(found)
 
     def _beside(self, name: str, state: State) -> Hashable:
         """What decides a result and is no array."""
         return {"color": state.color, "camera": self.camera}[name]
-
-    def _referred(self, kind: Timed, state: State, above: tuple[str, ...]) -> tuple[Hashable, ...]:
-        """What the parts that a kind names are now."""
-        found: list[Hashable] = []
-        for family, setting in _references(type(kind)):  # type: ignore[arg-type]
-            named = getattr(kind, setting)
-            for name in named if isinstance(named, tuple) else (named,):
-                if name is not None:
-                    found.append(self._reference(family, name, state, above))
-        return tuple(found)
 
     def _reference(self, family: str, name: str, state: State, above: tuple[str, ...]) -> Hashable:
         if family in ("control", "controls", "path"):
@@ -287,16 +283,8 @@ class Moment:
         path: Path = ("shapes", shape.id, "effects", effect.id)
         clock = settings.clock(self._seconds, self.frame)
         try:
-            referred = self._referred(settings, state, ())
-            key = (
-                settings,
-                referred,
-                clock,
-                self._read(settings, state),
-                state.points,
-                strength.token,
-                shape.placement,
-            )
+            looked_at = self._looked_at(settings, state, ())
+            key = settings, clock, looked_at, state.points, strength.token, shape.placement
             self._pause()
             made = self._memo.stage(
                 "effect",

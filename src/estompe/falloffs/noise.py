@@ -148,8 +148,8 @@ class Noise(Struct, Source, frozen=True, forbid_unknown_fields=True, tag="noise"
     @property
     def _plain_levels(self) -> bool:
         """Whether levels would change nothing, so that even what lies beyond -1..1 is kept."""
-        settings = plain(self.low), plain(self.high), plain(self.contrast), plain(self.brightness)
-        return settings == (-1.0, 1.0, 1.0, 0.0) and self.centred and not self.invert
+        settings = self.low, self.high, self.contrast, self.brightness, self.centred, self.invert
+        return settings == (-1.0, 1.0, 1.0, 0.0, True, False)
 
     def _levelled(self, values: Floats) -> Floats:
         low, high = plain(self.low), plain(self.high)
