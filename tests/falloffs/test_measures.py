@@ -111,6 +111,19 @@ def test_distance_to_another_shape_after_its_effects(signed):
     assert np.abs(values - (exact if signed else np.abs(exact))).max() < 1e-5
 
 
+@pytest.mark.parametrize("signed", [False, True])
+def test_what_is_beyond_where_it_looks_counts_as_that_far(signed):
+    other = Shape("o", "Other", Ball(0.5, 12), Placement((0.4, 0.0, 0.0)))
+    everywhere = _measured(Surface("o", signed), others=(other,))[0]
+    near = _measured(Surface("o", signed, 0.2), others=(other,))[0]
+    assert (everywhere > 0.2).sum() > 50
+    assert (everywhere < 0.0).any() == signed
+    # In the box around a signed mesh the exact distance is known anyway.
+    assert np.array_equal(near[everywhere <= 0.2], everywhere[everywhere <= 0.2])
+    assert (near[everywhere > 0.2] >= np.float32(0.2)).all()
+    assert (near[everywhere > 0.8] == np.float32(0.2)).all()
+
+
 def test_inside_is_a_soft_mask_that_moves():
     other = Shape("o", "Other", Ball(0.5, 24), Placement((Keyed((Key(1, 0.0), Key(2, 3.0))), 0.0, 0.0)), visible=False)
     values, mesh, _ = _measured(Inside("o", 0.2), others=(other,))

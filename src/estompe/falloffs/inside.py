@@ -27,6 +27,6 @@ class Inside(Struct, Source, frozen=True, forbid_unknown_fields=True, tag="insid
     ] = 0.1
 
     def measure(self, samples: Samples, at: At) -> Floats:
-        signed = to_surface(samples.points, at.shape(self.shape), signed=True)
         soft = np.float32(max(plain(self.soft), 1e-6))
+        signed = to_surface(samples.points, at.shape(self.shape), True, float(soft))
         return np.asarray(np.clip(np.float32(0.5) - signed / soft, 0.0, 1.0), np.float32)

@@ -2,9 +2,11 @@
 
 from typing import Annotated, ClassVar
 
+import numpy as np
 from msgspec import Struct
 
 from estompe.document.kinds import At, MissingError, Source, register
+from estompe.document.numbers import Number, plain
 from estompe.document.scene import Identifier
 from estompe.document.settings import setting
 from estompe.geometry import Geometry
@@ -22,19 +24,34 @@ class Surface(Struct, Source, frozen=True, forbid_unknown_fields=True, tag="surf
 
     shape: Annotated[Identifier, setting("Shape", "The shape whose surface counts.", refers="shape")]
     signed: Annotated[bool, setting("Signed", "Negative inside; the shape must be closed.")] = False
+    up_to: Annotated[
+        Number,
+        setting(
+            "Look up to",
+            "What is farther away counts as this far, which is worked out much faster. 0 looks everywhere.",
+            unit="length",
+            low=0.0,
+            high=1e6,
+        ),
+    ] = 0.0
 
     def unit(self) -> str:
         return "length"
 
     def measure(self, samples: Samples, at: At) -> Floats:
-        return to_surface(samples.points, at.shape(self.shape), self.signed)
+        return to_surface(samples.points, at.shape(self.shape), self.signed, plain(self.up_to) or np.inf)
 
 
-def to_surface(points: Floats, mesh: Geometry, signed: bool) -> Floats:
-    """Distance to a mesh, negative inside if signed, float32 (n,). Raises MissingError for one without faces or with holes."""
+def to_surface(points: Floats, mesh: Geometry, signed: bool, most: float = np.inf) -> Floats:
+    """Distance to a mesh, negative inside if signed, float32 (n,). Raises MissingError for one without faces or with holes.
+
+    most: scene units beyond which nothing is looked for, but inside a mesh if signed; the distance is then that.
+    """
     if not mesh.topology.faces:
         raise MissingError("the shape has no surface: choose another")
-    return to_nearest(points, mesh, nearest_on_surface(points, mesh.tree), signed)
+    # A point inside lies in the box around the mesh: there the nearest face must be known, for it tells the side.
+    found = nearest_on_surface(points, mesh.tree, most, np.inf if signed else most)
+    return to_nearest(points, mesh, found, signed)
 
 
 def to_nearest(points: Floats, mesh: Geometry, found: Nearest, signed: bool) -> Floats:

@@ -57,7 +57,7 @@ def build(density: float = 1.0) -> Project:
         effects=effects,
         color=(0.62, 0.64, 0.62),
     )
-    near = Falloff("near-buoy", "Near the buoy", (Layer("gap", Surface("buoy")),), Range(0.02, 0.35))
+    near = Falloff("near-buoy", "Near the buoy", (Layer("gap", Surface("buoy", up_to=0.4)),), Range(0.02, 0.35))
     touching = Falloff("touching", "Touching", (Layer("contact", Attribute("contact")),), Range(1.0, 0.0))
     camera = Camera("Shot 5", (2.1, 0.9, 3.2), (0.25, 0.0, 0.0), 30.0)
     return Project(Scene((fender, buoy), (), (near, touching), camera, first=1, last=120))
