@@ -19,6 +19,7 @@ from estompe.app.sheets.help_sheet import HelpSheet
 from estompe.app.sheets.start_sheet import StartSheet
 from estompe.app.window import Window
 from estompe.document import file
+from estompe.document.scene import RampPoint
 
 CONTROL = Qt.KeyboardModifier.ControlModifier
 
@@ -53,6 +54,18 @@ def test_save_as_open_and_recent_files(sample, tmp_path, monkeypatch):
         sample.keys(Qt.Key.Key_O, CONTROL)
     assert sample.session.scene.last == 90
     assert sample.session.undo_label is None
+
+
+def test_an_edit_that_could_not_be_opened_again_is_not_made_and_says_why(sample):
+    before = sample.session.scene
+    ramp = ("falloffs", "lantern-glow", "ramp")
+    sample.session.put(ramp, tuple(RampPoint(i / 70, 0.5) for i in range(65)), "Add a point")
+    assert sample.session.scene is before
+    assert "at most 64" in sample.window.status.message.text()
+    assert sample.session.undo_label is None
+    sample.type_into(sample.field("last"), "1e9")
+    sample.settle()
+    assert sample.session.scene.last == 144
 
 
 def test_a_broken_scene_file_leaves_the_open_one(sample, tmp_path):

@@ -9,6 +9,7 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from estompe.app.painting import Painting
 from estompe.document import edits
+from estompe.document.check import SceneError, check_change
 from estompe.document.edits import Path as ScenePath
 from estompe.document.history import History
 from estompe.document.naming import spoken
@@ -151,9 +152,15 @@ class Session(QObject):
         return self._blobs.get(name)
 
     def commit(self, scene: Scene, label: str, merge_key: object = None) -> None:
-        """Make a scene the current one, as a step of that name."""
+        """Make a scene the current one, as a step of that name; not one that could not be opened again."""
+        scene = edits.in_order(scene, self.scene)
+        try:
+            check_change(scene, self.scene)
+        except SceneError as error:
+            self.said.emit(f"{label}: {error}", "error")
+            return
         self.started = True
-        self._history.commit(edits.in_order(scene, self.scene), label, merge_key)
+        self._history.commit(scene, label, merge_key)
 
     def put(self, path: ScenePath, value: object, label: str, merge_key: object = None) -> None:
         """Replace one part of the scene."""

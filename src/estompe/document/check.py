@@ -1,9 +1,11 @@
-"""Checks that types alone cannot say: unique ids, limits of keyed numbers, ascending keys."""
+"""What a scene must be beyond the types of its parts: unique ids, limits of keyed numbers, ascending keys, lengths."""
 
 import itertools
 import math
+from functools import cache
 from typing import Any
 
+import msgspec
 from msgspec import Struct
 
 from estompe.document.formula import FormulaError, parse
@@ -21,7 +23,18 @@ def check(scene: Scene) -> None:
     if scene.last < scene.first:
         raise SceneError(f"the last frame ({scene.last}) is before the first ({scene.first}) - at `$.last`")
     _check_ids(scene)
-    _check_part(scene, "$")
+    _check_part(scene, "$", None)
+
+
+def check_change(scene: Scene, before: Scene) -> None:
+    """The same for what an edit made other than in a sound scene, so that whatever is edited can be saved and opened again.
+
+    Raises SceneError without a place: whoever edits sees it.
+    """
+    try:
+        _check_part(scene, "$", before)
+    except SceneError as error:
+        raise SceneError(str(error).split(" - at ")[0]) from None
 
 
 def check_number(value: float, rule: Setting) -> None:
@@ -50,10 +63,17 @@ def _check_ids(scene: Scene) -> None:
             seen.add(item.id)
 
 
-def _check_part(item: Any, where: str) -> None:
+def _check_part(item: Any, where: str, before: Any) -> None:
+    """Check a part and all below it but what is the very same in the scene before."""
+    if item is before:
+        return
     if isinstance(item, tuple):
+        others = before if isinstance(before, tuple) else ()
+        # By identity: what merely stands in another place was sound there.
+        known = set(map(id, others))
         for index, part in enumerate(item):
-            _check_part(part, f"{where}[{index}]")
+            if id(part) not in known:
+                _check_part(part, f"{where}[{index}]", others[index] if index < len(others) else None)
     elif isinstance(item, Keyed):
         _check_keys(item, where)
     elif isinstance(item, Formula):
@@ -61,12 +81,35 @@ def _check_part(item: Any, where: str) -> None:
     elif isinstance(item, float) and not math.isfinite(item):
         raise SceneError(f"a number is not finite - at `{where}`")
     elif isinstance(item, Struct):
-        if isinstance(item, Lathe) and any(radius < 0 for radius, _ in item.profile):
-            raise SceneError(f"a profile's radius is negative - at `{where}.profile`")
-        for rule in settings_of(type(item)):
-            _check_limits(getattr(item, rule.name), rule, f"{where}.{rule.name}")
+        _check_struct(item, where)
         for name in item.__struct_fields__:
-            _check_part(getattr(item, name), f"{where}.{name}")
+            other = getattr(before, name, None) if type(before) is type(item) else None
+            _check_part(getattr(item, name), f"{where}.{name}", other)
+
+
+def _check_struct(item: Struct, where: str) -> None:
+    if isinstance(item, Lathe) and any(radius < 0 for radius, _ in item.profile):
+        raise SceneError(f"a profile's radius is negative - at `{where}.profile`")
+    for name, least, most in _lengths(type(item)):
+        value = getattr(item, name)
+        if value is not None and not least <= len(value) <= most:
+            words = f"at most {most:,}" if len(value) > most else f"at least {least}"
+            raise SceneError(f"{name.replace('_', ' ')} can be {words} long, not {len(value):,} - at `{where}.{name}`")
+    for rule in settings_of(type(item)):
+        _check_limits(getattr(item, rule.name), rule, f"{where}.{rule.name}")
+
+
+@cache
+def _lengths(kind: type[Struct]) -> tuple[tuple[str, int, float], ...]:
+    """The fields of a struct whose length has limits: name, least and most."""
+    found = []
+    for field in msgspec.inspect.type_info(kind).fields:  # type: ignore[attr-defined]
+        info = getattr(field.type, "type", field.type)
+        for one in getattr(info, "types", (info,)):
+            least, most = getattr(one, "min_length", None), getattr(one, "max_length", None)
+            if least is not None or most is not None:
+                found.append((field.name, least or 0, math.inf if most is None else most))
+    return tuple(found)
 
 
 def _check_formula(text: str, where: str) -> None:

@@ -44,8 +44,12 @@ class _Header(Struct, frozen=True):
 
 
 def save(project: Project, path: Path) -> None:
-    """Write a project, whole or not at all. Raises FileError where the file cannot be written."""
+    """Write a project, whole or not at all. Raises FileError where the file cannot be written, or could not be read again."""
     text = msgspec.json.format(msgspec.json.encode(_Envelope("estompe", VERSION, project.scene)), indent=1)
+    try:
+        parse_scene(text)
+    except FileError as error:
+        raise FileError(f"{path}: not written, since it could not be opened again: {error}") from None
     try:
         with written_whole(path) as part, zipfile.ZipFile(part, "w") as archive:
             archive.writestr(zipfile.ZipInfo(_SCENE, _STAMP), text, zipfile.ZIP_DEFLATED)

@@ -218,9 +218,13 @@ class Scene(Struct, frozen=True, forbid_unknown_fields=True):
         float, setting("Rate", "Frames per second; playing keeps to it.", low=1.0, high=240.0), Meta(ge=1, le=240)
     ] = 24.0
     first: Annotated[
-        int, setting("First", "The frame where the shot begins.", unit="frames"), Meta(ge=-100_000, le=100_000)
+        int,
+        setting("First", "The frame where the shot begins.", unit="frames", low=-100_000, high=100_000),
+        Meta(ge=-100_000, le=100_000),
     ] = 1
     last: Annotated[
-        int, setting("Last", "The frame where the shot ends.", unit="frames"), Meta(ge=-100_000, le=100_000)
+        int,
+        setting("Last", "The frame where the shot ends.", unit="frames", low=-100_000, high=100_000),
+        Meta(ge=-100_000, le=100_000),
     ] = 144
     metres_per_unit: Annotated[float, Meta(gt=0, le=1e6)] = 1.0

@@ -172,7 +172,7 @@ class TimeCanvas(QWidget):
         painter.drawText(QRectF(12, bottom - 18, _LEFT - 20, 18), Qt.AlignmentFlag.AlignVCenter, words)
         scene = self.session.scene
         values = course if self.pinned is not None else self.shares
-        known = [(frame, values[frame]) for frame in range(scene.first, scene.last + 1) if frame in values]
+        known = [(frame, values[frame]) for frame in sorted(values) if scene.first <= frame <= scene.last]
         for run in _connected(known):
             outline = QPainterPath(QPointF(self.x_of(run[0][0]), bottom - (bottom - top) * run[0][1]))
             for frame, share in run[1:]:
