@@ -7,6 +7,7 @@ from PyQt6.QtTest import QTest
 
 from estompe.app.preferences import Preferences
 from estompe.app.view import drawing
+from estompe.app.widgets.leaving import take_away
 from estompe.app.window import Window
 from tests.app.driving import Driver
 
@@ -27,8 +28,7 @@ def window(qapp):  # noqa: ARG001 - the application must be there
     yield made
     # Closing would ask about unsaved work, with a dialog nobody answers.
     made.shut_down()
-    made.hide()
-    made.deleteLater()
+    take_away(made)
     assert not [thread.name for thread in threading.enumerate() if thread.name.startswith("estompe-")]
 
 

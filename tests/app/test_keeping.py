@@ -17,6 +17,7 @@ from estompe.app import preferences, recovery
 from estompe.app.preferences import Preferences
 from estompe.app.sheets.help_sheet import HelpSheet
 from estompe.app.sheets.start_sheet import StartSheet
+from estompe.app.widgets.leaving import take_away
 from estompe.app.window import Window
 from estompe.document import file
 from estompe.document.scene import RampPoint
@@ -149,7 +150,7 @@ def test_after_a_crash_the_work_is_offered_and_recovered():
     assert recovery.lost() == []
     window.shut_down()
     window.hide()
-    window.deleteLater()
+    take_away(window)
 
 
 def test_autosaves_of_running_windows_are_not_offered(sample):

@@ -35,6 +35,7 @@ from estompe.app.time.panel import TimePanel
 from estompe.app.view.view import View
 from estompe.app.widgets.fields import column
 from estompe.app.widgets.labels import hairline, label
+from estompe.app.widgets.leaving import take_away
 from estompe.app.work import Work
 from estompe.setups.adding import PRIMITIVES
 
@@ -197,7 +198,7 @@ class Window(QWidget):
         sheet = self.sheets.widget(1)
         if sheet is not None:
             self.sheets.removeWidget(sheet)
-            sheet.deleteLater()
+            take_away(sheet)
 
     def show_start(self) -> None:
         """Lay the start sheet over the view."""

@@ -7,6 +7,7 @@ from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from estompe.app.session import Session
 from estompe.app.widgets.fields import column
+from estompe.app.widgets.leaving import take_away
 from estompe.document import edits
 from estompe.document.edits import Path
 from estompe.document.settings import Setting
@@ -50,8 +51,7 @@ class PartsField(QWidget):
         if built != self._built:
             self._built = built
             if self._body is not None:
-                self._body.hide()
-                self._body.deleteLater()
+                take_away(self._body)
             self.fields = []
             self._body = column(*self.widgets())
             self._layout.addWidget(self._body)

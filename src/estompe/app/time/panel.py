@@ -12,6 +12,7 @@ from estompe.app.time.curves import CurveCanvas
 from estompe.app.time.player import Player
 from estompe.app.widgets.fields import rule_of
 from estompe.app.widgets.labels import Elided, Head, hairline, icon_button, label
+from estompe.app.widgets.leaving import take_away
 from estompe.app.widgets.number import NumberField
 from estompe.document.scene import Scene
 
@@ -54,7 +55,7 @@ class TimePanel(QWidget):
         title = Head("Time")
         title.layout().setContentsMargins(0, 4, 10, 4)
         title.layout().removeWidget(title.about)
-        title.about.deleteLater()
+        take_away(title.about)
         row.addWidget(title)
         self.play_button = icon_button("play", "Play or stop (Space)")
         self.play_button.clicked.connect(self.player.toggle)

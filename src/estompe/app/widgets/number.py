@@ -7,6 +7,7 @@ from PyQt6.QtWidgets import QLineEdit, QMenu, QToolTip, QWidget
 
 from estompe.app import icons, theme, units
 from estompe.app.session import Session
+from estompe.app.widgets.leaving import take_away
 from estompe.document import edits
 from estompe.document.check import SceneError, check_number
 from estompe.document.edits import Path
@@ -253,8 +254,7 @@ class NumberField(QWidget):
             return
         self._editor = None
         text = editor.text().strip()
-        editor.hide()
-        editor.deleteLater()
+        take_away(editor)
         if not self.exists():
             return
         self.setFocus()

@@ -6,6 +6,7 @@ from typing import Any
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from estompe.app.session import Session
+from estompe.app.widgets.leaving import take_away
 
 _NEVER = object()
 
@@ -65,8 +66,7 @@ class Panel(QWidget):
     def _renew(self) -> None:
         if self._body is not None:
             self._layout.removeWidget(self._body)
-            self._body.hide()
-            self._body.deleteLater()
+            take_away(self._body)
         self.fields = []
         self._body = QWidget()
         layout = QVBoxLayout(self._body)

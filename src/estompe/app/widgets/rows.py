@@ -6,6 +6,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QWidget
 
 from estompe.app import icons
 from estompe.app.widgets.labels import Elided, icon_button
+from estompe.app.widgets.leaving import take_away
 
 
 class Draggable(QWidget):
@@ -124,7 +125,7 @@ class Row(Draggable):
     def _renamed(self, editor: QLineEdit) -> None:
         name = editor.text().strip()
         editor.blockSignals(True)
-        editor.deleteLater()
+        take_away(editor)
         if name and name != self.name:
             self.renamed.emit(name)
 
