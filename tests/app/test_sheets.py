@@ -36,6 +36,19 @@ def test_routing_shows_every_effect_and_falloff_and_feeds_by_a_click(sample):
     assert [route.falloff for route in sample.get("shapes", "quay", "effects", "lift", "routes")] == ["swell"]
 
 
+def test_only_the_row_that_changes_is_built_anew(sample):
+    sheet = _sheet(sample, Qt.Key.Key_R, RoutingSheet)
+    other, own = sheet.cells["bulge", "lantern-glow"], sheet.cells["lift", "swell"]
+    sample.click(sheet.cells["lift", "lantern-glow"])
+    assert sheet.cells["bulge", "lantern-glow"] is other
+    assert sheet.cells["lift", "swell"] is not own
+    shown = {field.path: field for field in sheet.findChildren(NumberField) if field.isVisible()}
+    assert set(shown.values()) == set(sheet.fields), "those of the old row are forgotten"
+    sample.click(sample.button(sheet, "Switch Move off"))
+    assert sample.button(sheet, "Switch Move on").isVisible()
+    assert not sample.get("shapes", "quay", "effects", "lift", "enabled")
+
+
 def test_a_cell_joins_differently_inverts_and_is_removed(sample):
     sheet = _sheet(sample, Qt.Key.Key_R, RoutingSheet)
     sheet.feed(("shapes", "amphora", "effects", "bulge"), "swell")

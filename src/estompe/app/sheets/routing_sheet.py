@@ -10,6 +10,7 @@ from estompe.app.panels.measure import SIGNS
 from estompe.app.session import Session
 from estompe.app.widgets.fields import rule_of
 from estompe.app.widgets.labels import Elided, Head, hairline, icon_button, label
+from estompe.app.widgets.leaving import take_away
 from estompe.app.widgets.number import NumberField
 from estompe.app.widgets.panel import Panel
 from estompe.document import edits
@@ -29,19 +30,39 @@ class RoutingSheet(Panel):
         self.setObjectName("sheet")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.cells: dict[tuple[str, str], QWidget] = {}
+        self._grid = QGridLayout()
+        self._rows: dict[str, tuple[int, Hashable]] = {}
         self.refresh()
 
     def structure(self) -> Hashable:
         scene = self.session.scene
         rows = tuple(
-            (shape.id, shape.name, effect.id, effect.enabled, type(effect.settings),
-             tuple((route.falloff, route.join, route.inverted) for route in effect.routes))
-            for shape in scene.shapes for effect in shape.effects
-        )  # fmt: skip
+            (shape.id, shape.name, effect.id, type(effect.settings))
+            for shape in scene.shapes
+            for effect in shape.effects
+        )
         return rows, tuple((item.id, item.name) for item in scene.falloffs), self.session.falloff_id
 
+    def pull(self) -> None:
+        """Build those rows anew whose routes are others: a large scene has many hundred cells."""
+        for shape in self.session.scene.shapes:
+            for effect in shape.effects:
+                row, shown = self._rows[effect.id]
+                if shown != _routes(effect):
+                    self._clear(row, ("shapes", shape.id, "effects", effect.id))
+                    self._row(row, shape, effect)
+
+    def _clear(self, row: int, path: Path) -> None:
+        self.fields = [field for field in self.fields if field.path[: len(path)] != path]
+        for column in range(self._grid.columnCount()):
+            item = self._grid.itemAtPosition(row, column)
+            widget = item.widget() if item is not None else None
+            if widget is not None:
+                self._grid.removeWidget(widget)
+                take_away(widget)
+
     def build(self, layout: QVBoxLayout) -> None:
-        self.cells = {}
+        self.cells, self._rows = {}, {}
         layout.setContentsMargins(24, 16, 24, 16)
         head = Head("Routing", "")
         close = icon_button("remove", "Close Routing (Esc)")
@@ -57,18 +78,18 @@ class RoutingSheet(Panel):
         )
         layout.addSpacing(8)
         body = QWidget()
-        grid = QGridLayout(body)
-        grid.setContentsMargins(0, 0, 0, 0)
-        grid.setHorizontalSpacing(6)
-        grid.setVerticalSpacing(2)
-        self._fill(grid)
+        self._grid = QGridLayout(body)
+        self._grid.setContentsMargins(0, 0, 0, 0)
+        self._grid.setHorizontalSpacing(6)
+        self._grid.setVerticalSpacing(2)
+        self._fill()
         area = QScrollArea()
         area.setWidget(body)
         area.setWidgetResizable(True)
         layout.addWidget(area, 1)
 
-    def _fill(self, grid: QGridLayout) -> None:
-        scene = self.session.scene
+    def _fill(self) -> None:
+        scene, grid = self.session.scene, self._grid
         for column, falloff in enumerate(scene.falloffs, start=2):
             name = Elided(falloff.name, "strong" if falloff.id == self.session.falloff_id else "soft")
             name.setFixedWidth(_CELL)
@@ -83,14 +104,16 @@ class RoutingSheet(Panel):
             grid.addWidget(title, row, 0, 1, 2)
             row += 1
             for effect in shape.effects:
-                self._row(grid, row, shape, effect)
+                self._row(row, shape, effect)
                 row += 1
         if row == 1:
             grid.addWidget(label("No shape has an effect yet: add one with Ctrl+Shift+A.", "soft"), 1, 0)
         grid.setColumnStretch(len(scene.falloffs) + 2, 1)
         grid.setRowStretch(row, 1)
 
-    def _row(self, grid: QGridLayout, row: int, shape: Shape, effect: Effect) -> None:
+    def _row(self, row: int, shape: Shape, effect: Effect) -> None:
+        grid = self._grid
+        self._rows[effect.id] = row, _routes(effect)
         path: Path = ("shapes", shape.id, "effects", effect.id)
         name = label(effect.settings.label, "" if effect.enabled else "soft")
         name.setMinimumWidth(120)
@@ -157,3 +180,8 @@ class RoutingSheet(Panel):
         effect: Effect = edits.get(self.session.scene, path)
         routes = sorted((*effect.routes, Route(falloff)), key=lambda route: order.get(route.falloff, len(order)))
         self.session.put(path, structs.replace(effect, routes=tuple(routes)), f"Feed {self.session.name_of(path)}")
+
+
+def _routes(effect: Effect) -> Hashable:
+    """What of an effect decides its row's widgets."""
+    return effect.enabled, tuple((route.falloff, route.join, route.inverted) for route in effect.routes)
