@@ -21,14 +21,15 @@ def _sheet(sample, key, kind):
 
 def test_routing_shows_every_effect_and_falloff_and_feeds_by_a_click(sample):
     sheet = _sheet(sample, Qt.Key.Key_R, RoutingSheet)
-    assert set(sheet.cells) == {(e, f) for e in ("bulge", "lift") for f in ("lantern-glow", "swell")}
-    sample.click(sheet.cells["lift", "lantern-glow"])
+    effects = (("amphora", "bulge"), ("quay", "lift"))
+    assert set(sheet.cells) == {(*effect, falloff) for effect in effects for falloff in ("lantern-glow", "swell")}
+    sample.click(sheet.cells["quay", "lift", "lantern-glow"])
     assert [route.falloff for route in sample.get("shapes", "quay", "effects", "lift", "routes")] == [
         "lantern-glow",
         "swell",
     ]
     assert sample.window.sheets.currentWidget() is sheet  # editing does not close it
-    field = sheet.cells["lift", "swell"].findChild(NumberField)
+    field = sheet.cells["quay", "lift", "swell"].findChild(NumberField)
     sample.type_into(field, "40")
     assert sample.get("shapes", "quay", "effects", "lift", "routes", 1, "amount") == 0.4
     sample.session.undo()
@@ -38,15 +39,26 @@ def test_routing_shows_every_effect_and_falloff_and_feeds_by_a_click(sample):
 
 def test_only_the_row_that_changes_is_built_anew(sample):
     sheet = _sheet(sample, Qt.Key.Key_R, RoutingSheet)
-    other, own = sheet.cells["bulge", "lantern-glow"], sheet.cells["lift", "swell"]
-    sample.click(sheet.cells["lift", "lantern-glow"])
-    assert sheet.cells["bulge", "lantern-glow"] is other
-    assert sheet.cells["lift", "swell"] is not own
+    other, own = sheet.cells["amphora", "bulge", "lantern-glow"], sheet.cells["quay", "lift", "swell"]
+    sample.click(sheet.cells["quay", "lift", "lantern-glow"])
+    assert sheet.cells["amphora", "bulge", "lantern-glow"] is other
+    assert sheet.cells["quay", "lift", "swell"] is not own
     shown = {field.path: field for field in sheet.findChildren(NumberField) if field.isVisible()}
     assert set(shown.values()) == set(sheet.fields), "those of the old row are forgotten"
     sample.click(sample.button(sheet, "Switch Move off"))
     assert sample.button(sheet, "Switch Move on").isVisible()
     assert not sample.get("shapes", "quay", "effects", "lift", "enabled")
+
+
+def test_effects_of_one_id_in_two_shapes_have_rows_of_their_own(sample):
+    sheet = _sheet(sample, Qt.Key.Key_R, RoutingSheet)
+    copied = sample.get("shapes", "amphora", "effects", "bulge")
+    sample.session.put(("shapes", "quay", "effects"), (copied, *sample.get("shapes", "quay", "effects")), "Copy")
+    sample.click(sheet.cells["quay", "bulge", "swell"])
+    assert len(sample.get("shapes", "quay", "effects", "bulge", "routes")) == 2
+    assert len(sample.get("shapes", "amphora", "effects", "bulge", "routes")) == 1
+    assert sheet.cells["amphora", "bulge", "swell"].isVisible()
+    assert sheet.cells["quay", "bulge", "swell"].findChild(NumberField) is not None
 
 
 def test_a_cell_joins_differently_inverts_and_is_removed(sample):

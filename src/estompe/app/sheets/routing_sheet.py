@@ -15,7 +15,7 @@ from estompe.app.widgets.number import NumberField
 from estompe.app.widgets.panel import Panel
 from estompe.document import edits
 from estompe.document.edits import Path
-from estompe.document.scene import Effect, Route, Shape
+from estompe.document.scene import Effect, Route
 
 _CELL = 118
 
@@ -29,9 +29,9 @@ class RoutingSheet(Panel):
         super().__init__(session)
         self.setObjectName("sheet")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        self.cells: dict[tuple[str, str], QWidget] = {}
+        self.cells: dict[tuple[str | int, str, str], QWidget] = {}
         self._grid = QGridLayout()
-        self._rows: dict[str, tuple[int, Hashable]] = {}
+        self._rows: dict[Path, tuple[int, Hashable]] = {}
         self.refresh()
 
     def structure(self) -> Hashable:
@@ -47,19 +47,20 @@ class RoutingSheet(Panel):
         """Build those rows anew whose routes are others: a large scene has many hundred cells."""
         for shape in self.session.scene.shapes:
             for effect in shape.effects:
-                row, shown = self._rows[effect.id]
+                path = ("shapes", shape.id, "effects", effect.id)
+                row, shown = self._rows[path]
                 if shown != _routes(effect):
-                    self._clear(row, ("shapes", shape.id, "effects", effect.id))
-                    self._row(row, shape, effect)
+                    self._clear(row, path)
+                    self._row(row, path, effect)
 
     def _clear(self, row: int, path: Path) -> None:
-        self.fields = [field for field in self.fields if field.path[: len(path)] != path]
         for column in range(self._grid.columnCount()):
             item = self._grid.itemAtPosition(row, column)
             widget = item.widget() if item is not None else None
             if widget is not None:
                 self._grid.removeWidget(widget)
                 take_away(widget)
+        self.fields = [field for field in self.fields if field.path[: len(path)] != path]
 
     def build(self, layout: QVBoxLayout) -> None:
         self.cells, self._rows = {}, {}
@@ -104,17 +105,16 @@ class RoutingSheet(Panel):
             grid.addWidget(title, row, 0, 1, 2)
             row += 1
             for effect in shape.effects:
-                self._row(row, shape, effect)
+                self._row(row, ("shapes", shape.id, "effects", effect.id), effect)
                 row += 1
         if row == 1:
             grid.addWidget(label("No shape has an effect yet: add one with Ctrl+Shift+A.", "soft"), 1, 0)
         grid.setColumnStretch(len(scene.falloffs) + 2, 1)
         grid.setRowStretch(row, 1)
 
-    def _row(self, row: int, shape: Shape, effect: Effect) -> None:
+    def _row(self, row: int, path: Path, effect: Effect) -> None:
         grid = self._grid
-        self._rows[effect.id] = row, _routes(effect)
-        path: Path = ("shapes", shape.id, "effects", effect.id)
+        self._rows[path] = row, _routes(effect)
         name = label(effect.settings.label, "" if effect.enabled else "soft")
         name.setMinimumWidth(120)
         grid.addWidget(name, row, 0)
@@ -130,7 +130,7 @@ class RoutingSheet(Panel):
             index = next((i for i, route in enumerate(effect.routes) if route.falloff == falloff.id), None)
             cell = self._empty(path, falloff.id) if index is None else self._filled(path, index, effect.routes[index])
             cell.setFixedWidth(_CELL)
-            self.cells[effect.id, falloff.id] = cell
+            self.cells[path[1], effect.id, falloff.id] = cell
             grid.addWidget(cell, row, column)
 
     def _empty(self, path: Path, falloff: str) -> QWidget:

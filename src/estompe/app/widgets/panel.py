@@ -19,6 +19,7 @@ class Panel(QWidget):
         self.session = session
         self.fields: list[Any] = []
         self._built: Hashable = _NEVER
+        self._refreshing = self._again = False
         self._body: QWidget | None = None
         self._layout = QVBoxLayout(self)
         self._layout.setContentsMargins(0, 0, 0, 0)
@@ -54,6 +55,19 @@ class Panel(QWidget):
 
     def refresh(self) -> None:
         """Show the session as it is now."""
+        # Taking away a field that is being typed into ends the typing, which changes the scene: then once more.
+        self._again = True
+        if self._refreshing:
+            return
+        self._refreshing = True
+        try:
+            while self._again:
+                self._again = False
+                self._show()
+        finally:
+            self._refreshing = False
+
+    def _show(self) -> None:
         structure = self.structure()
         if structure != self._built:
             self._built = structure
