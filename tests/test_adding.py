@@ -116,6 +116,14 @@ def test_subdividing_on_the_ramp_splits_where_the_strength_changes(scene):
     assert 1 + 2 * on_ramp < grown < 4
 
 
+def test_effects_of_a_copied_shape_have_ids_of_their_own(scene):
+    made, copy = duplicate(scene, ("shapes", "shape-1"))
+    own, copied = (edits.get(made, ("shapes", shape, "effects")) for shape in ("shape-1", copy))
+    assert [effect.settings for effect in own] == [effect.settings for effect in copied]
+    assert [effect.routes for effect in own] == [effect.routes for effect in copied]
+    assert not {effect.id for effect in own} & {effect.id for effect in copied}
+
+
 def test_duplicates_stand_behind_their_original(scene):
     made, copy = duplicate(scene, ("shapes", "shape-1"))
     assert [shape.id for shape in made.shapes] == ["shape-1", copy]

@@ -149,11 +149,14 @@ def subdivide_on_ramp(scene: Scene, shape: str, falloff: str) -> Scene:
 
 
 def duplicate(scene: Scene, path: tuple[str | int, ...]) -> tuple[Scene, str]:
-    """A copy of a shape, control or falloff behind the original, with an id and a name of its own."""
+    """A copy of a shape, control or falloff behind the original, with an id and a name of its own; so have its effects."""
     collection = path[:-1]
     items = get(scene, collection)
     original = get(scene, path)
     made = fresh_id(scene, str(collection[-1]).removesuffix("s"))
     name = fresh_name([item.name for item in items], original.name)
     copy = structs.replace(original, id=made, name=name)
-    return insert(scene, collection, copy, items.index(original) + 1), made
+    if not isinstance(copy, Shape):
+        return insert(scene, collection, copy, items.index(original) + 1), made
+    bare = structs.replace(copy, effects=())
+    return paste_effects(insert(scene, collection, bare, items.index(original) + 1), made, copy.effects), made
