@@ -20,9 +20,16 @@ if _cpu.get("avx512f"):
 
 import numba  # noqa: E402
 
+if "NUMBA_CPU_FEATURES" in os.environ:
+    # Said again for whoever imported Numba first; once it has compiled something it no longer listens.
+    numba.config.CPU_FEATURES = os.environ["NUMBA_CPU_FEATURES"]
+
 # The default layer (workqueue) is not safe when several Python threads run kernels at once.
 numba.config.THREADING_LAYER = "threadsafe"
 
 BLOCK = 512
+SPAN = 8 * BLOCK
+"""Points for which a loop with scratch arrays fetches them once: fetched for each block, they cost as much as the loop in a
+process whose memory is in many pieces."""
 PARALLEL_FROM = 16_384
 """Points below which one thread is faster than waking a second one."""

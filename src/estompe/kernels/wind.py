@@ -11,7 +11,7 @@ from typing import NamedTuple
 import numpy as np
 from numba import prange
 
-from estompe.kernels import BLOCK
+from estompe.kernels import BLOCK, SPAN
 from estompe.kernels.compile import inlined, parallel_kernel
 from estompe.kernels.functions import powers
 from estompe.kernels.noise import _MIX, _MIX_AGAIN, _X, _Y, _Z, _fade, _mix, _octave_seed
@@ -68,7 +68,7 @@ def _field(x, y, z, seed, turn):
 
 
 @inlined
-def _freedom(rest, axis, low, over, stiffness, free):
+def _freedom(rest, axis, low, over, stiffness, free, share):
     """How freely each point sways for where it is between the ends of the shape at rest."""
     count = free.shape[0]
     # Each axis has a loop of its own: only where the place of a number is known does loading it vectorise.
@@ -81,7 +81,6 @@ def _freedom(rest, axis, low, over, stiffness, free):
     else:
         for i in range(count):
             free[i] = (rest[3 * i + 2] - low) * over
-    share = np.empty(BLOCK, np.float32)
     for i in range(count):
         share[i] = free[i]
         # A power needs something above zero.
@@ -94,30 +93,32 @@ def _freedom(rest, axis, low, over, stiffness, free):
 @parallel_kernel
 def _swayed(points, rest, axis, low, over, stiffness, strength, frequency, turns, seed, by, out):
     n = strength.shape[0]
-    for block in prange((n + BLOCK - 1) // BLOCK):
-        first, last = block * BLOCK, min(n, (block + 1) * BLOCK)
-        count = last - first
-        own, made, strong = points[3 * first : 3 * last], out[3 * first : 3 * last], strength[first:last]
-        x, y, z = np.empty(BLOCK, np.float32), np.empty(BLOCK, np.float32), np.empty(BLOCK, np.float32)
-        free, wind = np.empty(count, np.float32), np.zeros((3, BLOCK), np.float32)
-        for i in range(count):
-            x[i], y[i], z[i] = own[3 * i] * frequency, own[3 * i + 1] * frequency, own[3 * i + 2] * frequency
-        free[:] = _ONE
-        if axis >= 0:
-            _freedom(rest[3 * first : 3 * last], axis, low, over, stiffness, free)
-        for way in range(3):
-            if by[way] != _ZERO:
-                blown, scale, weight = wind[way], _ONE, by[way]
-                for octave in range(2):
-                    own_seed, turn = _octave_seed(seed + np.uint32(way), octave), turns[octave]
-                    for i in range(count):
-                        blown[i] += weight * _field(x[i] * scale, y[i] * scale, z[i] * scale, own_seed, turn)
-                    scale, weight = np.float32(scale * _TWO), np.float32(weight / _TWO)
-        for i in range(count):
-            s = strong[i] * free[i]
-            made[3 * i] = own[3 * i] + s * wind[0, i]
-            made[3 * i + 1] = own[3 * i + 1] + s * wind[1, i]
-            made[3 * i + 2] = own[3 * i + 2] + s * wind[2, i]
+    for span in prange((n + SPAN - 1) // SPAN):
+        scratch, wind = np.empty((5, BLOCK), np.float32), np.empty((3, BLOCK), np.float32)
+        x, y, z, free, share = scratch[0], scratch[1], scratch[2], scratch[3], scratch[4]
+        for first in range(span * SPAN, min(n, (span + 1) * SPAN), BLOCK):
+            last = min(n, first + BLOCK)
+            count = last - first
+            own, made, strong = points[3 * first : 3 * last], out[3 * first : 3 * last], strength[first:last]
+            for i in range(count):
+                x[i], y[i], z[i] = own[3 * i] * frequency, own[3 * i + 1] * frequency, own[3 * i + 2] * frequency
+            free[:] = _ONE
+            if axis >= 0:
+                _freedom(rest[3 * first : 3 * last], axis, low, over, stiffness, free[:count], share)
+            wind[:] = _ZERO
+            for way in range(3):
+                if by[way] != _ZERO:
+                    blown, scale, weight = wind[way], _ONE, by[way]
+                    for octave in range(2):
+                        own_seed, turn = _octave_seed(seed + np.uint32(way), octave), turns[octave]
+                        for i in range(count):
+                            blown[i] += weight * _field(x[i] * scale, y[i] * scale, z[i] * scale, own_seed, turn)
+                        scale, weight = np.float32(scale * _TWO), np.float32(weight / _TWO)
+            for i in range(count):
+                s = strong[i] * free[i]
+                made[3 * i] = own[3 * i] + s * wind[0, i]
+                made[3 * i + 1] = own[3 * i + 1] + s * wind[1, i]
+                made[3 * i + 2] = own[3 * i + 2] + s * wind[2, i]
 
 
 class Root(NamedTuple):
