@@ -31,6 +31,8 @@ def matrix_of(placement: Placement) -> Matrix:
 class Asking:
     """What a source or effect sees of the moment."""
 
+    __slots__ = ("_above", "_moment", "_state", "clock", "shape_color", "shape_matrix")
+
     def __init__(self, moment: "Moment", state: State, clock: float, above: tuple[str, ...]) -> None:
         self._moment, self._state, self._above = moment, state, above
         self.clock = clock

@@ -56,16 +56,17 @@ class Memo:
         # One function without calls inside: a frame asks for some ten stages, and Python's calls are what that costs.
         key = (name, made_from)
         with self._lock:
-            token = self._tokens.get(key)
-            if token is None:
-                if len(self._tokens) >= _MOST_TOKENS:
-                    self._tokens.clear()  # numbers are never used twice, so old results merely become unreachable
-                token = self._tokens[key] = self._next
+            # In one step: hashing a key, which holds whole settings, is half of what finding its token costs.
+            token = self._tokens.setdefault(key, self._next)
+            if token == self._next:
                 self._next += 1
-            made = self._results.get(token)
-            if made is not None:
-                self._results.move_to_end(token)
-                return made
+                if len(self._tokens) > _MOST_TOKENS:
+                    self._tokens.clear()  # numbers are never used twice, so old results merely become unreachable
+            else:
+                made = self._results.get(token)
+                if made is not None:
+                    self._results.move_to_end(token)
+                    return made
         made = Made(compute(), token)
         with self._lock:
             self.computed[name] += 1

@@ -172,16 +172,17 @@ class Moment:
 
     def joined(self, falloff: Falloff, state: State, above: tuple[str, ...] = ()) -> Values:
         """The joined layers of a falloff, before its range and ramp."""
-        layers = [layer for layer in falloff.layers if layer.enabled]
-        values = [self.layer(falloff, layer, state, above) for layer in layers]
+        layers, values, parts = [], [], []
+        for layer in falloff.layers:
+            if layer.enabled:
+                own = self.layer(falloff, layer, state, above)
+                layers.append(layer)
+                values.append(own.value)
+                parts.append((layer.join, layer.one_minus, own.token))
         if len(values) == 1 and not layers[0].one_minus:
-            return values[0]
-        key = (
-            state.points,
-            tuple([(layer.join, layer.one_minus, own.token) for layer, own in zip(layers, values, strict=True)]),
-        )
-        count = len(state.samples)
-        return self._values("join", key, lambda: join_layers(layers, [own.value for own in values], count))
+            return own
+        key = state.points, tuple(parts)
+        return self._values("join", key, lambda: join_layers(layers, values, len(state.samples)))
 
     def layer(self, falloff: Falloff, layer: Layer, state: State, above: tuple[str, ...] = ()) -> Values:
         """One layer's values through its own range and ramp where it has them, before one-minus and joining."""
@@ -216,7 +217,9 @@ class Moment:
     def _looked_at(self, kind: Timed, state: State, above: tuple[str, ...]) -> tuple[Hashable, ...]:
         """What the arrays that a kind reads and the parts that it names are now."""
         tokens = state.tokens
-        found: list[Hashable] = [tokens[name] if name in tokens else self._beside(name, state) for name in kind.reads()]
+        found: list[Hashable] = []
+        for name in kind.reads():
+            found.append(tokens[name] if name in tokens else self._beside(name, state))
         for family, setting in _references(type(kind)):  # type: ignore[arg-type]
             named = getattr(kind, setting)
             for name in named if isinstance(named, tuple) else (named,):

@@ -132,8 +132,9 @@ class Noise(Struct, Source, frozen=True, forbid_unknown_fields=True, tag="noise"
             places = places + np.stack(shifts, axis=1) * np.float32(plain(self.apart))
         size, roughness = plain(self.size), plain(self.roughness)
         moving = plain(self.speed) != 0.0
+        as_it_is = self.pattern == "gradient" and self._plain_levels
         if self.pattern == "gradient":
-            amount = plain(self.amount) if self._plain_levels else 1.0
+            amount = plain(self.amount) if as_it_is else 1.0
             period = self._turns() if moving and self.loop else 0
             clock = at.clock if moving else None
             values = gradient_noise(places, size, self.octaves, roughness, amount, self.seed, clock, period)
@@ -143,7 +144,7 @@ class Noise(Struct, Source, frozen=True, forbid_unknown_fields=True, tag="noise"
             values = pattern_noise(places, pattern, size, self.octaves, roughness, self.seed, at.clock, spread)
             if self.pattern == "cellular":
                 values = values * np.float32(2.0) - np.float32(1.0)
-        return values if self.pattern == "gradient" and self._plain_levels else self._levelled(values)
+        return values if as_it_is else self._levelled(values)
 
     @property
     def _plain_levels(self) -> bool:
