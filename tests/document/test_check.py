@@ -29,6 +29,9 @@ _TOO_MUCH = {
     "a number over its limit": (("last",), 10**9, "Last must be at most 100000"),
     "keys over the limit": (("frames_per_second",), 0.5, "Rate must be at least 1"),
     "infinite": ((*_GLOW, "range", "full"), float("inf"), "must be a finite number"),
+    "too large": ((*_GLOW, "range", "full"), -2e12, "too large: at most 1e\\+12"),
+    "a key too large": ((*_GLOW, "range", "full"), Keyed((Key(5.0, 3e13),)), "too large: at most 1e\\+12"),
+    "a key too late": ((*_GLOW, "range", "full"), Keyed((Key(3e13, 5.0),)), "a key's value is not finite or larger"),
     "keys that go back": (
         (*_GLOW, "range", "full"), Keyed((Key(5.0, 0.0), Key(4.0, 1.0))), "keys must stand on ascending frames",
     ),

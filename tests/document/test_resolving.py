@@ -61,6 +61,12 @@ def test_a_formula_is_kept_within_the_settings_limits():
     assert resolved == 1.0
 
 
+def test_a_formula_that_comes_to_more_than_any_number_may_be_is_a_problem():
+    frame = evaluate(Project(_with((PUSH, Formula("1000000 * 10000000")))), 1)
+    assert "it comes to 1e+13, which is more than 1e+12" in frame.problems[0].text
+    assert edits.get(frame.scene, PUSH) == 0.0
+
+
 @pytest.mark.parametrize(("what", "reduced"), [("largest", np.max), ("smallest", np.min), ("mean", np.mean)])
 def test_reductions_are_those_of_the_strength_over_the_shape(what, reduced):
     scene = _with((PUSH, Formula(f"{what}(Near, Ball)")))

@@ -9,7 +9,7 @@ import msgspec
 from msgspec import Struct
 
 from estompe.document.formula import FormulaError, parse
-from estompe.document.numbers import Formula, Keyed
+from estompe.document.numbers import LARGEST, Formula, Keyed
 from estompe.document.scene import Lathe, Scene
 from estompe.document.settings import Setting, settings_of
 
@@ -41,6 +41,8 @@ def check_number(value: float, rule: Setting) -> None:
     """Raise SceneError for a value that is not finite or is outside the setting's limits."""
     if not math.isfinite(value):
         raise SceneError(f"{rule.label} must be a finite number")
+    if abs(value) > LARGEST:
+        raise SceneError(f"{rule.label} is too large: at most {LARGEST:g}")
     if rule.low is not None and value < rule.low:
         raise SceneError(f"{rule.label} must be at least {rule.low:g}, not {value:g}")
     if rule.high is not None and value > rule.high:
@@ -78,8 +80,8 @@ def _check_part(item: Any, where: str, before: Any) -> None:
         _check_keys(item, where)
     elif isinstance(item, Formula):
         _check_formula(item.text, where)
-    elif isinstance(item, float) and not math.isfinite(item):
-        raise SceneError(f"a number is not finite - at `{where}`")
+    elif isinstance(item, float) and not _sound(item):
+        raise SceneError(f"a number is not finite or larger than {LARGEST:g} - at `{where}`")
     elif isinstance(item, Struct):
         _check_struct(item, where)
         for name in item.__struct_fields__:
@@ -112,6 +114,10 @@ def _lengths(kind: type[Struct]) -> tuple[tuple[str, int, float], ...]:
     return tuple(found)
 
 
+def _sound(value: float) -> bool:
+    return math.isfinite(value) and abs(value) <= LARGEST
+
+
 def _check_formula(text: str, where: str) -> None:
     try:
         parse(text)
@@ -124,8 +130,8 @@ def _check_keys(number: Keyed, where: str) -> None:
     if any(after <= before for before, after in itertools.pairwise(frames)):
         raise SceneError(f"keys must stand on ascending frames - at `{where}.keys`")
     slopes = [slope for key in number.keys for slope in (key.slope_in, key.slope_out) if slope is not None]
-    if not all(math.isfinite(value) for value in (*slopes, *(key.value for key in number.keys))):
-        raise SceneError(f"a key's value is not finite - at `{where}.keys`")
+    if not all(_sound(value) for value in (*slopes, *frames, *(key.value for key in number.keys))):
+        raise SceneError(f"a key's value is not finite or larger than {LARGEST:g} - at `{where}.keys`")
 
 
 def _check_limits(value: Any, rule: Setting, where: str) -> None:

@@ -28,6 +28,8 @@ class Key(Struct, frozen=True, forbid_unknown_fields=True):
 
 
 Outside = Literal["hold", "loop", "continue"]
+LARGEST = 1e12
+"""No number of a scene is larger to either side: float32 still has room for its cube."""
 
 
 class Keyed(Struct, frozen=True, forbid_unknown_fields=True, tag="keyed", tag_field="kind"):

@@ -9,7 +9,7 @@ from estompe.document import edits, formula
 from estompe.document.edits import Path
 from estompe.document.formula import FormulaError, Node
 from estompe.document.naming import path_of, spoken
-from estompe.document.numbers import Formula, Number, moving, resolve
+from estompe.document.numbers import LARGEST, Formula, Number, moving, resolve
 from estompe.document.scene import Scene
 from estompe.document.settings import settings_of
 
@@ -84,6 +84,11 @@ class Resolver:
             value = 0.0
         finally:
             self._open.pop()
+        if abs(value) > LARGEST:
+            self.errors[path] = FormulaError(
+                f"it comes to {value:.3g}, which is more than {LARGEST:g}", 0, len(number.text)
+            )
+            value = 0.0
         self._values[path] = value
         return value
 

@@ -79,7 +79,7 @@ class CurveCanvas(QWidget):
         if not values:
             return
         low, high = min(values), max(values)
-        margin = max((high - low) * 0.12, 1e-3)
+        margin = max((high - low) * 0.12, 1e-6 * abs(high), 1e-3)
         self._axis = (low - margin, high + margin)
 
     def _frames(self) -> np.ndarray:

@@ -100,7 +100,7 @@ class RampPlot(QWidget):
             low, high = min(low, self._low), max(high, self._high)
         if self.unit == "length":
             low = min(low, 0.0) if low > 0 and low < 0.4 * high else low
-        margin = max(1e-6, high - low) * 0.08
+        margin = max(1e-6, 1e-6 * abs(high), high - low) * 0.08
         self._axis = (low - (margin if low != 0.0 else 0.0), high + margin)
 
     def _plot(self) -> QRectF:
