@@ -2,18 +2,11 @@
 
 import numpy as np
 import pytest
+from tests.kernels.test_noise import _mixed
 
 from estompe.kernels.wind import ROUND, Root, swayed
 
 _U = np.uint32
-
-
-def _mixed(bits):
-    bits = bits ^ (bits >> _U(15))
-    bits = bits * _U(0x2C1B3C6D)
-    bits = bits ^ (bits >> _U(12))
-    bits = bits * _U(0x297A2D39)
-    return bits ^ (bits >> _U(15))
 
 
 def _field(at, seed, swings):
