@@ -16,7 +16,7 @@ Item = TypeVar("Item")
 _STRICT: dict[str, Any] = {"frozen": True, "forbid_unknown_fields": True}
 
 
-class Key(Struct, frozen=True, forbid_unknown_fields=True):
+class Key(Struct, frozen=True, cache_hash=True, forbid_unknown_fields=True):
     """A value on a frame, and how it goes on to the next key."""
 
     frame: Annotated[float, Meta(ge=-1e6, le=1e6)]
@@ -32,7 +32,7 @@ LARGEST = 1e12
 """No number of a scene is larger to either side: float32 still has room for its cube."""
 
 
-class Keyed(Struct, frozen=True, forbid_unknown_fields=True, tag="keyed", tag_field="kind"):
+class Keyed(Struct, frozen=True, cache_hash=True, forbid_unknown_fields=True, tag="keyed", tag_field="kind"):
     """A number that follows its keys, in ascending frames.
 
     before, after: what it does outside of them: hold the first or last value, loop the keys, or continue straight on.
@@ -80,7 +80,7 @@ def _cubic(near: tuple[Key, ...], index: int) -> Cubic:
     return cubics([k.frame for k in near], [k.value for k in near], [k.shape for k in near], tangents)[index]
 
 
-class Formula(Struct, frozen=True, forbid_unknown_fields=True, tag="formula", tag_field="kind"):
+class Formula(Struct, frozen=True, cache_hash=True, forbid_unknown_fields=True, tag="formula", tag_field="kind"):
     """A number worked out from others, such as `Elbow.turn.x / 90`."""
 
     text: Annotated[str, Meta(max_length=1000)]

@@ -19,7 +19,7 @@ Color = tuple[float, float, float]
 _TURN = "Degrees about X, then Y, then Z."
 
 
-class Placement(Struct, frozen=True, forbid_unknown_fields=True):
+class Placement(Struct, frozen=True, cache_hash=True, forbid_unknown_fields=True):
     """Where something stands, how it is turned and how large it is."""
 
     place: Annotated[Triple, setting("Place", "Where it stands, X Y Z.", unit="length")] = (0.0, 0.0, 0.0)
@@ -34,7 +34,7 @@ class Placement(Struct, frozen=True, forbid_unknown_fields=True):
 _DIVISIONS = Meta(ge=1, le=2000)
 
 
-class Ball(Struct, frozen=True, forbid_unknown_fields=True, tag="ball", tag_field="kind"):
+class Ball(Struct, frozen=True, cache_hash=True, forbid_unknown_fields=True, tag="ball", tag_field="kind"):
     """A ball of even quads."""
 
     radius: Annotated[float, setting("Radius", "From its centre.", unit="length", low=1e-6, high=1e6)] = 0.5
@@ -43,7 +43,7 @@ class Ball(Struct, frozen=True, forbid_unknown_fields=True, tag="ball", tag_fiel
     ] = 24
 
 
-class Grid(Struct, frozen=True, forbid_unknown_fields=True, tag="grid", tag_field="kind"):
+class Grid(Struct, frozen=True, cache_hash=True, forbid_unknown_fields=True, tag="grid", tag_field="kind"):
     """A flat sheet facing up."""
 
     width: Annotated[float, setting("Width", "Along X.", unit="length", low=1e-6, high=1e6)] = 2.0
@@ -52,7 +52,7 @@ class Grid(Struct, frozen=True, forbid_unknown_fields=True, tag="grid", tag_fiel
     rows: Annotated[int, setting("Rows", "Quads along Z.", low=1, high=2000), _DIVISIONS] = 48
 
 
-class Box(Struct, frozen=True, forbid_unknown_fields=True, tag="box", tag_field="kind"):
+class Box(Struct, frozen=True, cache_hash=True, forbid_unknown_fields=True, tag="box", tag_field="kind"):
     """A closed box."""
 
     width: Annotated[float, setting("Width", "Along X.", unit="length", low=1e-6, high=1e6)] = 1.0
@@ -61,7 +61,7 @@ class Box(Struct, frozen=True, forbid_unknown_fields=True, tag="box", tag_field=
     divisions: Annotated[int, setting("Divisions", "Quads along each edge.", low=1, high=2000), _DIVISIONS] = 16
 
 
-class Tube(Struct, frozen=True, forbid_unknown_fields=True, tag="tube", tag_field="kind"):
+class Tube(Struct, frozen=True, cache_hash=True, forbid_unknown_fields=True, tag="tube", tag_field="kind"):
     """An open tube standing on its origin."""
 
     radius: Annotated[float, setting("Radius", "From its axis.", unit="length", low=1e-6, high=1e6)] = 0.3
@@ -70,7 +70,7 @@ class Tube(Struct, frozen=True, forbid_unknown_fields=True, tag="tube", tag_fiel
     along: Annotated[int, setting("Along", "Quads along the axis.", low=1, high=4000), Meta(ge=1, le=4000)] = 32
 
 
-class Lathe(Struct, frozen=True, forbid_unknown_fields=True, tag="lathe", tag_field="kind"):
+class Lathe(Struct, frozen=True, cache_hash=True, forbid_unknown_fields=True, tag="lathe", tag_field="kind"):
     """A drawn profile turned about Y. profile: radius and height from the bottom up."""
 
     profile: Annotated[tuple[tuple[float, float], ...], Meta(min_length=2, max_length=1000)] = (
@@ -84,7 +84,7 @@ class Lathe(Struct, frozen=True, forbid_unknown_fields=True, tag="lathe", tag_fi
     along: Annotated[int, setting("Along", "Quads along the profile.", low=1, high=4000), Meta(ge=1, le=4000)] = 96
 
 
-class StoredAttribute(Struct, frozen=True, forbid_unknown_fields=True):
+class StoredAttribute(Struct, frozen=True, cache_hash=True, forbid_unknown_fields=True):
     """A named array of an imported mesh."""
 
     name: Name
@@ -92,7 +92,7 @@ class StoredAttribute(Struct, frozen=True, forbid_unknown_fields=True):
     blob: BlobName
 
 
-class Mesh(Struct, frozen=True, forbid_unknown_fields=True, tag="mesh", tag_field="kind"):
+class Mesh(Struct, frozen=True, cache_hash=True, forbid_unknown_fields=True, tag="mesh", tag_field="kind"):
     """A mesh that was brought in; its arrays are blobs beside the scene."""
 
     points: BlobName
@@ -105,7 +105,7 @@ class Mesh(Struct, frozen=True, forbid_unknown_fields=True, tag="mesh", tag_fiel
 ShapeSource = Ball | Grid | Box | Tube | Lathe | Mesh
 
 
-class Route(Struct, frozen=True, forbid_unknown_fields=True):
+class Route(Struct, frozen=True, cache_hash=True, forbid_unknown_fields=True):
     """One falloff that feeds an effect."""
 
     falloff: Annotated[Identifier, setting("Falloff", "The falloff that feeds the effect.", refers="falloff")]
@@ -116,7 +116,7 @@ class Route(Struct, frozen=True, forbid_unknown_fields=True):
     inverted: Annotated[bool, setting("Inverted", "One minus the strength.")] = False
 
 
-class Effect(Struct, frozen=True, forbid_unknown_fields=True):
+class Effect(Struct, frozen=True, cache_hash=True, forbid_unknown_fields=True):
     """An effect on a shape, and the falloffs its strength comes from; at full strength where there are none."""
 
     id: Identifier
@@ -125,7 +125,7 @@ class Effect(Struct, frozen=True, forbid_unknown_fields=True):
     enabled: bool = True
 
 
-class Shape(Struct, frozen=True, forbid_unknown_fields=True):
+class Shape(Struct, frozen=True, cache_hash=True, forbid_unknown_fields=True):
     """Something to be seen and deformed."""
 
     id: Identifier
@@ -137,7 +137,7 @@ class Shape(Struct, frozen=True, forbid_unknown_fields=True):
     color: Color = (0.80, 0.77, 0.71)
 
 
-class Control(Struct, frozen=True, forbid_unknown_fields=True):
+class Control(Struct, frozen=True, cache_hash=True, forbid_unknown_fields=True):
     """An object that falloffs look at."""
 
     id: Identifier
@@ -152,7 +152,7 @@ class Control(Struct, frozen=True, forbid_unknown_fields=True):
     ] = ()
 
 
-class RampPoint(Struct, frozen=True, forbid_unknown_fields=True):
+class RampPoint(Struct, frozen=True, cache_hash=True, forbid_unknown_fields=True):
     """A point of a ramp, and how the curve goes on to the next."""
 
     position: Annotated[
@@ -166,14 +166,14 @@ Ramp = Annotated[tuple[RampPoint, ...], Meta(min_length=1, max_length=64)]
 EASED: tuple[RampPoint, ...] = (RampPoint(0.0, 1.0), RampPoint(1.0, 0.0))
 
 
-class Range(Struct, frozen=True, forbid_unknown_fields=True):
+class Range(Struct, frozen=True, cache_hash=True, forbid_unknown_fields=True):
     """The two values between which the ramp runs."""
 
     full: Annotated[Number, setting("Full within", "The value up to which the strength is full.", unit="length")] = 0.0
     gone: Annotated[Number, setting("Gone beyond", "The value from which nothing is left.", unit="length")] = 1.0
 
 
-class Layer(Struct, frozen=True, forbid_unknown_fields=True):
+class Layer(Struct, frozen=True, cache_hash=True, forbid_unknown_fields=True):
     """One thing that is measured, and how it joins the layers above it."""
 
     id: Identifier
@@ -185,7 +185,7 @@ class Layer(Struct, frozen=True, forbid_unknown_fields=True):
     enabled: bool = True
 
 
-class Falloff(Struct, frozen=True, forbid_unknown_fields=True):
+class Falloff(Struct, frozen=True, cache_hash=True, forbid_unknown_fields=True):
     """Layers joined into values, the range they are remapped through, and the ramp that makes them a strength."""
 
     id: Identifier
@@ -196,7 +196,7 @@ class Falloff(Struct, frozen=True, forbid_unknown_fields=True):
     signed: Annotated[bool, setting("Signed", "Keep strengths below 0 and above 1.")] = False
 
 
-class Camera(Struct, frozen=True, forbid_unknown_fields=True):
+class Camera(Struct, frozen=True, cache_hash=True, forbid_unknown_fields=True):
     """The shot's camera."""
 
     name: Name = "Shot"
@@ -207,7 +207,7 @@ class Camera(Struct, frozen=True, forbid_unknown_fields=True):
     ] = 32.0
 
 
-class Scene(Struct, frozen=True, forbid_unknown_fields=True):
+class Scene(Struct, frozen=True, cache_hash=True, forbid_unknown_fields=True):
     """Everything that is saved."""
 
     shapes: tuple[Shape, ...] = ()

@@ -15,7 +15,9 @@ from estompe.kernels.types import Floats
 
 
 @register
-class Attract(Struct, EffectSettings, frozen=True, forbid_unknown_fields=True, tag="attract", tag_field="kind"):
+class Attract(
+    Struct, EffectSettings, frozen=True, cache_hash=True, forbid_unknown_fields=True, tag="attract", tag_field="kind"
+):
     """Each point goes towards the control, weaker with distance, never past it."""
 
     label: ClassVar[str] = "Attract"

@@ -15,7 +15,9 @@ from estompe.kernels.types import Floats
 
 
 @register
-class Bend(Struct, EffectSettings, frozen=True, forbid_unknown_fields=True, tag="bend", tag_field="kind"):
+class Bend(
+    Struct, EffectSettings, frozen=True, cache_hash=True, forbid_unknown_fields=True, tag="bend", tag_field="kind"
+):
     """The axis between both ends of the bounds becomes an arc of the angle; its length stays."""
 
     label: ClassVar[str] = "Bend"

@@ -14,7 +14,9 @@ from estompe.kernels.types import Floats
 
 
 @register
-class Colour(Struct, EffectSettings, frozen=True, forbid_unknown_fields=True, tag="colour", tag_field="kind"):
+class Colour(
+    Struct, EffectSettings, frozen=True, cache_hash=True, forbid_unknown_fields=True, tag="colour", tag_field="kind"
+):
     """Each point's colour goes from what it is, or the shape's own, to the full one."""
 
     label: ClassVar[str] = "Colour"

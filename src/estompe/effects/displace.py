@@ -14,7 +14,9 @@ from estompe.kernels.types import Floats
 
 
 @register
-class Displace(Struct, EffectSettings, frozen=True, forbid_unknown_fields=True, tag="displace", tag_field="kind"):
+class Displace(
+    Struct, EffectSettings, frozen=True, cache_hash=True, forbid_unknown_fields=True, tag="displace", tag_field="kind"
+):
     """Each point moves along its normal by the amount times what its strength lies above the middle, in several steps."""
 
     label: ClassVar[str] = "Displace"

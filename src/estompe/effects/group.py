@@ -12,7 +12,9 @@ from estompe.kernels.types import Floats
 
 
 @register
-class Group(Struct, EffectSettings, frozen=True, forbid_unknown_fields=True, tag="group", tag_field="kind"):
+class Group(
+    Struct, EffectSettings, frozen=True, cache_hash=True, forbid_unknown_fields=True, tag="group", tag_field="kind"
+):
     """Stores which points belong to a group: those that were picked, or those of at least half strength."""
 
     label: ClassVar[str] = "Group"

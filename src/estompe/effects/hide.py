@@ -13,7 +13,9 @@ from estompe.kernels.types import Floats
 
 
 @register
-class Hide(Struct, EffectSettings, frozen=True, forbid_unknown_fields=True, tag="hide", tag_field="kind"):
+class Hide(
+    Struct, EffectSettings, frozen=True, cache_hash=True, forbid_unknown_fields=True, tag="hide", tag_field="kind"
+):
     """Faces whose mean strength lies above the threshold are taken away; points keep their numbers."""
 
     label: ClassVar[str] = "Hide"

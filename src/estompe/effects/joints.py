@@ -19,7 +19,7 @@ from estompe.kernels.types import Floats
 Vector = NDArray[np.float64]
 
 
-class Joint(Struct, frozen=True, forbid_unknown_fields=True):
+class Joint(Struct, frozen=True, cache_hash=True, forbid_unknown_fields=True):
     """A joint of a chain. place: in the shape's own space, at rest."""
 
     id: Identifier
@@ -44,7 +44,9 @@ def chain(low: tuple[float, float, float], high: tuple[float, float, float], cou
 
 
 @register
-class Joints(Struct, EffectSettings, frozen=True, forbid_unknown_fields=True, tag="joints", tag_field="kind"):
+class Joints(
+    Struct, EffectSettings, frozen=True, cache_hash=True, forbid_unknown_fields=True, tag="joints", tag_field="kind"
+):
     """Each point follows the bones near it, as far as its strength says; bends keep their width."""
 
     label: ClassVar[str] = "Joints"

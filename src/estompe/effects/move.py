@@ -14,7 +14,9 @@ from estompe.kernels.types import Floats
 
 
 @register
-class Move(Struct, EffectSettings, frozen=True, forbid_unknown_fields=True, tag="move", tag_field="kind"):
+class Move(
+    Struct, EffectSettings, frozen=True, cache_hash=True, forbid_unknown_fields=True, tag="move", tag_field="kind"
+):
     """Each point moves by the vector times its strength."""
 
     label: ClassVar[str] = "Move"

@@ -17,7 +17,9 @@ from estompe.kernels.types import Floats
 
 
 @register
-class OpenOut(Struct, EffectSettings, frozen=True, forbid_unknown_fields=True, tag="open-out", tag_field="kind"):
+class OpenOut(
+    Struct, EffectSettings, frozen=True, cache_hash=True, forbid_unknown_fields=True, tag="open-out", tag_field="kind"
+):
     """A front runs along the order: hidden before it, pulled in along the normals at it, as it is behind it."""
 
     label: ClassVar[str] = "Open out"

@@ -14,7 +14,7 @@ from estompe.kernels.blend import differences, moved_by
 from estompe.kernels.types import Floats
 
 
-class Pose(Struct, frozen=True, forbid_unknown_fields=True):
+class Pose(Struct, frozen=True, cache_hash=True, forbid_unknown_fields=True):
     """A variant of the mesh at rest. places: float32 (points, 3) in the shape's own space, kept beside the scene."""
 
     id: Identifier
@@ -27,7 +27,9 @@ class Pose(Struct, frozen=True, forbid_unknown_fields=True):
 
 
 @register
-class Poses(Struct, EffectSettings, frozen=True, forbid_unknown_fields=True, tag="poses", tag_field="kind"):
+class Poses(
+    Struct, EffectSettings, frozen=True, cache_hash=True, forbid_unknown_fields=True, tag="poses", tag_field="kind"
+):
     """Each point moves by the sum of what every pose differs from rest, times its amount and the strength."""
 
     label: ClassVar[str] = "Poses"

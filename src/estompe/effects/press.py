@@ -37,7 +37,9 @@ class _Touch(NamedTuple):
 
 
 @register
-class Press(Struct, EffectSettings, frozen=True, forbid_unknown_fields=True, tag="press", tag_field="kind"):
+class Press(
+    Struct, EffectSettings, frozen=True, cache_hash=True, forbid_unknown_fields=True, tag="press", tag_field="kind"
+):
     """Points inside the body go onto its surface; those around it swell along their normals. Nothing before contact."""
 
     label: ClassVar[str] = "Press"

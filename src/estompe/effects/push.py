@@ -13,7 +13,9 @@ from estompe.kernels.types import Floats
 
 
 @register
-class Push(Struct, EffectSettings, frozen=True, forbid_unknown_fields=True, tag="push", tag_field="kind"):
+class Push(
+    Struct, EffectSettings, frozen=True, cache_hash=True, forbid_unknown_fields=True, tag="push", tag_field="kind"
+):
     """Each point moves along its normal by the amount times its strength."""
 
     label: ClassVar[str] = "Push"

@@ -15,7 +15,9 @@ from estompe.kernels.types import Floats
 
 
 @register
-class PushAway(Struct, EffectSettings, frozen=True, forbid_unknown_fields=True, tag="push-away", tag_field="kind"):
+class PushAway(
+    Struct, EffectSettings, frozen=True, cache_hash=True, forbid_unknown_fields=True, tag="push-away", tag_field="kind"
+):
     """Each point goes straight away from the control's Y axis, equally far whatever its distance."""
 
     label: ClassVar[str] = "Push away"

@@ -17,7 +17,9 @@ from estompe.kernels.types import Floats
 
 
 @register
-class Ridges(Struct, EffectSettings, frozen=True, forbid_unknown_fields=True, tag="ridges", tag_field="kind"):
+class Ridges(
+    Struct, EffectSettings, frozen=True, cache_hash=True, forbid_unknown_fields=True, tag="ridges", tag_field="kind"
+):
     """Grooves between a number of ridges around the shape's own Y axis; none at either end of its profile."""
 
     label: ClassVar[str] = "Ridges"

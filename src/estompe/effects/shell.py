@@ -20,7 +20,9 @@ _INK: Color = (0.07, 0.06, 0.06)
 
 
 @register
-class Shell(Struct, EffectSettings, frozen=True, forbid_unknown_fields=True, tag="shell", tag_field="kind"):
+class Shell(
+    Struct, EffectSettings, frozen=True, cache_hash=True, forbid_unknown_fields=True, tag="shell", tag_field="kind"
+):
     """A copy of the surface moved along its normals by the thickness times the strength, turned inside out."""
 
     label: ClassVar[str] = "Shell"

@@ -14,7 +14,9 @@ from estompe.kernels.types import Floats
 
 
 @register
-class Size(Struct, EffectSettings, frozen=True, forbid_unknown_fields=True, tag="size", tag_field="kind"):
+class Size(
+    Struct, EffectSettings, frozen=True, cache_hash=True, forbid_unknown_fields=True, tag="size", tag_field="kind"
+):
     """Each point goes from its place to that times the size, as far as its strength says."""
 
     label: ClassVar[str] = "Size"

@@ -19,7 +19,9 @@ _TOWARDS, _BACK = 0.5, -0.5236
 
 
 @register
-class Smooth(Struct, EffectSettings, frozen=True, forbid_unknown_fields=True, tag="smooth", tag_field="kind"):
+class Smooth(
+    Struct, EffectSettings, frozen=True, cache_hash=True, forbid_unknown_fields=True, tag="smooth", tag_field="kind"
+):
     """Each round takes bumps away, as far as the strength says. A closed mesh keeps its volume."""
 
     label: ClassVar[str] = "Smooth"

@@ -18,7 +18,9 @@ _CARRIED = "\0strength"
 
 
 @register
-class Subdivide(Struct, EffectSettings, frozen=True, forbid_unknown_fields=True, tag="subdivide", tag_field="kind"):
+class Subdivide(
+    Struct, EffectSettings, frozen=True, cache_hash=True, forbid_unknown_fields=True, tag="subdivide", tag_field="kind"
+):
     """Faces with a corner of at least half strength are split, as often as there are levels."""
 
     label: ClassVar[str] = "Subdivide"

@@ -13,7 +13,9 @@ from estompe.kernels.wind import Root, swayed
 
 
 @register
-class Sway(Struct, EffectSettings, frozen=True, forbid_unknown_fields=True, tag="sway", tag_field="kind"):
+class Sway(
+    Struct, EffectSettings, frozen=True, cache_hash=True, forbid_unknown_fields=True, tag="sway", tag_field="kind"
+):
     """Each point moves along the axes by noise that is centred on zero and read where the point stands in the world."""
 
     label: ClassVar[str] = "Sway"

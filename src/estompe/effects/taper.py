@@ -14,7 +14,9 @@ from estompe.kernels.types import Floats
 
 
 @register
-class Taper(Struct, EffectSettings, frozen=True, forbid_unknown_fields=True, tag="taper", tag_field="kind"):
+class Taper(
+    Struct, EffectSettings, frozen=True, cache_hash=True, forbid_unknown_fields=True, tag="taper", tag_field="kind"
+):
     """Each point goes towards the axis or away from it, not at all at its low end and by the factor at its high end."""
 
     label: ClassVar[str] = "Taper"

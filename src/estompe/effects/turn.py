@@ -15,7 +15,9 @@ from estompe.kernels.types import Floats
 
 
 @register
-class Turn(Struct, EffectSettings, frozen=True, forbid_unknown_fields=True, tag="turn", tag_field="kind"):
+class Turn(
+    Struct, EffectSettings, frozen=True, cache_hash=True, forbid_unknown_fields=True, tag="turn", tag_field="kind"
+):
     """Each point turns by the angle times its strength."""
 
     label: ClassVar[str] = "Turn"

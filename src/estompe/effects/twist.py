@@ -15,7 +15,9 @@ from estompe.kernels.types import Floats
 
 
 @register
-class Twist(Struct, EffectSettings, frozen=True, forbid_unknown_fields=True, tag="twist", tag_field="kind"):
+class Twist(
+    Struct, EffectSettings, frozen=True, cache_hash=True, forbid_unknown_fields=True, tag="twist", tag_field="kind"
+):
     """Each point turns about the axis, not at all at its low end and by the angle at its high end."""
 
     label: ClassVar[str] = "Twist"

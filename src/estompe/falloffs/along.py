@@ -16,7 +16,7 @@ from estompe.kernels.types import Floats
 
 
 @register
-class Along(Struct, Source, frozen=True, forbid_unknown_fields=True, tag="along", tag_field="kind"):
+class Along(Struct, Source, frozen=True, cache_hash=True, forbid_unknown_fields=True, tag="along", tag_field="kind"):
     """The share 0..1 of a path's length at the nearest point on it."""
 
     label: ClassVar[str] = "Along a path"

@@ -12,7 +12,9 @@ from estompe.kernels.types import Floats
 
 
 @register
-class Attribute(Struct, Source, frozen=True, forbid_unknown_fields=True, tag="attribute", tag_field="kind"):
+class Attribute(
+    Struct, Source, frozen=True, cache_hash=True, forbid_unknown_fields=True, tag="attribute", tag_field="kind"
+):
     """An attribute's values on the points; those of faces and corners are averaged onto them."""
 
     label: ClassVar[str] = "Attribute"

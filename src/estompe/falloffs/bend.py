@@ -12,7 +12,7 @@ from estompe.kernels.types import Floats
 
 
 @register
-class JointBend(Struct, Source, frozen=True, forbid_unknown_fields=True, tag="bend", tag_field="kind"):
+class JointBend(Struct, Source, frozen=True, cache_hash=True, forbid_unknown_fields=True, tag="bend", tag_field="kind"):
     """A joint's angle in degrees at the joint itself, dying out along both bones."""
 
     label: ClassVar[str] = "Bend of a joint"

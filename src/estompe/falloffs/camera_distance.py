@@ -12,7 +12,9 @@ from estompe.kernels.types import Floats
 
 
 @register
-class CameraDistance(Struct, Source, frozen=True, forbid_unknown_fields=True, tag="camera-distance", tag_field="kind"):
+class CameraDistance(
+    Struct, Source, frozen=True, cache_hash=True, forbid_unknown_fields=True, tag="camera-distance", tag_field="kind"
+):
     """How far each point lies from the camera, scene units."""
 
     label: ClassVar[str] = "Distance to the camera"

@@ -20,7 +20,9 @@ _FORMS = {"ball": Form.BALL, "box": Form.BOX, "plane": Form.PLANE, "cylinder": F
 
 
 @register
-class Distance(Struct, Source, frozen=True, forbid_unknown_fields=True, tag="distance", tag_field="kind"):
+class Distance(
+    Struct, Source, frozen=True, cache_hash=True, forbid_unknown_fields=True, tag="distance", tag_field="kind"
+):
     """How far each point lies from a control, by the control's form and in its own units; from the nearest of several."""
 
     label: ClassVar[str] = "Distance"

@@ -12,7 +12,7 @@ from estompe.kernels.types import Floats
 
 
 @register
-class Facing(Struct, Source, frozen=True, forbid_unknown_fields=True, tag="facing", tag_field="kind"):
+class Facing(Struct, Source, frozen=True, cache_hash=True, forbid_unknown_fields=True, tag="facing", tag_field="kind"):
     """Degrees between each normal and the way to the camera: 0 where it faces the camera, 90 at the outline."""
 
     label: ClassVar[str] = "Facing the camera"

@@ -14,7 +14,9 @@ from estompe.kernels.types import Floats
 
 
 @register
-class PerPoint(Struct, Source, frozen=True, forbid_unknown_fields=True, tag="formula", tag_field="kind"):
+class PerPoint(
+    Struct, Source, frozen=True, cache_hash=True, forbid_unknown_fields=True, tag="formula", tag_field="kind"
+):
     """A formula of each point's place (x y z), normal (nx ny nz), number (id, count), random number, and the scene's numbers."""
 
     label: ClassVar[str] = "Formula"

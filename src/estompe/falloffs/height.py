@@ -13,7 +13,7 @@ from estompe.kernels.types import Floats
 
 
 @register
-class Height(Struct, Source, frozen=True, forbid_unknown_fields=True, tag="height", tag_field="kind"):
+class Height(Struct, Source, frozen=True, cache_hash=True, forbid_unknown_fields=True, tag="height", tag_field="kind"):
     """0 at the low end of the shape's bounds along an axis, 1 at the high end."""
 
     label: ClassVar[str] = "Height"

@@ -17,7 +17,7 @@ _LUMINANCE = np.array([0.2126, 0.7152, 0.0722], np.float32)
 
 
 @register
-class Image(Struct, Source, frozen=True, forbid_unknown_fields=True, tag="image", tag_field="kind"):
+class Image(Struct, Source, frozen=True, cache_hash=True, forbid_unknown_fields=True, tag="image", tag_field="kind"):
     """A picture's values where the UVs say, between its pixels; outside 0..1 it repeats."""
 
     label: ClassVar[str] = "Image"

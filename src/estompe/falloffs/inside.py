@@ -15,7 +15,7 @@ from estompe.kernels.types import Floats
 
 
 @register
-class Inside(Struct, Source, frozen=True, forbid_unknown_fields=True, tag="inside", tag_field="kind"):
+class Inside(Struct, Source, frozen=True, cache_hash=True, forbid_unknown_fields=True, tag="inside", tag_field="kind"):
     """1 inside a closed shape and 0 outside, passing over softly across its surface."""
 
     label: ClassVar[str] = "Inside a shape"

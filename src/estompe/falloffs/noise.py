@@ -21,7 +21,7 @@ _CELLS = {"nearest": Pattern.NEAREST, "second minus nearest": Pattern.DIFFERENCE
 
 
 @register
-class Noise(Struct, Source, frozen=True, forbid_unknown_fields=True, tag="noise", tag_field="kind"):
+class Noise(Struct, Source, frozen=True, cache_hash=True, forbid_unknown_fields=True, tag="noise", tag_field="kind"):
     """Fractal noise, centred on zero and about -amount..amount, or 0..amount."""
 
     label: ClassVar[str] = "Noise"

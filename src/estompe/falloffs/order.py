@@ -12,7 +12,7 @@ from estompe.kernels.types import Floats
 
 
 @register
-class Order(Struct, Source, frozen=True, forbid_unknown_fields=True, tag="order", tag_field="kind"):
+class Order(Struct, Source, frozen=True, cache_hash=True, forbid_unknown_fields=True, tag="order", tag_field="kind"):
     """0 at one end of the profile and 1 at the other, or the same across by the UVs."""
 
     label: ClassVar[str] = "Order"

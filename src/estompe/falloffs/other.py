@@ -12,7 +12,7 @@ from estompe.kernels.types import Floats
 
 
 @register
-class Other(Struct, Source, frozen=True, forbid_unknown_fields=True, tag="falloff", tag_field="kind"):
+class Other(Struct, Source, frozen=True, cache_hash=True, forbid_unknown_fields=True, tag="falloff", tag_field="kind"):
     """The strength of another falloff on the same points; it follows whatever that one does."""
 
     label: ClassVar[str] = "Another falloff"

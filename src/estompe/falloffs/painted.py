@@ -19,7 +19,9 @@ def carried_over(mask: Floats, places: Floats, rest: Floats) -> Floats:
 
 
 @register
-class Painted(Struct, Source, frozen=True, forbid_unknown_fields=True, tag="painted", tag_field="kind"):
+class Painted(
+    Struct, Source, frozen=True, cache_hash=True, forbid_unknown_fields=True, tag="painted", tag_field="kind"
+):
     """What was painted, one number per point; nothing until something is."""
 
     label: ClassVar[str] = "Painted"

@@ -13,7 +13,7 @@ from estompe.kernels.types import Floats
 
 
 @register
-class Random(Struct, Source, frozen=True, forbid_unknown_fields=True, tag="random", tag_field="kind"):
+class Random(Struct, Source, frozen=True, cache_hash=True, forbid_unknown_fields=True, tag="random", tag_field="kind"):
     """An even random number 0..1 for each point, fixed by a seed and the point's number."""
 
     label: ClassVar[str] = "Random"

@@ -15,7 +15,7 @@ from estompe.kernels.types import Floats
 
 
 @register
-class Slope(Struct, Source, frozen=True, forbid_unknown_fields=True, tag="slope", tag_field="kind"):
+class Slope(Struct, Source, frozen=True, cache_hash=True, forbid_unknown_fields=True, tag="slope", tag_field="kind"):
     """Degrees between each normal and a direction: 0 where the surface faces it, 180 where it faces away."""
 
     label: ClassVar[str] = "Slope"

@@ -16,7 +16,9 @@ from estompe.kernels.types import Floats
 
 
 @register
-class Surface(Struct, Source, frozen=True, forbid_unknown_fields=True, tag="surface", tag_field="kind"):
+class Surface(
+    Struct, Source, frozen=True, cache_hash=True, forbid_unknown_fields=True, tag="surface", tag_field="kind"
+):
     """How far each point lies from a shape's surface, in scene units; negative inside a closed one if signed."""
 
     label: ClassVar[str] = "Distance to a surface"

@@ -17,7 +17,7 @@ _AXES = {"x": Form.AXIS_X, "y": Form.AXIS_Y, "z": Form.AXIS_Z}
 
 
 @register
-class Sweep(Struct, Source, frozen=True, forbid_unknown_fields=True, tag="sweep", tag_field="kind"):
+class Sweep(Struct, Source, frozen=True, cache_hash=True, forbid_unknown_fields=True, tag="sweep", tag_field="kind"):
     """How far each point lies in front of a control's plane; negative behind it."""
 
     label: ClassVar[str] = "Sweep"
