@@ -147,6 +147,18 @@ def test_ready_frames_and_the_share_on_each(sample, small_sample):
     assert canvas.shares[1] == evaluate(sample.session.project, 1).shown("Amphora", "Lantern glow").past_half
 
 
+def test_picking_a_layer_leaves_the_share_and_another_falloff_does_not(sample):
+    canvas = sample.window.time.canvas
+    sample.qtbot.waitUntil(lambda: len(canvas.shares) == 144, timeout=30_000)
+    sample.session.choose_falloff("lantern-glow", "rough")
+    assert len(canvas.shares) == 144
+    before = dict(canvas.shares)
+    sample.session.choose_falloff("swell")
+    assert not canvas.shares
+    sample.qtbot.waitUntil(lambda: len(canvas.shares) == 144, timeout=30_000)
+    assert canvas.shares != before
+
+
 def test_the_shots_ends_can_be_changed(sample):
     sample.type_into(sample.field("last"), "90")
     assert sample.session.scene.last == 90

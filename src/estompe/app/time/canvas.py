@@ -22,6 +22,7 @@ class TimeCanvas(QWidget):
         super().__init__()
         self.session = session
         self.shares: dict[int, float] = {}
+        self._shares_of: tuple[str | None, str | None] = (None, None)
         self.lanes: list[Lane] = []
         self.picked: set[Tack] = set()
         self.pinned: tuple[str, int] | None = None
@@ -65,7 +66,10 @@ class TimeCanvas(QWidget):
         self.update()
 
     def _other_current(self) -> None:
-        self.shares.clear()
+        current = self.session.shape_id, self.session.falloff_id
+        if current != self._shares_of:
+            self.shares.clear()
+            self._shares_of = current
         self.pinned = None if self.pinned is not None and self.pinned[0] != self.session.shape_id else self.pinned
         self.picked.clear()
         self.refresh()
