@@ -16,7 +16,7 @@ from estompe.kernels.wind import Root, swayed
 class Sway(
     Struct, EffectSettings, frozen=True, cache_hash=True, forbid_unknown_fields=True, tag="sway", tag_field="kind"
 ):
-    """Each point moves along the axes by noise that is centred on zero and read where the point stands in the world."""
+    """Each point moves along the axes as pendulums do that hang around where it stands in the world, each with its own pace."""
 
     label: ClassVar[str] = "Sway"
     text: ClassVar[str] = "Moves things like wind; neighbours differ, since the noise lies in the world."

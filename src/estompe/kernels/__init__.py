@@ -29,7 +29,7 @@ numba.config.THREADING_LAYER = "threadsafe"
 
 BLOCK = 512
 SPAN = 8 * BLOCK
-"""Points for which a loop with scratch arrays fetches them once: fetched for each block, they cost as much as the loop in a
-process whose memory is in many pieces."""
+"""Points for which a loop with several scratch arrays fetches them once: fetched for each block, they cost up to a tenth of
+the loop in a process whose memory is in many pieces."""
 PARALLEL_FROM = 16_384
 """Points below which one thread is faster than waking a second one."""

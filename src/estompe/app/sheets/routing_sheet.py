@@ -30,7 +30,7 @@ class RoutingSheet(Panel):
         self.setObjectName("sheet")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.cells: dict[tuple[str | int, str, str], QWidget] = {}
-        self._grid = QGridLayout()
+        self._grid: QGridLayout
         self._rows: dict[Path, tuple[int, Hashable]] = {}
         self.refresh()
 
