@@ -5,7 +5,7 @@ import os
 import signal
 import subprocess
 import sys
-import time
+import threading
 
 import pytest
 from PyQt6.QtCore import Qt
@@ -245,11 +245,23 @@ def test_problems_are_listed_on_demand(sample):
     assert sample.window.status.message.text().startswith("Lantern glow: Distance: it looks at a control")
 
 
-def test_the_window_never_waits_for_evaluation(sample):
-    """Events are dealt with while a heavy scene is worked out."""
-    from estompe.samples import lantern_amphora
+def test_the_window_never_waits_for_evaluation(sample, monkeypatch):
+    """Everything answers while a frame is worked out that does not come to an end."""
+    from estompe.evaluate import worker
 
-    began = time.perf_counter()
-    sample.session.begin(lantern_amphora.build(20.0), None, "heavy")
-    assert time.perf_counter() - began < 1.0
+    let_go, really = threading.Event(), worker.work_out
+
+    def held_up(*asked):
+        assert let_go.wait(60)
+        return really(*asked)
+
+    monkeypatch.setattr(worker, "work_out", held_up)
+    before = sample.session.answer
+    sample.session.put(("falloffs", "lantern-glow", "range", "gone"), 1.5, "Change")
+    sample.keys(Qt.Key.Key_Period)
+    QTest.qWait(100)
+    assert sample.session.frame == 2
+    assert sample.session.answer is before
+    let_go.set()
     sample.settle()
+    assert sample.session.answer.frame.falloff("lantern-glow").range.gone == 1.5

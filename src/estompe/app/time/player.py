@@ -1,6 +1,6 @@
 """Playing at the scene's rate: frames that come too late are skipped, never slowed down."""
 
-import time
+from time import perf_counter
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
@@ -40,7 +40,7 @@ class Player(QObject):
         """Play from here; from the start if this is the last frame."""
         if self._session.frame >= self._session.scene.last:
             self._session.go(self._session.scene.first)
-        self._began, self._from = time.perf_counter(), self._session.frame
+        self._began, self._from = perf_counter(), self._session.frame
         self._shown, self.rate = [], 0.0
         self._timer.start()
         self.changed.emit()
@@ -53,7 +53,7 @@ class Player(QObject):
         """Count a picture that has reached the screen."""
         if not self.playing:
             return
-        now = time.perf_counter()
+        now = perf_counter()
         self._shown = [moment for moment in self._shown if now - moment < 1.0] + [now]
         span = min(1.0, now - self._began)
         if span > 0.5:
@@ -62,7 +62,7 @@ class Player(QObject):
     def _tick(self) -> None:
         scene = self._session.scene
         count = scene.last - scene.first + 1
-        passed = int((time.perf_counter() - self._began) * scene.frames_per_second)
+        passed = int((perf_counter() - self._began) * scene.frames_per_second)
         frame = self._from + passed
         if frame > scene.last:
             if not self.looping:
