@@ -49,16 +49,18 @@ class Bare:
         points = self.amphora[1].points
         near = distance.distance(points, matrices[0].astype(np.float32), distance.Form.BALL)
         rough = noise.gradient_noise(points, 0.22, 3, 0.5, 0.09, 7, 0.35 * seconds)
-        both = near + rough
-        strength = ramp.remap(both, glow.range.full, glow.range.gone, *pieces(glow.ramp), True)
-        made = near, rough, both, strength, displace.displace_along(points, self.normals, strength, 0.13)
+        strength = ramp.remap_joined(
+            near, rough, ramp.Joining.ADD, glow.range.full, glow.range.gone, *pieces(glow.ramp), True
+        )
+        made = near, rough, strength, displace.displace_along(points, self.normals, strength, 0.13)
         points = self.quay[1].points
         near = distance.distance(points, matrices[1].astype(np.float32), distance.Form.AXIS_X)
         rough = noise.gradient_noise(points, 0.6, 2, 0.5, 0.12, 3)
-        both = near + rough
-        strength = ramp.remap(both, swell.range.full, swell.range.gone, *pieces(swell.ramp), True)
+        strength = ramp.remap_joined(
+            near, rough, ramp.Joining.ADD, swell.range.full, swell.range.gone, *pieces(swell.ramp), True
+        )
         lifted = displace.displace_by(points, strength, np.array([0, 0.11, 0], np.float32))
-        return *made, near, rough, both, strength, lifted
+        return *made, near, rough, strength, lifted
 
 
 def _source(project: Project, index: int):  # type: ignore[no-untyped-def]

@@ -8,7 +8,7 @@ import numpy as np
 from bench.evaluation import Bare
 from bench.figures import KEPT, Figure, fill, in_turn, keeping
 from estompe.document import edits
-from estompe.document.numbers import moving
+from estompe.document.numbers import resolve
 from estompe.document.project import Project
 from estompe.document.scene import Ball, Control, Effect, Falloff, Layer, Range, Route, Scene, Shape
 from estompe.effects.push import Push
@@ -63,7 +63,7 @@ def _overhead(points: int) -> Figure:
         edited = project.with_scene(
             edits.put(project.scene, ("falloffs", "swell", "layers", "ripple", "source", "seed"), seed)
         )
-        moving(edited.scene)
+        resolve(edited.scene, 1.0)
         due.append((edited, _frame(seed)))
 
     def ours() -> object:

@@ -44,7 +44,7 @@ def test_moving_a_control_measures_only_what_looks_at_it(small_sample):
     before = memo.computed.copy()
     scene = edits.put(small_sample.scene, ("controls", "swell-line", "placement", "place", 1), 0.4)
     evaluate(small_sample.with_scene(scene), 60, memo)
-    assert memo.computed - before == {"measure": 1, "join": 1, "strength": 1, "effect": 1}
+    assert memo.computed - before == {"measure": 1, "strength": 1, "effect": 1}
 
 
 def test_renaming_recomputes_nothing(small_sample):

@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
 
 from estompe.document.scene import Layer, RampPoint, Range, Route
-from estompe.falloffs.joining import join_layers, join_routes, joined
+from estompe.falloffs.joining import join_layers, join_routes, joined, strengths
 from estompe.falloffs.noise import Noise
 from estompe.falloffs.ramp import drawn, positions, remapped
 
@@ -57,6 +57,14 @@ def test_neutral_layers(a):
 def test_nothing_to_join():
     assert not join_layers([], [], 4).any()
     assert join_routes([], [], 4).tolist() == [1, 1, 1, 1]
+
+
+@given(st.lists(st.tuples(st.sampled_from(JOINS), st.booleans(), _values), max_size=4), st.booleans())
+def test_the_strength_of_a_stack_is_its_joined_values_through_the_ramp(stack, signed):
+    layers, values = [_layer(join, flipped) for join, flipped, _ in stack], [own for *_, own in stack]
+    within, ramp = Range(0.2, 1.1), (RampPoint(0.0, 1.0), RampPoint(0.6, 0.1), RampPoint(1.0, 0.0))
+    expected = remapped(join_layers(layers, values, 7), within, ramp, signed)
+    assert np.array_equal(strengths(layers, values, 7, within, ramp, signed), expected)
 
 
 def test_routes_have_amounts_and_can_be_inverted():

@@ -9,7 +9,7 @@ from estompe.kernels import PARALLEL_FROM
 from estompe.kernels.displace import displace_along, displace_by
 from estompe.kernels.distance import Form, distance
 from estompe.kernels.normals import face_normals, point_normals
-from estompe.kernels.ramp import remap
+from estompe.kernels.ramp import Joining, remap, remap_joined
 from estompe.kernels.topology import corners_of_points, edges, triangle_corners
 
 SIZES = (0, 1, 700, PARALLEL_FROM + 300)
@@ -64,6 +64,24 @@ def test_remap_with_no_width_is_a_step():
     knots, table = _table([0.0, 1.0], [1.0, 0.0], ["linear", "linear"])
     values = np.array([0.49, 0.5, 0.51], np.float32)
     assert np.array_equal(remap(values, 0.5, 0.5, knots, table, True), [1.0, 1.0, 0.0])
+
+
+_JOINED = {
+    Joining.MULTIPLY: np.multiply,
+    Joining.ADD: np.add,
+    Joining.SUBTRACT: np.subtract,
+    Joining.LARGER: np.maximum,
+    Joining.SMALLER: np.minimum,
+}
+
+
+@pytest.mark.parametrize("joining", list(Joining))
+@pytest.mark.parametrize("count", SIZES)
+def test_joining_and_remapping_at_once_gives_the_bits_of_one_after_the_other(joining, count):
+    above, values = np.random.default_rng(3).normal(size=(2, count)).astype(np.float32)
+    knots, table = _table([0, 0.4, 1], [1, 0.2, 0], ["smooth", "linear", "smooth"])
+    after = remap(_JOINED[joining](above, values), 0.3, 1.7, knots, table, True)
+    assert np.array_equal(remap_joined(above, values, joining, 0.3, 1.7, knots, table, True), after)
 
 
 def test_remap_clamps_unless_told_otherwise():

@@ -1,8 +1,8 @@
 """Numbers that are fixed or keyed, and turning a struct of them into plain floats for one frame."""
 
 from bisect import bisect_right
-from collections.abc import Iterable
-from functools import lru_cache
+from collections.abc import Callable
+from functools import partial
 from typing import Annotated, Any, Literal, NamedTuple, TypeVar
 
 import msgspec
@@ -44,40 +44,58 @@ class Keyed(Struct, frozen=True, cache_hash=True, forbid_unknown_fields=True, ta
 
     def at(self, frame: float) -> float:
         """The value on a frame, which may lie between whole ones."""
-        first, last = self.keys[0].frame, self.keys[-1].frame
-        outside = self.before if frame < first else self.after if frame > last else "hold"
+        return _line(self).at(frame)
+
+
+class Line:
+    """The curve through a number's keys. Each piece of it is worked out when it is first asked for."""
+
+    def __init__(self, number: Keyed) -> None:
+        self._number = number
+        self._frames = [key.frame for key in number.keys]
+        self._pieces: dict[int, Cubic] = {}
+
+    def at(self, frame: float) -> float:
+        """The value on a frame."""
+        number, frames = self._number, self._frames
+        first, last = frames[0], frames[-1]
+        outside = number.before if frame < first else number.after if frame > last else "hold"
         if outside == "loop" and last > first:
             frame = first + (frame - first) % (last - first)
-        if outside == "continue" and len(self.keys) > 1:
+        if outside == "continue" and len(frames) > 1:
             return self._straight_on(frame)
-        return self._within(frame)
-
-    def _within(self, frame: float) -> float:
-        index = bisect_right(self.keys, frame, key=lambda key: key.frame) - 1
+        index = bisect_right(frames, frame) - 1
         if index < 0:
-            return self.keys[0].value
+            return number.keys[0].value
         a, b, c, d = self._piece(index)
-        u = frame - self.keys[index].frame
+        u = frame - frames[index]
         return ((d * u + c) * u + b) * u + a
 
     def _piece(self, index: int) -> Cubic:
-        # Slopes look one key past each end of the piece, so four keys decide it.
-        first = max(0, index - 1)
-        return _cubic(self.keys[first : index + 3], index - first)
+        if index not in self._pieces:
+            # Slopes look one key past each end of the piece, so four keys decide it.
+            first = max(0, index - 1)
+            near = self._number.keys[first : index + 3]
+            tangents = [(key.slope_in, key.slope_out) for key in near]
+            made = cubics([k.frame for k in near], [k.value for k in near], [k.shape for k in near], tangents)
+            self._pieces[index] = made[index - first]
+        return self._pieces[index]
 
     def _straight_on(self, frame: float) -> float:
-        if frame < self.keys[0].frame:
-            return self.keys[0].value + (frame - self.keys[0].frame) * self._piece(0)[1]
-        key = self.keys[-1]
-        _, b, c, d = self._piece(len(self.keys) - 2)
-        width = key.frame - self.keys[-2].frame
+        keys = self._number.keys
+        if frame < keys[0].frame:
+            return keys[0].value + (frame - keys[0].frame) * self._piece(0)[1]
+        key = keys[-1]
+        _, b, c, d = self._piece(len(keys) - 2)
+        width = key.frame - keys[-2].frame
         return key.value + (frame - key.frame) * (b + (2 * c + 3 * d * width) * width)
 
 
-@lru_cache(maxsize=4096)
-def _cubic(near: tuple[Key, ...], index: int) -> Cubic:
-    tangents = [(key.slope_in, key.slope_out) for key in near]
-    return cubics([k.frame for k in near], [k.value for k in near], [k.shape for k in near], tangents)[index]
+_LINES: Known[Line] = Known()
+
+
+def _line(number: Keyed) -> Line:
+    return _LINES.get(number) or _LINES.put(number, Line(number))
 
 
 class Formula(Struct, frozen=True, cache_hash=True, forbid_unknown_fields=True, tag="formula", tag_field="kind"):
@@ -110,11 +128,10 @@ def plain_triple(triple: Triple) -> tuple[float, float, float]:
 
 
 class Moving(NamedTuple):
-    """Whether a part of a scene has keyed numbers, and whether it has formulas; in which fields or places the keyed ones are."""
+    """Whether a part of a scene has keyed numbers, and whether it has formulas."""
 
     keyed: bool
     formulas: bool
-    where: tuple[Any, ...] = ()
 
 
 _STILL, _KEYED, _FORMULA = Moving(False, False), Moving(True, False), Moving(False, True)
@@ -133,19 +150,12 @@ def moving(item: Any) -> Moving:
         return _FORMULA
     if not isinstance(item, _CAN_MOVE):
         return _STILL
-    parts = enumerate(item) if isinstance(item, tuple) else zip(item.__struct_fields__, astuple(item), strict=True)
-    return _MOVING.put(item, _walked(parts))
-
-
-def _walked(parts: Iterable[tuple[Any, Any]]) -> Moving:
-    where, formulas = [], False
-    for name, part in parts:
+    keyed = formulas = False
+    for part in item if isinstance(item, tuple) else astuple(item):
         if isinstance(part, _CAN_MOVE):
             own = moving(part)
-            formulas = formulas or own.formulas
-            if own.keyed:
-                where.append(name)
-    return Moving(bool(where), formulas, tuple(where)) if where or formulas else _STILL
+            keyed, formulas = keyed or own.keyed, formulas or own.formulas
+    return _MOVING.put(item, Moving(keyed, formulas) if keyed or formulas else _STILL)
 
 
 def resolve(item: Item, frame: float) -> Item:
@@ -153,22 +163,38 @@ def resolve(item: Item, frame: float) -> Item:
 
     Formulas stay: `estompe.document.resolving` works them out.
     """
-    return _resolved(item, frame)  # type: ignore[no-any-return]
+    return _course(item)(frame) if moving(item).keyed else item  # type: ignore[no-any-return]
 
 
-def _resolved(item: Any, frame: float) -> Any:
+Course = Callable[[float], Any]
+"""A part of a scene as it is on a frame."""
+_COURSES: Known[Course] = Known()
+
+
+def _course(item: Any) -> Course:
+    """How a part with keyed numbers follows the frame. What there is to do in it is found out once."""
+    return _COURSES.get(item) or _COURSES.put(item, _followed(item))
+
+
+def _followed(item: Any) -> Course:
     if isinstance(item, Keyed):
-        return item.at(frame)
-    where = moving(item).where
-    if not where:
-        return item
+        return _line(item).at
     if isinstance(item, tuple):
-        parts = list(item)
-        for place in where:
-            parts[place] = _resolved(parts[place], frame)
-        return tuple(parts)
-    changes = {name: _resolved(getattr(item, name), frame) for name in where}
-    return msgspec.structs.replace(item, **changes)
+        places = [(place, _course(part)) for place, part in enumerate(item) if moving(part).keyed]
+        return partial(_tuple_on, item, places)
+    fields = zip(item.__struct_fields__, astuple(item), strict=True)
+    return partial(_struct_on, item, [(name, _course(part)) for name, part in fields if moving(part).keyed])
+
+
+def _tuple_on(item: tuple[Any, ...], places: list[tuple[int, Course]], frame: float) -> tuple[Any, ...]:
+    parts = list(item)
+    for place, course in places:
+        parts[place] = course(frame)
+    return tuple(parts)
+
+
+def _struct_on(item: Struct, fields: list[tuple[str, Course]], frame: float) -> Struct:
+    return msgspec.structs.replace(item, **{name: course(frame) for name, course in fields})
 
 
 def with_key(number: Number, frame: float, value: float, shape: Shape = "smooth") -> Keyed:

@@ -3,7 +3,9 @@
 import threading
 from collections import Counter, OrderedDict
 from collections.abc import Callable, Hashable
-from typing import Any, Generic, NamedTuple, Protocol, TypeVar
+from typing import Any, Generic, Protocol, TypeVar
+
+from msgspec import Struct
 
 
 class _Sized(Protocol):
@@ -15,13 +17,16 @@ Sized = TypeVar("Sized", bound=_Sized)
 DEFAULT_BUDGET = 1 << 30
 # Beyond this the collector's walk over them would be felt.
 _MOST_TOKENS = 60_000
+# What is dropped at once, as a part of the budget.
+_ROOM = 16
 
 
-class Made(NamedTuple, Generic[Sized]):
-    """What a stage made, and the token that stands for it."""
+class Made(Struct, Generic[Sized], frozen=True):
+    """What a stage made, the token that stands for it, and the bytes it takes."""
 
     value: Sized
     token: int
+    nbytes: int
 
 
 class CancelledError(Exception):
@@ -67,13 +72,20 @@ class Memo:
                 if made is not None:
                     self._results.move_to_end(token)
                     return made
-        made = Made(compute(), token)
+        value = compute()
+        made = Made(value, token, value.nbytes)
         with self._lock:
             self.computed[name] += 1
             if token not in self._results:
                 self._results[token] = made
-                self._used += made.value.nbytes
-                while self._used > self.budget and len(self._results) > 1:
-                    _, dropped = self._results.popitem(last=False)
-                    self._used -= dropped.value.nbytes
+                self._used += made.nbytes
+                if self._used > self.budget:
+                    self._make_room()
         return made
+
+    def _make_room(self) -> None:
+        """Drop many at once: one by one they cost as much as finding them, since nothing of them is in a cache any more."""
+        enough = self.budget - self.budget // _ROOM
+        while self._used > enough and len(self._results) > 1:
+            _, dropped = self._results.popitem(last=False)
+            self._used -= dropped.nbytes

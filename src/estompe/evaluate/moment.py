@@ -22,7 +22,7 @@ from estompe.evaluate.asking import Asking, matrix_of
 from estompe.evaluate.memo import Made, Memo
 from estompe.evaluate.sources import build
 from estompe.evaluate.state import Problem, State, Values
-from estompe.falloffs.joining import join_layers, join_routes
+from estompe.falloffs.joining import join_layers, join_routes, strengths
 from estompe.falloffs.ramp import remapped
 from estompe.geometry import Geometry, GeometryError, Topology
 from estompe.geometry.placement import Matrix
@@ -163,26 +163,33 @@ class Moment:
     def strength(self, falloff_id: str, state: State, above: tuple[str, ...] = ()) -> Values:
         """A falloff's strength on a state's points. Raises MissingError where it is missing or refers to itself."""
         falloff = self.falloff(falloff_id)
-        joined = self.joined(falloff, state, above)
+        layers, values, made_from = self._layers(falloff, state, above)
+        within, ramp, signed = falloff.range, falloff.ramp, falloff.signed
         return self._values(
             "strength",
-            (joined.token, falloff.range, falloff.ramp, falloff.signed),
-            lambda: remapped(joined.value, falloff.range, falloff.ramp, falloff.signed),
+            (made_from, within, ramp, signed),
+            lambda: strengths(layers, _arrays(values), len(state.samples), within, ramp, signed),
         )
 
     def joined(self, falloff: Falloff, state: State, above: tuple[str, ...] = ()) -> Values:
         """The joined layers of a falloff, before its range and ramp."""
+        layers, values, made_from = self._layers(falloff, state, above)
+        if len(values) == 1 and not layers[0].one_minus:
+            return values[0]
+        return self._values("join", made_from, lambda: join_layers(layers, _arrays(values), len(state.samples)))
+
+    def _layers(
+        self, falloff: Falloff, state: State, above: tuple[str, ...]
+    ) -> tuple[list[Layer], list[Values], Hashable]:
+        """A falloff's enabled layers, the values of each, and what they are joined from."""
         layers, values, parts = [], [], []
         for layer in falloff.layers:
             if layer.enabled:
                 own = self.layer(falloff, layer, state, above)
                 layers.append(layer)
-                values.append(own.value)
+                values.append(own)
                 parts.append((layer.join, layer.one_minus, own.token))
-        if len(values) == 1 and not layers[0].one_minus:
-            return own
-        key = state.points, tuple(parts)
-        return self._values("join", key, lambda: join_layers(layers, values, len(state.samples)))
+        return layers, values, tuple(parts) or len(state.samples)
 
     def layer(self, falloff: Falloff, layer: Layer, state: State, above: tuple[str, ...] = ()) -> Values:
         """One layer's values through its own range and ramp where it has them, before one-minus and joining."""
@@ -278,7 +285,7 @@ class Moment:
             return state
         mesh = source.value
         key = (source.token, shape.placement)
-        return state.after(*self._memo.stage("place", key, lambda: mesh.moved(transformed(mesh.points, matrix))))
+        return state.after(self._memo.stage("place", key, lambda: mesh.moved(transformed(mesh.points, matrix))))
 
     def _after(self, shape: Shape, effect: Effect, state: State) -> State:
         strength = self._effect_strength(shape, effect, state)
@@ -297,30 +304,34 @@ class Moment:
         except (MissingError, GeometryError) as error:
             self.problems[path] = Problem(path, f"{settings.label}: {error}")
             return state
-        return state.after(*made)
+        return state.after(made)
 
     def _effect_strength(self, shape: Shape, effect: Effect, state: State) -> Values:
-        count = len(state.samples)
-        routes, strengths = [], []
+        routes, found = [], []
         for index, route in enumerate(effect.routes):
             try:
-                strengths.append(self.strength(route.falloff, state))
+                found.append(self.strength(route.falloff, state))
                 routes.append(route)
             except MissingError as error:
                 path = ("shapes", shape.id, "effects", effect.id, "routes", index)
                 self.problems[path] = Problem(path, f"{effect.settings.label}: {error}")
+        if len(routes) == 1 and routes[0].amount == 1.0 and not routes[0].inverted:
+            return found[0]
+        count = len(state.samples)
         if effect.routes and not routes:
             return self._values("route", ("nothing", count), lambda: np.zeros(count, np.float32))
-        if len(routes) == 1 and routes[0].amount == 1.0 and not routes[0].inverted:
-            return strengths[0]
-        key = (count, tuple((route, own.token) for route, own in zip(routes, strengths, strict=True)))
-        return self._values("route", key, lambda: join_routes(routes, [own.value for own in strengths], count))
+        key = (count, tuple((route, own.token) for route, own in zip(routes, found, strict=True)))
+        return self._values("route", key, lambda: join_routes(routes, _arrays(found), count))
 
     def _values(self, name: str, made_from: Hashable, compute: Callable[[], Floats]) -> Values:
         self._pause()
         made = self._memo.stage(name, made_from, compute)
         made.value.setflags(write=False)
         return made
+
+
+def _arrays(values: list[Values]) -> list[Floats]:
+    return [own.value for own in values]
 
 
 @cache

@@ -3,6 +3,8 @@
 from collections.abc import Mapping
 from typing import NamedTuple
 
+from msgspec import Struct
+
 from estompe.document.edits import Path
 from estompe.document.scene import Color
 from estompe.evaluate.memo import Made
@@ -19,7 +21,7 @@ class Problem(NamedTuple):
     text: str
 
 
-class State(NamedTuple):
+class State(Struct, frozen=True):
     """A shape at some point of its chain, with the tokens of the arrays that falloffs read."""
 
     geometry: Geometry
@@ -33,9 +35,10 @@ class State(NamedTuple):
         """The token of the geometry as a whole."""
         return self.tokens["points"]
 
-    def after(self, geometry: Geometry, token: int) -> "State":
+    def after(self, made: Made[Geometry]) -> "State":
         """The state a stage leaves behind; what it shares with this one keeps its token."""
-        before, tokens = self.geometry, {**self.tokens, "points": token, "normals": token}
+        before, geometry, token = self.geometry, made.value, made.token
+        tokens = {**self.tokens, "points": token, "normals": token}
         if geometry.at_rest is not before.at_rest:
             tokens["rest"] = token
         if geometry.attributes is not before.attributes:

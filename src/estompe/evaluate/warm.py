@@ -93,6 +93,7 @@ def _point_steps(points: Floats) -> list[tuple[str, Callable[[], object]]]:
     return [
         ("distance", lambda: distance.distance(points, matrix, distance.Form.BALL)),
         ("ramp", lambda: ramp.remap(values, 0.0, 1.0, knots, cubics, True)),
+        ("joined ramp", lambda: ramp.remap_joined(values, values, ramp.Joining.ADD, 0.0, 1.0, knots, cubics, True)),
         ("push", lambda: displace.displace_along(points, points, values, 1.0)),
         ("move", lambda: displace.displace_by(points, values, np.zeros(3, np.float32))),
         ("noise", lambda: noise.gradient_noise(points, 1.0, 1, 0.5, 1.0, 1)),

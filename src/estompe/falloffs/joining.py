@@ -5,7 +5,9 @@ from collections.abc import Callable, Sequence
 import numpy as np
 
 from estompe.document.numbers import plain
-from estompe.document.scene import Join, Layer, Route
+from estompe.document.scene import Join, Layer, Ramp, Range, Route
+from estompe.falloffs.ramp import pieces, remapped
+from estompe.kernels.ramp import Joining, remap_joined
 from estompe.kernels.types import Floats
 
 _JOINS: dict[Join, Callable[[Floats, Floats], Floats]] = {
@@ -15,6 +17,13 @@ _JOINS: dict[Join, Callable[[Floats, Floats], Floats]] = {
     "larger": np.maximum,
     "smaller": np.minimum,
     "replace": lambda _above, values: values,
+}
+_JOININGS: dict[Join, Joining] = {
+    "multiply": Joining.MULTIPLY,
+    "add": Joining.ADD,
+    "subtract": Joining.SUBTRACT,
+    "larger": Joining.LARGER,
+    "smaller": Joining.SMALLER,
 }
 
 
@@ -30,6 +39,21 @@ def join_layers(layers: Sequence[Layer], values: Sequence[Floats], count: int) -
         own = np.float32(1.0) - own if layer.one_minus else own
         total = own if total is None else joined(total, own, layer.join)
     return np.zeros(count, np.float32) if total is None else total
+
+
+def strengths(
+    layers: Sequence[Layer], values: Sequence[Floats], count: int, within: Range, ramp: Ramp, signed: bool
+) -> Floats:
+    """All layers joined and through a resolved range and ramp, float32 (n,): the same bits as one after the other.
+
+    What the layers join to is not kept, since only who looks at the falloff wants it.
+    """
+    if len(values) < 2 or layers[-1].join == "replace":
+        return remapped(join_layers(layers, values, count), within, ramp, signed)
+    above = join_layers(layers[:-1], values[:-1], count)
+    own = np.float32(1.0) - values[-1] if layers[-1].one_minus else values[-1]
+    ends = plain(within.full), plain(within.gone)
+    return remap_joined(above, own, _JOININGS[layers[-1].join], *ends, *pieces(ramp), not signed)
 
 
 def join_routes(routes: Sequence[Route], strengths: Sequence[Floats], count: int) -> Floats:
