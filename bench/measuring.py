@@ -12,7 +12,7 @@ from estompe.geometry import Geometry, frozen, primitives
 from estompe.kernels import skin, smooth
 from estompe.kernels.patterns import Pattern, pattern_noise
 from estompe.kernels.polyline import nearest_on_polyline
-from estompe.kernels.surface import nearest_on_surface, tree_of
+from estompe.kernels.surface import nearest_on_surface, tree_of, triangle_order
 
 _MILLION = 1_000_000
 
@@ -56,7 +56,7 @@ def _noise(points: np.ndarray) -> Iterator[Figure]:
 def _surface(points: np.ndarray) -> Figure:
     ball = primitives.ball(1.0, 65)
     triangles = np.ascontiguousarray(ball.topology.triangles)
-    tree = tree_of(ball.points, triangles)
+    tree = tree_of(ball.points, triangles, triangle_order(ball.points, triangles))
     doubles, mesh, faces = points.astype(np.float64), ball.points.astype(np.float64), triangles.astype(np.int64)
     peer_tree = igl.AABB()
     peer_tree.init(mesh, faces)

@@ -8,6 +8,7 @@ from estompe.geometry.elements import random_of
 from estompe.geometry.faces import kept, laid_together, on_faces
 from estompe.geometry.subdivision import subdivided
 from estompe.geometry.volume import check_closed, towards_volume, volume
+from estompe.kernels.volume import volume_along
 
 
 def _all(mesh):
@@ -148,6 +149,17 @@ def test_the_way_to_a_volume_is_exact():
     wanted = volume(ball.points, triangles) * 1.3
     step = towards_volume(ball.points, ball.normals, triangles, wanted)
     assert volume(ball.points + ball.normals * np.float32(step), triangles) == pytest.approx(wanted, rel=1e-5)
+
+
+def test_the_volume_along_directions_is_a_cubic_of_the_way():
+    ball = primitives.ball(0.8, 8)
+    along = np.random.default_rng(4).normal(size=ball.points.shape).astype(np.float32)
+    cubic = volume_along(ball.points, along, ball.topology.triangles)
+    for way in (-0.5, 0.0, 0.25, 1.5):
+        exact = np.float64(ball.points) + way * np.float64(along)
+        corners = exact[ball.topology.triangles]
+        expected = np.einsum("ij,ij->", corners[:, 0], np.cross(corners[:, 1], corners[:, 2])) / 6
+        assert np.polynomial.Polynomial(cubic)(way) == pytest.approx(expected, rel=1e-9)
 
 
 def test_attributes_move_from_faces_corners_and_the_whole_to_points():

@@ -18,7 +18,7 @@ from estompe.geometry import Domain, Geometry
 from estompe.geometry.placement import inverse
 from estompe.geometry.volume import check_closed, towards_volume, volume
 from estompe.kernels.press import Body, pressed, touched
-from estompe.kernels.surface import nearest_on_surface
+from estompe.kernels.surface import feet, nearest_on_surface
 from estompe.kernels.transform import transformed
 from estompe.kernels.types import Floats
 
@@ -125,10 +125,7 @@ def _by_shape(points: Floats, body: Geometry, width: float) -> _Touch:
         raise MissingError("the shape that presses has no surface: choose another")
     found = nearest_on_surface(points, body.tree, most=width * 1.01, within=np.inf)
     depth = -to_nearest(points, body, found, signed=True)
-    corners = body.points[body.topology.triangles[found.triangle]]
-    v, w = found.shares[:, :1], found.shares[:, 1:]
-    onto = corners[:, 0] * (1 - v - w) + corners[:, 1] * v + corners[:, 2] * w
-    return _Touch(depth, np.where((found.triangle < 0)[:, None], points, onto).astype(np.float32))
+    return _Touch(depth, feet(points, body.points, body.topology.triangles, found))
 
 
 def _by_control(points: Floats, control: Placed, radius: float) -> _Touch:

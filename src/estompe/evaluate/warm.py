@@ -25,6 +25,7 @@ from estompe.kernels import (
     press,
     ramp,
     ridges,
+    sides,
     skin,
     smooth,
     surface,
@@ -123,7 +124,7 @@ def _surface_steps() -> list[tuple[str, Callable[[], object]]]:
         steps.append(("blurring", partial(smooth.blurred, values, starts, members, 1)))
     small = grid(1.0, 1.0, 2, 2)
     steps.append(("distances to surfaces", lambda: _to_surface(small)))
-    steps.append(("volumes", lambda: volume.enclosed_volume(small.points, small.topology.triangles)))
+    steps.append(("volumes", lambda: _volumes(small)))
     few = _frozen(np.zeros(len(small.points), np.float32))
     steps.append(("joints", lambda: _skin(small.points)))
     steps.append(("new points", lambda: _mix(small.points, few)))
@@ -137,9 +138,15 @@ def _surface_steps() -> list[tuple[str, Callable[[], object]]]:
     return steps
 
 
+def _volumes(mesh: Geometry) -> None:
+    volume.enclosed_volume(mesh.points, mesh.topology.triangles)
+    volume.volume_along(mesh.points, mesh.points, mesh.topology.triangles)
+
+
 def _to_surface(mesh: Geometry) -> None:
     found = surface.nearest_on_surface(mesh.points, mesh.tree)
-    surface.signs(mesh.points, mesh.points, mesh.topology.triangles, mesh.outwards, found)
+    sides.signs(mesh.points, mesh.points, mesh.topology.triangles, mesh.topology.triangle_edges, mesh.outwards, found)
+    surface.feet(mesh.points, mesh.points, mesh.topology.triangles, found)
 
 
 def _skin(points: Floats) -> None:

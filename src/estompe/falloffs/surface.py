@@ -11,7 +11,8 @@ from estompe.document.scene import Identifier
 from estompe.document.settings import setting
 from estompe.geometry import Geometry
 from estompe.geometry.samples import Samples
-from estompe.kernels.surface import Nearest, nearest_on_surface, signs
+from estompe.kernels.sides import signs
+from estompe.kernels.surface import Nearest, nearest_on_surface
 from estompe.kernels.types import Floats
 
 
@@ -65,4 +66,7 @@ def to_nearest(points: Floats, mesh: Geometry, found: Nearest, signed: bool) -> 
         raise MissingError(
             f"the shape is not closed ({edges} open edges), so it has no inside: close it or choose another"
         )
-    return found.distance * signs(points, mesh.points, mesh.topology.triangles, mesh.outwards, found)
+    topology = mesh.topology
+    return found.distance * signs(
+        points, mesh.points, topology.triangles, topology.triangle_edges, mesh.outwards, found
+    )

@@ -10,7 +10,8 @@ from numpy.typing import NDArray
 
 from estompe.geometry.rest import Rest
 from estompe.geometry.topology import Topology
-from estompe.kernels.surface import Outwards, Tree, outwards_of, tree_of
+from estompe.kernels.sides import Outwards, outwards_of
+from estompe.kernels.surface import Tree, tree_of
 from estompe.kernels.types import Floats, Indices
 
 MOST_POINTS = 200_000_000
@@ -119,12 +120,12 @@ class Geometry:
         """The tree that finds the nearest place on the surface. Raises GeometryError for a mesh without faces."""
         if not len(self.topology.triangles):
             raise GeometryError("the mesh has no faces")
-        return tree_of(self.points, self.topology.triangles)
+        return tree_of(self.points, self.topology.triangles, self.at_rest.triangle_order(self.topology))
 
     @cached_property
     def outwards(self) -> Outwards:
         """Which way is out at each face, corner and edge of the triangles."""
-        return outwards_of(self.points, self.topology.triangles)
+        return outwards_of(self.points, self.topology.triangles, self.topology.triangle_edges)
 
     def on_points(self, name: str) -> NDArray[Any] | None:
         """An attribute's values on the points, wherever they are kept: means of corners or faces around; None if there is none.

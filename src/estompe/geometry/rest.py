@@ -2,7 +2,9 @@
 
 import numpy as np
 
-from estompe.kernels.types import Floats
+from estompe.geometry.topology import Topology
+from estompe.kernels.surface import triangle_order
+from estompe.kernels.types import Floats, Indices
 
 
 class Rest:
@@ -11,12 +13,22 @@ class Rest:
     def __init__(self, places: Floats) -> None:
         self.places = places
         self._reach: dict[int, tuple[float, float]] = {}
+        self._order: tuple[Topology, Indices] | None = None
 
     def reach(self, axis: int) -> tuple[float, float]:
         """The lowest and highest place along an axis (0 is X), scene units; zeros where there are no points."""
         if axis not in self._reach:
             self._reach[axis] = reach(self.places, axis)
         return self._reach[axis]
+
+    def triangle_order(self, topology: Topology) -> Indices:
+        """The triangles of a mesh of these points, neighbours near each other, int32 (t,).
+
+        It serves the mesh on every frame: its tree is then only filled, and does not depend on the frames before.
+        """
+        if self._order is None or self._order[0] is not topology:
+            self._order = topology, triangle_order(self.places, topology.triangles)
+        return self._order[1]
 
 
 def reach(points: Floats, axis: int) -> tuple[float, float]:

@@ -88,6 +88,12 @@ class Topology:
         return out
 
     @cached_property
+    def triangle_edges(self) -> Indices:
+        """The number of the edge that follows each corner of the triangles, int32 (t, 3); neighbours share it."""
+        out: Indices = topology.triangle_edges(self.triangles, self.points)
+        return out
+
+    @cached_property
     def corner_faces(self) -> Indices:
         """The face of each corner, int32 (m,)."""
         out: Indices = topology.corner_faces(self.offsets)

@@ -4,7 +4,7 @@ import numpy as np
 
 from estompe.geometry.geometry import Geometry, GeometryError
 from estompe.kernels.types import Floats, Indices
-from estompe.kernels.volume import enclosed_volume
+from estompe.kernels.volume import enclosed_volume, volume_along
 
 
 def volume(points: Floats, triangles: Indices) -> float:
@@ -22,12 +22,10 @@ def check_closed(mesh: Geometry) -> None:
 def towards_volume(points: Floats, along: Floats, triangles: Indices, wanted: float) -> float:
     """How far to move points along directions of their own so that the volume becomes the wanted one.
 
-    The volume is a cubic in that length, so four volumes give it exactly; the root nearest to zero is taken, or zero
-    where there is none.
+    The volume is a cubic in that length; of its roots the one nearest to zero is taken, or zero where there is none.
     """
-    steps = np.array([-1.0, 0.0, 1.0, 2.0])
-    volumes = [volume(points + along * np.float32(step), triangles) for step in steps]
-    cubic = np.polyfit(steps, np.array(volumes) - wanted, 3)
-    roots = np.roots(cubic)
+    points, along = (np.ascontiguousarray(rows, np.float32) for rows in (points, along))
+    none, once, twice, thrice = volume_along(points, along, triangles)
+    roots = np.roots([thrice, twice, once, none - wanted])
     real = roots[np.abs(roots.imag) < 1e-7].real
     return float(real[np.argmin(np.abs(real))]) if len(real) else 0.0

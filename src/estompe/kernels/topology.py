@@ -119,3 +119,11 @@ def edges(corners: Indices, offsets: Indices, points: int) -> tuple[Indices, Ind
     high = np.maximum(corners, following)
     codes, uses = np.unique(low * points + high, return_counts=True)
     return np.stack([codes // points, codes % points], axis=1).astype(np.int32), uses.astype(np.int32)
+
+
+def triangle_edges(triangles: Indices, points: int) -> Indices:
+    """The number of the edge that follows each corner, int32 (t, 3); neighbours share it. triangles: int32 (t, 3)."""
+    following = np.roll(triangles, -1, axis=1)
+    low, high = np.minimum(triangles, following).astype(np.int64), np.maximum(triangles, following)
+    _, numbers = np.unique(low * points + high, return_inverse=True)
+    return numbers.reshape(-1, 3).astype(np.int32)
