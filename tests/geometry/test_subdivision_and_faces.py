@@ -178,3 +178,12 @@ def test_random_numbers_are_even_and_fixed():
     assert np.array_equal(values[:10], random_of(np.arange(10), 3))
     assert abs(np.corrcoef(values[:-1], values[1:])[0, 1]) < 0.01
     assert (random_of(np.arange(10), 4) != values[:10]).all()
+
+
+def test_meshes_laid_together_share_what_was_found_out_about_their_rest():
+    ball = primitives.ball(1.0, 4)
+    bent = ball.moved(ball.points * np.float32(2.0))
+    first, second = laid_together(ball, ball), laid_together(bent, bent)
+    assert first.at_rest is second.at_rest
+    assert np.array_equal(first.rest, np.concatenate([ball.rest, ball.rest]))
+    assert laid_together(bent, primitives.box((1.0, 1.0, 1.0), 1)).at_rest is not first.at_rest

@@ -13,6 +13,7 @@ from estompe.geometry import Geometry
 from estompe.geometry.primitives import grid
 from estompe.kernels import (
     PARALLEL_FROM,
+    angles,
     blend,
     deform,
     displace,
@@ -25,6 +26,7 @@ from estompe.kernels import (
     press,
     ramp,
     ridges,
+    sampling,
     sides,
     skin,
     smooth,
@@ -33,7 +35,7 @@ from estompe.kernels import (
     volume,
     wind,
 )
-from estompe.kernels.topology import face_means
+from estompe.kernels.topology import face_means, point_means
 from estompe.kernels.types import Array, Floats, Indices
 
 _NOTICEABLE = 0.5
@@ -132,6 +134,8 @@ def _surface_steps() -> list[tuple[str, Callable[[], object]]]:
     steps.append(("colours and poses", lambda: _blend(small.points, few)))
     steps.append(("sway", lambda: wind.swayed(small.points, few, None, (1.0, 0.0, 0.0), 1.0, 0.0, 1)))
     steps.append(("ridges", lambda: ridges.grooves(small.points, few, few, 1, 0.0, 2.0, 0.1)))
+    steps.append(("means on points", lambda: point_means(few, *small.topology.neighbours)))
+    steps.append(("pictures", lambda: _look(small.points, few)))
     steps.append(("means on faces", lambda: face_means(few, small.topology.corners, small.topology.offsets)))
     many = _frozen(np.zeros((8192, 3), np.float32))
     steps.append(("own spaces", lambda: transform.transformed(many, np.eye(4)[:3])))
@@ -147,6 +151,13 @@ def _to_surface(mesh: Geometry) -> None:
     found = surface.nearest_on_surface(mesh.points, mesh.tree)
     sides.signs(mesh.points, mesh.points, mesh.topology.triangles, mesh.topology.triangle_edges, mesh.outwards, found)
     surface.feet(mesh.points, mesh.points, mesh.topology.triangles, found)
+
+
+def _look(points: Floats, values: Floats) -> None:
+    angles.degrees_of(values)
+    angles.degrees_towards(points, points, points[0])
+    pixels, weights = np.zeros((1, 1, 4), np.float32), np.zeros(4, np.float32)
+    sampling.sampled(pixels, np.zeros((1, 2), np.float32), 1.0, weights)
 
 
 def _skin(points: Floats) -> None:

@@ -6,8 +6,8 @@ import numpy as np
 from msgspec import Struct
 
 from estompe.document.kinds import At, Source, register
-from estompe.falloffs.slope import degrees_of
 from estompe.geometry.samples import Samples
+from estompe.kernels.angles import degrees_towards
 from estompe.kernels.types import Floats
 
 
@@ -25,6 +25,4 @@ class Facing(Struct, Source, frozen=True, cache_hash=True, forbid_unknown_fields
         return "degrees"
 
     def measure(self, samples: Samples, at: At) -> Floats:
-        towards = at.camera().place.astype(np.float32) - samples.points
-        lengths = np.maximum(np.linalg.norm(towards, axis=1), np.float32(1e-9))
-        return degrees_of(np.einsum("ij,ij->i", towards, samples.normals) / lengths)
+        return degrees_towards(samples.points, samples.normals, at.camera().place.astype(np.float32))

@@ -9,11 +9,18 @@ from estompe.document import pictures
 from estompe.document.kinds import At, MissingError, Source, register
 from estompe.document.numbers import Number, plain
 from estompe.document.settings import setting
-from estompe.geometry import Domain, Geometry
+from estompe.geometry import Domain, Geometry, frozen
 from estompe.geometry.samples import Samples
+from estompe.kernels.sampling import sampled
 from estompe.kernels.types import Floats
 
-_LUMINANCE = np.array([0.2126, 0.7152, 0.0722], np.float32)
+_WEIGHTS = {
+    "brightness": frozen(np.array([0.2126, 0.7152, 0.0722, 0.0], np.float32)),
+    **{
+        name: frozen(row)
+        for name, row in zip(("red", "green", "blue", "alpha"), np.eye(4, dtype=np.float32), strict=True)
+    },
+}
 
 
 @register
@@ -43,12 +50,8 @@ class Image(Struct, Source, frozen=True, cache_hash=True, forbid_unknown_fields=
         return frame if "#" in self.file else 0.0
 
     def measure(self, samples: Samples, at: At) -> Floats:
-        picture = pictures.pixels(numbered(self.file, at.clock))
-        index = ("red", "green", "blue", "alpha")
-        values = (
-            picture[..., :3] @ _LUMINANCE if self.channel == "brightness" else picture[..., index.index(self.channel)]
-        )
-        return _on_points(samples.geometry, values, plain(self.repeat))
+        pixels = pictures.pixels(numbered(self.file, at.clock))
+        return _on_points(samples.geometry, pixels, plain(self.repeat), _WEIGHTS[self.channel])
 
 
 def numbered(file: str, frame: float) -> str:
@@ -62,27 +65,11 @@ def numbered(file: str, frame: float) -> str:
     return f"{file[:first]}{round(frame):0{last - first}d}{file[last:]}"
 
 
-def _on_points(mesh: Geometry, values: Floats, repeat: float) -> Floats:
+def _on_points(mesh: Geometry, pixels: Floats, repeat: float, weights: Floats) -> Floats:
     """Sampled where the UVs are - at corners, if they are kept there, so that seams do not blur - and averaged onto points."""
     for domain in (Domain.CORNER, Domain.POINT):
         uv = mesh.attribute(domain, "uv")
         if uv is not None:
-            sampled = _sampled(values, np.asarray(uv, np.float32)[:, :2] * np.float32(repeat))
-            if domain is Domain.POINT:
-                return sampled
-            made = Geometry(mesh.points, mesh.topology, {(domain, "sampled"): sampled}).on_points("sampled")
-            assert made is not None
-            return made
+            values = sampled(pixels, np.ascontiguousarray(uv[:, :2], np.float32), repeat, weights)
+            return values if domain is Domain.POINT else mesh.to_points(domain, values)
     raise MissingError("the shape has no UVs to lay the picture on: bring in one that has, or use a primitive")
-
-
-def _sampled(values: Floats, uv: Floats) -> Floats:
-    """Values between pixels, bilinear, float32 (n,); v runs from the bottom up."""
-    height, width = values.shape
-    x, y = uv[:, 0] * width - 0.5, (1.0 - uv[:, 1]) * height - 0.5
-    left, top = np.floor(x).astype(np.int64), np.floor(y).astype(np.int64)
-    across, down = (x - left).astype(np.float32), (y - top).astype(np.float32)
-    columns, rows = (left % width, (left + 1) % width), (top % height, (top + 1) % height)
-    upper = values[rows[0], columns[0]] * (1 - across) + values[rows[0], columns[1]] * across
-    lower = values[rows[1], columns[0]] * (1 - across) + values[rows[1], columns[1]] * across
-    return np.asarray(upper * (1 - down) + lower * down, np.float32)

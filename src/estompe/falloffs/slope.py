@@ -4,12 +4,12 @@ from typing import Annotated, ClassVar
 
 import numpy as np
 from msgspec import Meta, Struct
-from numpy.typing import NDArray
 
 from estompe.document.kinds import At, Source, register
 from estompe.document.numbers import Triple, plain_triple
 from estompe.document.settings import setting
 from estompe.geometry.samples import Samples
+from estompe.kernels.angles import degrees_of
 from estompe.kernels.smooth import blurred
 from estompe.kernels.types import Floats
 
@@ -44,8 +44,3 @@ class Slope(Struct, Source, frozen=True, cache_hash=True, forbid_unknown_fields=
         if self.rings:
             cosine = blurred(cosine, *samples.geometry.topology.neighbours, self.rings)
         return degrees_of(cosine)
-
-
-def degrees_of(cosine: NDArray[np.float32]) -> Floats:
-    """Angles in degrees of cosines that rounding may have carried past one, float32 (n,)."""
-    return np.degrees(np.arccos(np.clip(cosine, -1.0, 1.0))).astype(np.float32)

@@ -6,7 +6,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from estompe.geometry.geometry import Attributes, Domain, Geometry, frozen
-from estompe.geometry.rest import Rest
 from estompe.geometry.topology import Topology
 from estompe.kernels.topology import face_means
 
@@ -51,8 +50,7 @@ def laid_together(first: Geometry, second: Geometry) -> Geometry:
             attributes[key] = one
         elif one.shape[1:] == other.shape[1:]:
             attributes[key] = frozen(np.concatenate([one, other]))
-    rest = frozen(np.concatenate([first.rest, second.rest]))
-    return Geometry(points, topology, _sorted(attributes), Rest(rest))
+    return Geometry(points, topology, _sorted(attributes), first.at_rest.beside(second.at_rest))
 
 
 def _beside(first: Topology, second: Topology) -> Topology:

@@ -12,6 +12,7 @@ from estompe.geometry.rest import Rest
 from estompe.geometry.topology import Topology
 from estompe.kernels.sides import Outwards, outwards_of
 from estompe.kernels.surface import Tree, tree_of
+from estompe.kernels.topology import point_means
 from estompe.kernels.types import Floats, Indices
 
 MOST_POINTS = 200_000_000
@@ -135,22 +136,20 @@ class Geometry:
         for domain in Domain:
             values = self.attributes.get((domain, name))
             if values is not None:
-                return self._to_points(domain, np.asarray(values, np.float32))
+                return self.to_points(domain, np.asarray(values, np.float32))
         return None
 
-    def _to_points(self, domain: Domain, values: Floats) -> Floats:
-        count, topology = len(self.points), self.topology
+    def to_points(self, domain: Domain, values: Floats) -> Floats:
+        """Values of a domain on the points: means of the corners or faces around each, zero where there are none.
+
+        values: float32 (count of the domain,) or (…, k). Returns float32 (n,) or (n, k).
+        """
         if domain is Domain.POINT:
             return values
         if domain is Domain.WHOLE:
-            return np.repeat(values.reshape(1, *values.shape[1:]), count, axis=0)
-        if domain is Domain.FACE:
-            values = values[topology.corner_faces]
-        columns = values.reshape(len(values), -1)
-        sums = [np.bincount(topology.corners, column, minlength=count) for column in columns.T]
-        used = np.maximum(np.bincount(topology.corners, minlength=count), 1)
-        means = (np.stack(sums, axis=1) / used[:, None]).astype(np.float32)
-        return means.reshape(count, *values.shape[1:])
+            return np.repeat(values.reshape(1, *values.shape[1:]), len(self.points), axis=0)
+        faces = domain is Domain.FACE
+        return point_means(values, *(self.topology.faces_around if faces else self.topology.corners_around))
 
     @cached_property
     def bounds(self) -> tuple[Floats, Floats]:

@@ -1,5 +1,7 @@
 """A shape before any effect, which stays the same from frame to frame."""
 
+from weakref import ref
+
 import numpy as np
 
 from estompe.geometry.topology import Topology
@@ -14,6 +16,8 @@ class Rest:
         self.places = places
         self._reach: dict[int, tuple[float, float]] = {}
         self._order: tuple[Topology, Indices] | None = None
+        # Weak, since the other may be this very one, and circles wait for the collector with all their arrays.
+        self._beside: tuple[ref[Rest], Rest] | None = None
 
     def reach(self, axis: int) -> tuple[float, float]:
         """The lowest and highest place along an axis (0 is X), scene units; zeros where there are no points."""
@@ -29,6 +33,14 @@ class Rest:
         if self._order is None or self._order[0] is not topology:
             self._order = topology, triangle_order(self.places, topology.triangles)
         return self._order[1]
+
+    def beside(self, other: "Rest") -> "Rest":
+        """These places and another mesh's after them; the same for the same meshes, so that what hangs on it is kept."""
+        if self._beside is None or self._beside[0]() is not other:
+            places = np.concatenate([self.places, other.places])
+            places.setflags(write=False)
+            self._beside = ref(other), Rest(places)
+        return self._beside[1]
 
 
 def reach(points: Floats, axis: int) -> tuple[float, float]:

@@ -100,7 +100,13 @@ class Topology:
         return out
 
     @cached_property
-    def _around(self) -> tuple[Indices, Indices]:
+    def corners_around(self) -> tuple[Indices, Indices]:
+        """The corners at each point: starts, int32 (points + 1,), and members, int32 (m,)."""
+        return topology.corners_of_points(self.corners, self.points)
+
+    @cached_property
+    def faces_around(self) -> tuple[Indices, Indices]:
+        """The faces around each point: starts, int32 (points + 1,), and members, int32 (m,)."""
         starts, corners = topology.corners_of_points(self.corners, self.points)
         return starts, self.corner_faces[corners]
 
@@ -142,4 +148,4 @@ class Topology:
     def point_normals(self, points: Floats) -> Floats:
         """Unit normals of points at the given places, float32 (n, 3), weighted by the area of the faces around each."""
         face = normals.face_normals(points, self.corners, self.offsets, _scratch.rows(self.faces))
-        return normals.point_normals(face, *self._around)
+        return normals.point_normals(face, *self.faces_around)

@@ -61,6 +61,30 @@ def face_means(values: Floats, corners: Indices, offsets: Indices) -> Floats:
     return out
 
 
+@parallel_kernel
+def _point_means(values, starts, members, out):
+    n = out.shape[0]
+    for block in prange((n + BLOCK - 1) // BLOCK):
+        for point in range(block * BLOCK, min(n, (block + 1) * BLOCK)):
+            first, last = starts[point], starts[point + 1]
+            for k in range(values.shape[1]):
+                total = np.float32(0.0)
+                for m in range(first, last):
+                    total += values[members[m], k]
+                out[point, k] = total / np.float32(max(last - first, 1))
+
+
+def point_means(values: Floats, starts: Indices, members: Indices) -> Floats:
+    """The mean of the values around each point, zero where there are none, float32 (points,) or (points, k).
+
+    values: float32 (m,) or (m, k); starts, members: which of them each point has, as `corners_of_points` gives it.
+    """
+    columns = values.reshape(len(values), -1)
+    out = np.empty((len(starts) - 1, columns.shape[1]), np.float32)
+    _point_means(read_only(columns), read_only(starts), read_only(members), out)
+    return out.reshape(len(out), *values.shape[1:])
+
+
 @kernel
 def _group(keys, groups):
     starts = np.zeros(groups + 1, np.int32)
