@@ -4,10 +4,13 @@ import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 
+from estompe.app import icons
 from estompe.app.start import _left_undone
 from estompe.app.time import lanes
 from estompe.app.time.canvas import _connected, _runs
-from estompe.evaluate import evaluate
+from estompe.document.scene import Scene
+from estompe.evaluate import evaluate, worker
+from estompe.evaluate.worker import Request
 from tests.app.driving import LEFT
 
 
@@ -172,6 +175,34 @@ def test_picking_a_layer_leaves_the_share_and_another_falloff_does_not(sample):
     assert not canvas.shares
     sample.qtbot.waitUntil(lambda: len(canvas.shares) == 144, timeout=30_000)
     assert canvas.shares != before
+
+
+def test_late_news_of_another_falloff_or_scene_is_not_taken(sample):
+    canvas, session = sample.window.time.canvas, sample.session
+    sample.qtbot.waitUntil(lambda: len(canvas.shares) == 144, timeout=30_000)
+    known = dict(canvas.shares)
+    session.readied.emit(Request(session.project, 30, "amphora", "swell"), 0.9)
+    session.readied.emit(Request(session.project.with_scene(Scene()), 30, "amphora", "lantern-glow"), 0.9)
+    assert canvas.shares == known
+    session.readied.emit(Request(session.project, 30, "amphora", "lantern-glow"), 0.9)
+    assert canvas.shares == known | {30: 0.9}
+
+
+def test_shares_from_before_an_edit_do_not_look_like_news(sample, monkeypatch):
+    canvas = sample.window.time.canvas
+    sample.qtbot.waitUntil(lambda: len(canvas.shares) == 144, timeout=30_000)
+
+    def filled() -> int:
+        picture, wash = canvas.grab().toImage(), icons.current_theme().color("wash").rgb()
+        return sum(picture.pixel(x, y) == wash for x in range(150, 900, 4) for y in range(60, canvas.height(), 4))
+
+    assert filled() > 20
+    monkeypatch.setattr(worker, "_ahead", lambda _request: iter(()))
+    sample.session.put(("falloffs", "lantern-glow", "range", "gone"), 0.9, "x")
+    sample.settle()
+    assert canvas._ready == {sample.session.frame}
+    assert len(canvas.shares) == 144
+    assert filled() == 0
 
 
 def test_the_shots_ends_can_be_changed(sample):

@@ -24,9 +24,9 @@ class _Ears:
             self.answers.append(answer)
             self.news.notify_all()
 
-    def _readied(self, frame, share) -> None:
+    def _readied(self, request, share) -> None:
         with self.news:
-            self.readied.append((frame, share))
+            self.readied.append((request.frame, share))
             self.news.notify_all()
 
     def wait(self, condition) -> None:

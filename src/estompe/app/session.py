@@ -24,6 +24,7 @@ class Session(QObject):
     """The model behind the window.
 
     scene_changed(old, new), current_changed(), frame_changed(), answered(answer): pull what you show when they come.
+    readied(request, share): a frame was worked out ahead, with its share past half.
     said(text, kind): a message for the status line, kind "", "warning" or "error".
     mesh_wanted(path, then): read a mesh away from this thread and hand it on.
     """
@@ -32,7 +33,7 @@ class Session(QObject):
     current_changed = pyqtSignal()
     frame_changed = pyqtSignal()
     answered = pyqtSignal(object)
-    readied = pyqtSignal(int, object)
+    readied = pyqtSignal(object, object)
     mesh_wanted = pyqtSignal(object, object)
     said = pyqtSignal(str, str)
     project_changed = pyqtSignal()
@@ -317,6 +318,11 @@ class Session(QObject):
         """End background work."""
         self._asking.stop()
         self.worker.stop()
+
+    def still_asks(self, request: Request) -> bool:
+        """Whether a request is about what is current; news of others may still be on its way."""
+        current = self.shape_id, self.falloff_id
+        return request.project.scene is self.scene and (request.shape, request.falloff) == current
 
     def _request(self) -> Request:
         return Request(self.project, self.frame, self.shape_id, self.falloff_id)

@@ -104,7 +104,7 @@ class Worker:
     def __init__(
         self,
         answered: Callable[[Answer], None],
-        readied: Callable[[int, float | None], None],
+        readied: Callable[[Request, float | None], None],
         frame_budget: int = FRAME_BUDGET,
         failed: Callable[[Exception], None] = lambda _error: None,
     ) -> None:
@@ -212,7 +212,7 @@ class Worker:
             ahead = Request(request.project, number, request.shape, request.falloff)
             answer = work_out(ahead, self.memo, self._stop_if_wanted)
             self._store(answer)
-            self._readied(number, answer.past_half)
+            self._readied(ahead, answer.past_half)
 
     def _store(self, answer: Answer) -> None:
         with self._wake:

@@ -10,6 +10,7 @@ from estompe.app.theme import Theme
 from estompe.app.time import lanes
 from estompe.app.time.lanes import Lane, Tack
 from estompe.document.scene import Scene
+from estompe.evaluate.worker import Answer, Request
 
 _RULER, _LANE, _LEFT, _RIGHT = 26, 22, 150, 16
 _STEPS = (1, 2, 4, 6, 12, 24, 48, 96, 120, 240, 480, 960, 2400, 9600)
@@ -74,13 +75,17 @@ class TimeCanvas(QWidget):
         self.picked.clear()
         self.refresh()
 
-    def _readied(self, frame: int, share: float | None) -> None:
-        self._ready.add(frame)
+    def _readied(self, request: Request, share: float | None) -> None:
+        if not self.session.still_asks(request):
+            return
+        self._ready.add(request.frame)
         if share is not None:
-            self.shares[frame] = share
+            self.shares[request.frame] = share
         self.update()
 
-    def _answered(self) -> None:
+    def _answered(self, answer: Answer) -> None:
+        if not self.session.still_asks(answer.request):
+            return
         self._ready = self.session.worker.ready_frames()
         self.shares.update(self.session.worker.shares())
         self.update()
@@ -177,16 +182,24 @@ class TimeCanvas(QWidget):
         scene = self.session.scene
         values = course if self.pinned is not None else self.shares
         known = [(frame, values[frame]) for frame in sorted(values) if scene.first <= frame <= scene.last]
-        for run in _connected(known):
-            outline = QPainterPath(QPointF(self.x_of(run[0][0]), bottom - (bottom - top) * run[0][1]))
-            for frame, share in run[1:]:
-                outline.lineTo(self.x_of(frame), bottom - (bottom - top) * share)
+        # What was worked out before the last edit stays to be seen until it is worked out again, and does not look like news.
+        for run in _connected([(frame, share) for frame, share in known if frame not in self._ready]):
+            painter.setPen(QPen(t.color("hairline"), 1.6))
+            painter.drawPath(self._outline(run, top, bottom))
+        for run in _connected([(frame, share) for frame, share in known if frame in self._ready]):
+            outline = self._outline(run, top, bottom)
             area = QPainterPath(outline)
             area.lineTo(self.x_of(run[-1][0]), bottom)
             area.lineTo(self.x_of(run[0][0]), bottom)
             painter.fillPath(area, t.color("wash"))
             painter.setPen(QPen(t.color("chalk"), 1.6))
             painter.drawPath(outline)
+
+    def _outline(self, run: list[tuple[int, float]], top: float, bottom: float) -> QPainterPath:
+        made = QPainterPath(QPointF(self.x_of(run[0][0]), bottom - (bottom - top) * run[0][1]))
+        for frame, share in run[1:]:
+            made.lineTo(self.x_of(frame), bottom - (bottom - top) * share)
+        return made
 
     # The pointer
 
