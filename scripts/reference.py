@@ -2,9 +2,11 @@
 
 import sys
 from pathlib import Path
+from tempfile import TemporaryDirectory
 from typing import Any
 
 import numpy as np
+from msgspec import structs
 from PIL import Image
 
 import estompe  # registers the kinds
@@ -170,50 +172,55 @@ def _row(rule: Setting, default: object) -> str:
     unit = {"length": "scene units", "share": "%"}.get(rule.unit, rule.unit)
     limits = ""
     if rule.low is not None or rule.high is not None:
-        low = "" if rule.low is None else f"{rule.low:g}"
-        high = "" if rule.high is None else f"{rule.high:g}"
+        low, high = ("" if end is None else _shown(rule, end) for end in (rule.low, rule.high))
         limits = f"{low} … {high}"
     choices = ", ".join(rule.choices)
-    return f"| {rule.label} | {_default(default)} | {unit} | {limits}{choices} | {rule.text} |"
+    return f"| {rule.label} | {_shown(rule, default)} | {unit} | {limits}{choices} | {rule.text} |"
 
 
-def _default(value: object) -> str:
-    if isinstance(value, float):
-        return f"{value:g}"
+def _shown(rule: Setting, value: object) -> str:
+    """A value as the window shows it; nothing for what is found out when it is added, such as the first control."""
     if isinstance(value, bool):
         return "yes" if value else "no"
-    if isinstance(value, tuple) and all(isinstance(part, float) for part in value):
-        return " ".join(f"{part:g}" for part in value)
-    return str(value) if isinstance(value, str | int) and value != "" else ""
+    if isinstance(value, int | float):
+        return f"{value * 100 if rule.unit == 'share' else value:.10g}"
+    if isinstance(value, tuple) and value and all(isinstance(part, float) for part in value):
+        return " ".join(_shown(rule, part) for part in value)
+    return value if isinstance(value, str) else ""
 
 
-def _section(tag: str, kind: Any, defaults: Any) -> list[str]:
+def _section(tag: str, kind: Any) -> list[str]:
     lines = [f"### {kind.label}", "", f"![{kind.label}](reference/{tag}.png)", "", kind.text, ""]
+    defaults = {field.name: field.default for field in structs.fields(kind)}
     rules = [rule for rule in settings_of(kind) if rule.kind != "hidden"]
     if rules:
         lines += ["| setting | at first | unit | limits or choices | |", "|---|---|---|---|---|"]
-        lines += [_row(rule, getattr(defaults, rule.name)) for rule in rules]
+        lines += [_row(rule, defaults[rule.name]) for rule in rules]
         lines.append("")
     return lines
+
+
+def text() -> str:
+    """The page."""
+    note = "Made from the program itself by `make reference`. Numbers can be fixed, keyed or follow a formula."
+    lines = ["# Reference", "", note, "", "## Sources: what a falloff measures", ""]
+    for tag, kind in kinds(Source).items():
+        lines += _section(f"source-{tag}", kind)
+    lines += ["## Effects: what a falloff drives", ""]
+    for tag, kind in kinds(EffectSettings).items():
+        lines += _section(f"effect-{tag}", kind)
+    return "\n".join(lines)
 
 
 def main() -> None:
     """Draw all pictures and write the page."""
     PICTURES.mkdir(parents=True, exist_ok=True)
-    scratch = ROOT / "build"
-    scratch.mkdir(exist_ok=True)
-    note = "Made from the program itself by `make reference`. Numbers can be fixed, keyed or follow a formula."
-    lines = ["# Reference", "", note, "", "## Sources: what a falloff measures", ""]
-    for tag, kind in kinds(Source).items():
-        project, falloff = _source_project(tag, scratch)
-        _draw(project, falloff, PICTURES / f"source-{tag}.png")
-        lines += _section(f"source-{tag}", kind, project.scene.falloffs[0].layers[0].source)
-    lines += ["## Effects: what a falloff drives", ""]
-    for tag, kind in kinds(EffectSettings).items():
-        project = _effect_project(tag)
-        _draw(project, None, PICTURES / f"effect-{tag}.png")
-        lines += _section(f"effect-{tag}", kind, project.scene.shapes[0].effects[-1].settings)
-    PAGE.write_text("\n".join(lines), encoding="utf-8")
+    with TemporaryDirectory() as folder:
+        for tag in kinds(Source):
+            _draw(*_source_project(tag, Path(folder)), PICTURES / f"source-{tag}.png")
+    for tag in kinds(EffectSettings):
+        _draw(_effect_project(tag), None, PICTURES / f"effect-{tag}.png")
+    PAGE.write_text(text(), encoding="utf-8")
 
 
 if __name__ == "__main__":
