@@ -11,12 +11,16 @@ from estompe.kernels import BLOCK, PARALLEL_FROM
 from estompe.kernels.compile import inlined, kernel, parallel_kernel
 from estompe.kernels.types import Floats, Indices, read_only
 
+# Indices are unsigned, so that none is asked whether it counts from the end: that took two fifths of the time.
+_U = np.uint64
+_ONE, _TWO, _THREE = _U(1), _U(2), _U(3)
+
 
 @inlined
 def _cross_into(out, f, ax, ay, az, bx, by, bz):
-    out[3 * f] = ay * bz - az * by
-    out[3 * f + 1] = az * bx - ax * bz
-    out[3 * f + 2] = ax * by - ay * bx
+    out[f] = ay * bz - az * by
+    out[f + _ONE] = az * bx - ax * bz
+    out[f + _TWO] = ax * by - ay * bx
 
 
 @inlined
@@ -35,18 +39,24 @@ def _newell(flat, corners, begin, end, out, f):
 
 
 @inlined
+def _small_face(flat, corners, begin, fourth, out, f):
+    """A triangle is a quad whose fourth corner is its first."""
+    a = _THREE * _U(corners[begin])
+    b = _THREE * _U(corners[begin + _ONE])
+    c = _THREE * _U(corners[begin + _TWO])
+    d = _THREE * _U(corners[begin + fourth])
+    _cross_into(out, f, flat[c] - flat[a], flat[c + _ONE] - flat[a + _ONE], flat[c + _TWO] - flat[a + _TWO],
+                flat[d] - flat[b], flat[d + _ONE] - flat[b + _ONE], flat[d + _TWO] - flat[b + _TWO])  # fmt: skip
+
+
+@inlined
 def _faces_range(flat, corners, offsets, first, last, out):
     for f in range(first, last):
-        begin = offsets[f]
-        end = offsets[f + 1]
-        if end - begin == 3 or end - begin == 4:
-            a = 3 * np.int64(corners[begin])
-            b = 3 * np.int64(corners[begin + 1])
-            c = 3 * np.int64(corners[begin + 2])
-            # A triangle is a quad whose fourth corner is its first.
-            d = 3 * np.int64(corners[begin + 3]) if end - begin == 4 else a
-            _cross_into(out, f, flat[c] - flat[a], flat[c + 1] - flat[a + 1], flat[c + 2] - flat[a + 2],
-                        flat[d] - flat[b], flat[d + 1] - flat[b + 1], flat[d + 2] - flat[b + 2])  # fmt: skip
+        begin, end = offsets[_U(f)], offsets[_U(f) + _ONE]
+        if end - begin == 4:
+            _small_face(flat, corners, _U(begin), _THREE, out, _THREE * _U(f))
+        elif end - begin == 3:
+            _small_face(flat, corners, _U(begin), _U(0), out, _THREE * _U(f))
         else:
             _newell(flat, corners, begin, end, out, f)
 
@@ -77,21 +87,25 @@ def face_normals(points: Floats, corners: Indices, offsets: Indices, out: Floats
 
 
 @inlined
+def _sum_around(face, members, begin, end):
+    x, y, z = np.float32(0.0), np.float32(0.0), np.float32(0.0)
+    for m in range(begin, end):
+        f = _THREE * _U(members[_U(m)])
+        x, y, z = x + face[f], y + face[f + _ONE], z + face[f + _TWO]
+    return x, y, z
+
+
+@inlined
 def _points_range(face, starts, members, first, last, out):
     for p in range(first, last):
-        x = np.float32(0.0)
-        y = np.float32(0.0)
-        z = np.float32(0.0)
-        for m in range(starts[p], starts[p + 1]):
-            f = 3 * np.int64(members[m])
-            x += face[f]
-            y += face[f + 1]
-            z += face[f + 2]
+        begin, end = starts[_U(p)], starts[_U(p) + _ONE]
+        # Known to be four, the loop is none: most points of most meshes have four faces.
+        four = end - begin == 4
+        x, y, z = _sum_around(face, members, begin, begin + 4) if four else _sum_around(face, members, begin, end)
         length = np.sqrt(x * x + y * y + z * z)
         scale = np.float32(1.0) / length if length > np.float32(0.0) else np.float32(0.0)
-        out[3 * p] = x * scale
-        out[3 * p + 1] = y * scale
-        out[3 * p + 2] = z * scale
+        at = _THREE * _U(p)
+        out[at], out[at + _ONE], out[at + _TWO] = x * scale, y * scale, z * scale
 
 
 @kernel

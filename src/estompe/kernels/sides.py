@@ -70,7 +70,9 @@ def outwards_of(points: Floats, triangles: Indices, edges: Indices) -> Outwards:
 
 @inlined
 def _row(array, row):
-    return array[row, 0], array[row, 1], array[row, 2]
+    # Unsigned, so that no index is asked whether it counts from the end.
+    at = np.uint64(row)
+    return array[at, 0], array[at, 1], array[at, 2]
 
 
 @inlined

@@ -52,13 +52,16 @@ def towards_neighbours(points: Floats, starts: Indices, members: Indices, weight
     return out
 
 
-@kernel
+@parallel_kernel
 def _values(values, starts, members, out):
-    for p in range(out.shape[0]):
-        total = values[p]
-        for m in range(starts[p], starts[p + 1]):
-            total += values[members[m]]
-        out[p] = total / np.float32(starts[p + 1] - starts[p] + 1)
+    n = out.shape[0]
+    for block in prange((n + BLOCK - 1) // BLOCK):
+        for p in range(block * BLOCK, min(n, (block + 1) * BLOCK)):
+            begin, end = starts[p], starts[p + 1]
+            total = values[p]
+            for m in range(begin, end):
+                total += values[np.uint64(members[m])]
+            out[p] = total / np.float32(end - begin + 1)
 
 
 def blurred(values: Floats, starts: Indices, members: Indices, rings: int) -> Floats:

@@ -50,7 +50,7 @@ def _face_means(values, corners, offsets, out):
         for f in range(block * BLOCK, min(n, (block + 1) * BLOCK)):
             total = np.float32(0.0)
             for c in range(offsets[f], offsets[f + 1]):
-                total += values[corners[c]]
+                total += values[np.uint64(corners[c])]
             out[f] = total / np.float32(max(offsets[f + 1] - offsets[f], 1))
 
 
@@ -70,7 +70,7 @@ def _point_means(values, starts, members, out):
             for k in range(values.shape[1]):
                 total = np.float32(0.0)
                 for m in range(first, last):
-                    total += values[members[m], k]
+                    total += values[np.uint64(members[m]), k]
                 out[point, k] = total / np.float32(max(last - first, 1))
 
 
@@ -105,7 +105,8 @@ def _group(keys, groups):
 def _steepest(values, pairs):
     most = np.float32(0.0)
     for e in range(pairs.shape[0]):
-        most = max(most, abs(values[pairs[e, 0]] - values[pairs[e, 1]]))
+        # Unsigned, so that no index is asked whether it counts from the end.
+        most = max(most, abs(values[np.uint64(pairs[e, 0])] - values[np.uint64(pairs[e, 1])]))
     return most
 
 

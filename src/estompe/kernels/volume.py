@@ -12,7 +12,8 @@ def _volume(points, triangles):
     ox, oy, oz = np.float64(points[0, 0]), np.float64(points[0, 1]), np.float64(points[0, 2])
     total = 0.0
     for t in range(triangles.shape[0]):
-        a, b, c = triangles[t, 0], triangles[t, 1], triangles[t, 2]
+        # Unsigned, so that no index is asked whether it counts from the end.
+        a, b, c = np.uint64(triangles[t, 0]), np.uint64(triangles[t, 1]), np.uint64(triangles[t, 2])
         ax, ay, az = points[a, 0] - ox, points[a, 1] - oy, points[a, 2] - oz
         bx, by, bz = points[b, 0] - ox, points[b, 1] - oy, points[b, 2] - oz
         cx, cy, cz = points[c, 0] - ox, points[c, 1] - oy, points[c, 2] - oz
@@ -45,7 +46,7 @@ def _volume_along(points, along, triangles):
     ox, oy, oz = np.float64(points[0, 0]), np.float64(points[0, 1]), np.float64(points[0, 2])
     none, once, twice, thrice = 0.0, 0.0, 0.0, 0.0
     for t in range(triangles.shape[0]):
-        i, j, k = triangles[t, 0], triangles[t, 1], triangles[t, 2]
+        i, j, k = np.uint64(triangles[t, 0]), np.uint64(triangles[t, 1]), np.uint64(triangles[t, 2])
         a, b, c = _from(points, i, ox, oy, oz), _from(points, j, ox, oy, oz), _from(points, k, ox, oy, oz)
         da, db, dc = _from(along, i, 0.0, 0.0, 0.0), _from(along, j, 0.0, 0.0, 0.0), _from(along, k, 0.0, 0.0, 0.0)
         still, both = _cross(b, c), _cross(db, dc)
