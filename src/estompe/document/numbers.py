@@ -127,14 +127,18 @@ def plain_triple(triple: Triple) -> tuple[float, float, float]:
     return plain(triple[0]), plain(triple[1]), plain(triple[2])
 
 
-class Moving(NamedTuple):
-    """Whether a part of a scene has keyed numbers, and whether it has formulas."""
+Course = Callable[[float], Any]
+"""A part of a scene as it is on a frame."""
 
-    keyed: bool
+
+class Moving(NamedTuple):
+    """How a part of a scene with keyed numbers follows the frame, None without any; and whether it has formulas."""
+
+    course: Course | None
     formulas: bool
 
 
-_STILL, _KEYED, _FORMULA = Moving(False, False), Moving(True, False), Moving(False, True)
+_STILL, _FORMULA = Moving(None, False), Moving(None, True)
 _MOVING: Known[Moving] = Known()
 _CAN_MOVE = (tuple, Struct)
 
@@ -145,17 +149,25 @@ def moving(item: Any) -> Moving:
     if known is not None:
         return known
     if isinstance(item, Keyed):
-        return _KEYED
+        return _MOVING.put(item, Moving(_line(item).at, False))
     if isinstance(item, Formula):
         return _FORMULA
-    if not isinstance(item, _CAN_MOVE):
-        return _STILL
-    keyed = formulas = False
-    for part in item if isinstance(item, tuple) else astuple(item):
+    return _MOVING.put(item, _walked(item)) if isinstance(item, _CAN_MOVE) else _STILL
+
+
+def _walked(item: Any) -> Moving:
+    whole = isinstance(item, tuple)
+    courses: list[tuple[Any, Course]] = []
+    formulas = False
+    for place, part in enumerate(item if whole else astuple(item)):
         if isinstance(part, _CAN_MOVE):
             own = moving(part)
-            keyed, formulas = keyed or own.keyed, formulas or own.formulas
-    return _MOVING.put(item, Moving(keyed, formulas) if keyed or formulas else _STILL)
+            formulas = formulas or own.formulas
+            if own.course is not None:
+                courses.append((place if whole else item.__struct_fields__[place], own.course))
+    if not courses:
+        return _FORMULA if formulas else _STILL
+    return Moving(partial(_tuple_on if whole else _struct_on, item, courses), formulas)
 
 
 def resolve(item: Item, frame: float) -> Item:
@@ -163,27 +175,8 @@ def resolve(item: Item, frame: float) -> Item:
 
     Formulas stay: `estompe.document.resolving` works them out.
     """
-    return _course(item)(frame) if moving(item).keyed else item  # type: ignore[no-any-return]
-
-
-Course = Callable[[float], Any]
-"""A part of a scene as it is on a frame."""
-_COURSES: Known[Course] = Known()
-
-
-def _course(item: Any) -> Course:
-    """How a part with keyed numbers follows the frame. What there is to do in it is found out once."""
-    return _COURSES.get(item) or _COURSES.put(item, _followed(item))
-
-
-def _followed(item: Any) -> Course:
-    if isinstance(item, Keyed):
-        return _line(item).at
-    if isinstance(item, tuple):
-        places = [(place, _course(part)) for place, part in enumerate(item) if moving(part).keyed]
-        return partial(_tuple_on, item, places)
-    fields = zip(item.__struct_fields__, astuple(item), strict=True)
-    return partial(_struct_on, item, [(name, _course(part)) for name, part in fields if moving(part).keyed])
+    course = moving(item).course
+    return item if course is None else course(frame)  # type: ignore[no-any-return]
 
 
 def _tuple_on(item: tuple[Any, ...], places: list[tuple[int, Course]], frame: float) -> tuple[Any, ...]:

@@ -38,11 +38,9 @@ class Shown:
             "positions", (joined.token, falloff.range), lambda: positions(joined.value, falloff.range)
         )
         # Taken now, while they are at hand: whoever shows them must not have to work anything out.
-        enabled = [layer for layer in falloff.layers if layer.enabled]
-        self._layers = {
-            layer.id: (moment.measured(falloff, layer, state).value, moment.layer(falloff, layer, state).value)
-            for layer in enabled
-        }
+        stack = moment.stack(falloff, state)
+        arrays = zip(stack.layers, stack.measured, stack.values, strict=True)
+        self._layers = {layer.id: (measured.value, own.value) for layer, measured, own in arrays}
 
     @cached_property
     def past_half(self) -> float:

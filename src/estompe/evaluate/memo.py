@@ -83,6 +83,12 @@ class Memo:
                     self._make_room()
         return made
 
+    def held(self, name: str, made_from: Hashable) -> "Made[Any] | None":
+        """The result of a stage, if it has been worked out and is still kept."""
+        with self._lock:
+            token = self._tokens.get((name, made_from))
+            return None if token is None else self._results.get(token)
+
     def _make_room(self) -> None:
         """Drop many at once: one by one they cost as much as finding them, since nothing of them is in a cache any more."""
         enough = self.budget - self.budget // _ROOM

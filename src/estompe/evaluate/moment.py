@@ -6,7 +6,7 @@ from typing import Any
 from weakref import proxy
 
 import numpy as np
-from msgspec import structs
+from msgspec import Struct, structs
 from numpy.typing import NDArray
 
 from estompe.document.edits import EditError, Path
@@ -16,7 +16,7 @@ from estompe.document.naming import spoken
 from estompe.document.pictures import stamp
 from estompe.document.project import Blobs, Project
 from estompe.document.resolving import Resolver
-from estompe.document.scene import Camera, Color, Control, Effect, Falloff, Layer, Placement, Scene, Shape
+from estompe.document.scene import Camera, Color, Control, Effect, Falloff, Layer, Placement, Ramp, Range, Scene, Shape
 from estompe.document.settings import settings_of
 from estompe.evaluate.asking import Asking, matrix_of
 from estompe.evaluate.memo import Made, Memo
@@ -35,6 +35,16 @@ _FAMILIES = ("shapes", "controls", "falloffs")
 _REFERRING = frozenset({"control", "controls", "path", "falloff", "shape", "effect", "picture", "formula"})
 
 
+class Stack(Struct, frozen=True):
+    """A falloff's enabled layers on some state: what each measured, its values through a range of its own, and their key."""
+
+    layers: list[Layer]
+    measured: list[Values]
+    values: list[Values]
+    made_from: Hashable
+    count: int
+
+
 class Moment:
     """A scene on one frame. Stages run in the order they are asked; `pause` is called between them and may raise."""
 
@@ -48,6 +58,7 @@ class Moment:
         self._pause = pause
         self._chains: dict[str, tuple[list[tuple[Effect, State]], State]] = {}
         self._working: list[str] = []
+        self._stacks: dict[tuple[str, int], tuple[State, Stack]] = {}
         # Weak, so that the frame's arrays go when the frame does, and not when the collector comes round.
         me = proxy(self)
         self._resolver = Resolver(project.scene, frame, lambda *asked: me.reduced(*asked))
@@ -62,8 +73,9 @@ class Moment:
             self.problems[path] = Problem(path, f"{spoken(project.scene, path)}: {error}")
 
     def finish(self) -> None:
-        """From now on no pause stops the stages that are asked."""
+        """From now on no pause stops the stages that are asked. What is kept on the way is let go."""
         self._pause = lambda: None
+        self._stacks.clear()
 
     @property
     def camera(self) -> Camera:
@@ -163,43 +175,52 @@ class Moment:
     def strength(self, falloff_id: str, state: State, above: tuple[str, ...] = ()) -> Values:
         """A falloff's strength on a state's points. Raises MissingError where it is missing or refers to itself."""
         falloff = self.falloff(falloff_id)
-        layers, values, made_from = self._layers(falloff, state, above)
-        within, ramp, signed = falloff.range, falloff.ramp, falloff.signed
-        return self._values(
-            "strength",
-            (made_from, within, ramp, signed),
-            lambda: strengths(layers, _arrays(values), len(state.samples), within, ramp, signed),
-        )
+        stack = self.stack(falloff, state, above)
+        key = stack.made_from, falloff.range, falloff.ramp, falloff.signed
+        return self._values("strength", key, lambda: self._strengths(falloff, stack))
+
+    def _strengths(self, falloff: Falloff, stack: Stack) -> Floats:
+        how = falloff.range, falloff.ramp, falloff.signed
+        # Whoever drags a ramp looks at the falloff and has its joined values: to remap them is half the work, for the same bits.
+        joined = self._memo.held("join", stack.made_from)
+        if joined is not None:
+            return remapped(joined.value, *how)
+        return strengths(stack.layers, [own.value for own in stack.values], stack.count, *how)
 
     def joined(self, falloff: Falloff, state: State, above: tuple[str, ...] = ()) -> Values:
         """The joined layers of a falloff, before its range and ramp."""
-        layers, values, made_from = self._layers(falloff, state, above)
-        if len(values) == 1 and not layers[0].one_minus:
-            return values[0]
-        return self._values("join", made_from, lambda: join_layers(layers, _arrays(values), len(state.samples)))
+        stack = self.stack(falloff, state, above)
+        if len(stack.values) == 1 and not stack.layers[0].one_minus:
+            return stack.values[0]
+        arrays = [own.value for own in stack.values]
+        return self._values("join", stack.made_from, lambda: join_layers(stack.layers, arrays, stack.count))
 
-    def _layers(
-        self, falloff: Falloff, state: State, above: tuple[str, ...]
-    ) -> tuple[list[Layer], list[Values], Hashable]:
-        """A falloff's enabled layers, the values of each, and what they are joined from."""
-        layers, values, parts = [], [], []
+    def stack(self, falloff: Falloff, state: State, above: tuple[str, ...] = ()) -> Stack:
+        """A falloff's enabled layers with what each measures."""
+        key = falloff.id, id(state)
+        found = self._stacks.get(key)
+        if found is not None and not above:
+            return found[1]
+        layers, measured, values, parts = [], [], [], []
         for layer in falloff.layers:
             if layer.enabled:
-                own = self.layer(falloff, layer, state, above)
+                own = self.measured(falloff, layer, state, above)
                 layers.append(layer)
+                measured.append(own)
+                if layer.range is not None and layer.ramp is not None:
+                    own = self._remapped(own, layer.range, layer.ramp)
                 values.append(own)
                 parts.append((layer.join, layer.one_minus, own.token))
-        return layers, values, tuple(parts) or len(state.samples)
+        count = len(state.samples)
+        stack = Stack(layers, measured, values, tuple(parts) or count, count)
+        # With its state, so that the state's identity stands for it.
+        self._stacks[key] = state, stack
+        return stack
 
-    def layer(self, falloff: Falloff, layer: Layer, state: State, above: tuple[str, ...] = ()) -> Values:
-        """One layer's values through its own range and ramp where it has them, before one-minus and joining."""
-        measured = self.measured(falloff, layer, state, above)
-        if layer.range is None or layer.ramp is None:
-            return measured
-        within, ramp = layer.range, layer.ramp
-        return self._values(
-            "layer", (measured.token, within, ramp), lambda: remapped(measured.value, within, ramp, signed=False)
-        )
+    def _remapped(self, measured: Values, within: Range, ramp: Ramp) -> Values:
+        """A layer's values through a range and ramp of its own."""
+        key = measured.token, within, ramp
+        return self._values("layer", key, lambda: remapped(measured.value, within, ramp, signed=False))
 
     def stage(self, name: str, made_from: Hashable, compute: Callable[[], Floats]) -> Floats:
         """An array worked out from others, kept in the same memo."""
@@ -321,17 +342,13 @@ class Moment:
         if effect.routes and not routes:
             return self._values("route", ("nothing", count), lambda: np.zeros(count, np.float32))
         key = (count, tuple((route, own.token) for route, own in zip(routes, found, strict=True)))
-        return self._values("route", key, lambda: join_routes(routes, _arrays(found), count))
+        return self._values("route", key, lambda: join_routes(routes, [own.value for own in found], count))
 
     def _values(self, name: str, made_from: Hashable, compute: Callable[[], Floats]) -> Values:
         self._pause()
         made = self._memo.stage(name, made_from, compute)
         made.value.setflags(write=False)
         return made
-
-
-def _arrays(values: list[Values]) -> list[Floats]:
-    return [own.value for own in values]
 
 
 @cache
