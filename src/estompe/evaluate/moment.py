@@ -31,7 +31,6 @@ from estompe.kernels.transform import transformed
 from estompe.kernels.types import Floats, Indices
 
 IDENTITY = Placement()
-_FAMILIES = ("shapes", "controls", "falloffs")
 _REFERRING = frozenset({"control", "controls", "path", "falloff", "shape", "effect", "picture", "formula"})
 
 
@@ -63,12 +62,13 @@ class Moment:
         me = proxy(self)
         self._resolver = Resolver(project.scene, frame, lambda *asked: me.reduced(*asked))
         self._parts: dict[Path, Any] = {}
+        # Empty while numbers are still being worked out.
+        self._controls: dict[str, Control] = {}
+        self._falloffs: dict[str, Falloff] = {}
         self._seconds = (frame - project.scene.first) / project.scene.frames_per_second
         self.scene: Scene = self._resolver.scene()
-        for family in _FAMILIES:
-            for item in getattr(self.scene, family):
-                self._parts[family, item.id] = item
-        self._parts["camera",] = self.scene.camera
+        self._controls = {item.id: item for item in self.scene.controls}
+        self._falloffs = {item.id: item for item in self.scene.falloffs}
         for path, error in self._resolver.errors.items():
             self.problems[path] = Problem(path, f"{spoken(project.scene, path)}: {error}")
 
@@ -84,13 +84,11 @@ class Moment:
 
     def control(self, control: str) -> Control:
         """A control with its numbers resolved. Raises MissingError."""
-        found: Control | None = self._parts.get(("controls", control))
-        return found or self._named("controls", control, "it looks at a control")  # type: ignore[no-any-return]
+        return self._controls.get(control) or self._named("controls", control, "it looks at a control")  # type: ignore[no-any-return]
 
     def falloff(self, falloff: str) -> Falloff:
         """A falloff with its numbers resolved. Raises MissingError."""
-        found: Falloff | None = self._parts.get(("falloffs", falloff))
-        return found or self._named("falloffs", falloff, "it uses a falloff")  # type: ignore[no-any-return]
+        return self._falloffs.get(falloff) or self._named("falloffs", falloff, "it uses a falloff")  # type: ignore[no-any-return]
 
     def effect(self, effect: str) -> EffectSettings:
         """An effect's settings with their numbers resolved. Raises MissingError."""
@@ -202,16 +200,17 @@ class Moment:
         if found is not None and not above:
             return found[1]
         layers, measured, values, parts = [], [], [], []
+        inner = (*above, falloff.id)
         for layer in falloff.layers:
             if layer.enabled:
-                own = self.measured(falloff, layer, state, above)
+                own = self._measured(layer, state, inner)
                 layers.append(layer)
                 measured.append(own)
                 if layer.range is not None and layer.ramp is not None:
                     own = self._remapped(own, layer.range, layer.ramp)
                 values.append(own)
                 parts.append((layer.join, layer.one_minus, own.token))
-        count = len(state.samples)
+        count = len(state.geometry.points)
         stack = Stack(layers, measured, values, tuple(parts) or count, count)
         # With its state, so that the state's identity stands for it.
         self._stacks[key] = state, stack
@@ -226,9 +225,11 @@ class Moment:
         """An array worked out from others, kept in the same memo."""
         return self._values(name, made_from, compute).value
 
-    def measured(self, falloff: Falloff, layer: Layer, state: State, above: tuple[str, ...] = ()) -> Values:
-        """What a layer's source measures; zeros, and a problem, where it refers to something missing."""
-        above = (*above, falloff.id)
+    def _measured(self, layer: Layer, state: State, above: tuple[str, ...]) -> Values:
+        """What a layer's source measures; zeros, and a problem, where it refers to something missing.
+
+        above: the falloffs that are being worked out, the layer's own last.
+        """
         source = layer.source
         clock = source.clock(self._seconds, self.frame)
         try:
@@ -237,7 +238,7 @@ class Moment:
                 "measure", key, lambda: source.measure(state.samples, Asking(self, state, clock, above))
             )
         except MissingError as error:
-            path = ("falloffs", falloff.id, "layers", layer.id)
+            path = ("falloffs", above[-1], "layers", layer.id)
             self.problems[path] = Problem(path, f"{source.label}: {error}")
             count = len(state.samples)
             return self._values("measure", ("nothing", count), lambda: np.zeros(count, np.float32))
@@ -311,7 +312,6 @@ class Moment:
     def _after(self, shape: Shape, effect: Effect, state: State) -> State:
         strength = self._effect_strength(shape, effect, state)
         settings: EffectSettings = effect.settings
-        path: Path = ("shapes", shape.id, "effects", effect.id)
         clock = settings.clock(self._seconds, self.frame)
         try:
             looked_at = self._looked_at(settings, state, ())
@@ -323,6 +323,7 @@ class Moment:
                 lambda: settings.apply(state.geometry, strength.value, Asking(self, state, clock, ())),
             )
         except (MissingError, GeometryError) as error:
+            path = ("shapes", shape.id, "effects", effect.id)
             self.problems[path] = Problem(path, f"{settings.label}: {error}")
             return state
         return state.after(made)

@@ -1,8 +1,7 @@
 """What a falloff is asked about: points today, faces, pieces or copies the same way."""
 
-from functools import cached_property
-
 from estompe.geometry.geometry import Geometry
+from estompe.geometry.rest import Rest
 from estompe.kernels.types import Floats
 
 
@@ -16,13 +15,21 @@ class Samples:
     def __init__(self, geometry: Geometry) -> None:
         self.geometry = geometry
         self.points: Floats = geometry.points
-        self.at_rest = geometry.at_rest
-        self.rest: Floats = geometry.rest
 
     def __len__(self) -> int:
         return len(self.points)
 
-    @cached_property
+    @property
+    def at_rest(self) -> Rest:
+        """The points before placing and effects, and what was found out about them."""
+        return self.geometry.at_rest
+
+    @property
+    def rest(self) -> Floats:
+        """The points before placing and effects, float32 (n, 3)."""
+        return self.geometry.rest
+
+    @property
     def normals(self) -> Floats:
         """Unit normals, float32 (n, 3)."""
         return self.geometry.normals
