@@ -1,5 +1,7 @@
 """Connectivity of polygon meshes: triangles for drawing, faces around each point."""
 
+import math
+
 import numpy as np
 from numba import prange
 
@@ -79,7 +81,7 @@ def point_means(values: Floats, starts: Indices, members: Indices) -> Floats:
 
     values: float32 (m,) or (m, k); starts, members: which of them each point has, as `corners_of_points` gives it.
     """
-    columns = values.reshape(len(values), -1)
+    columns = values.reshape(len(values), math.prod(values.shape[1:]))
     out = np.empty((len(starts) - 1, columns.shape[1]), np.float32)
     _point_means(read_only(columns), read_only(starts), read_only(members), out)
     return out.reshape(len(out), *values.shape[1:])
