@@ -30,6 +30,7 @@ from estompe.evaluate.frame import FEWEST_EDGES
 from estompe.falloffs.attribute import Attribute
 from estompe.falloffs.camera_distance import CameraDistance
 from estompe.falloffs.distance import Distance
+from estompe.falloffs.other import Other
 from estompe.falloffs.random import Random
 from estompe.falloffs.surface import Surface
 from estompe.kernels.topology import steepest
@@ -141,3 +142,16 @@ def test_one_thread_and_two_give_the_same_bits():
         )
         found.add(done.stdout.strip())
     assert len(found) == 1
+
+
+def test_falloffs_in_a_circle_do_not_depend_on_which_is_asked_first():
+    near = Layer("near", Distance("lamp"))
+    one = Falloff("one", "One", (near, Layer("two", Other("two"), "add")), Range(0.0, 2.0))
+    two = Falloff("two", "Two", (near, Layer("one", Other("one"), "add")), Range(0.0, 3.0))
+    found = []
+    for routes in ((Route("two"),), (Route("one"), Route("two"))):
+        shape = Shape("sheet", "Sheet", Grid(1.0, 1.0, 4, 4), effects=(Effect("push", Push(0.1), routes),))
+        frame = evaluate(Project(Scene((shape,), (Control("lamp", "Lamp"),), (one, two))), 1)
+        assert any("refers back to itself" in problem.text for problem in frame.problems)
+        found.append(frame.strength("sheet", "two"))
+    assert np.array_equal(*found)

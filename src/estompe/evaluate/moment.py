@@ -212,8 +212,10 @@ class Moment:
                 parts.append((layer.join, layer.one_minus, own.token))
         count = len(state.geometry.points)
         stack = Stack(layers, measured, values, tuple(parts) or count, count)
-        # With its state, so that the state's identity stands for it.
-        self._stacks[key] = state, stack
+        if not above:
+            # Not what is asked on the way to another falloff: where they refer to each other, that ends somewhere else.
+            # With its state, so that the state's identity stands for it.
+            self._stacks[key] = state, stack
         return stack
 
     def _remapped(self, measured: Values, within: Range, ramp: Ramp) -> Values:
