@@ -32,7 +32,7 @@ class FileError(ValueError):
     """A file that cannot be read or written; the text names the file, the problem and its place."""
 
 
-class _Envelope(Struct, frozen=True, cache_hash=True, forbid_unknown_fields=True):
+class _Envelope(Struct, frozen=True, forbid_unknown_fields=True):
     format: str
     version: int
     scene: Scene

@@ -13,7 +13,6 @@ from estompe.document.curve import Cubic, Shape, cubics
 from estompe.document.known import Known
 
 Item = TypeVar("Item")
-_STRICT: dict[str, Any] = {"frozen": True, "forbid_unknown_fields": True}
 
 
 class Key(Struct, frozen=True, cache_hash=True, forbid_unknown_fields=True):

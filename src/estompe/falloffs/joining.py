@@ -18,13 +18,6 @@ _JOINS: dict[Join, Callable[[Floats, Floats], Floats]] = {
     "smaller": np.minimum,
     "replace": lambda _above, values: values,
 }
-_JOININGS: dict[Join, Joining] = {
-    "multiply": Joining.MULTIPLY,
-    "add": Joining.ADD,
-    "subtract": Joining.SUBTRACT,
-    "larger": Joining.LARGER,
-    "smaller": Joining.SMALLER,
-}
 
 
 def joined(above: Floats, values: Floats, join: Join) -> Floats:
@@ -53,7 +46,7 @@ def strengths(
     above = join_layers(layers[:-1], values[:-1], count)
     own = np.float32(1.0) - values[-1] if layers[-1].one_minus else values[-1]
     ends = plain(within.full), plain(within.gone)
-    return remap_joined(above, own, _JOININGS[layers[-1].join], *ends, *pieces(ramp), not signed)
+    return remap_joined(above, own, Joining[layers[-1].join.upper()], *ends, *pieces(ramp), not signed)
 
 
 def join_routes(routes: Sequence[Route], strengths: Sequence[Floats], count: int) -> Floats:

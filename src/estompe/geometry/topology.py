@@ -107,6 +107,7 @@ class Topology:
     @cached_property
     def faces_around(self) -> tuple[Indices, Indices]:
         """The faces around each point: starts, int32 (points + 1,), and members, int32 (m,)."""
+        # Every mesh needs these and few need the corners, so those are not kept for them.
         starts, corners = topology.corners_of_points(self.corners, self.points)
         return starts, self.corner_faces[corners]
 

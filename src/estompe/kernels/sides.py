@@ -11,7 +11,7 @@ from numba import prange
 
 from estompe.kernels import BLOCK
 from estompe.kernels.compile import inlined, kernel, parallel_kernel
-from estompe.kernels.surface import Nearest
+from estompe.kernels.surface import Nearest, foot, row
 from estompe.kernels.types import Floats, Indices, read_only
 
 _SMALL = np.float32(1e-5)
@@ -69,38 +69,22 @@ def outwards_of(points: Floats, triangles: Indices, edges: Indices) -> Outwards:
 
 
 @inlined
-def _row(array, row):
-    # Unsigned, so that no index is asked whether it counts from the end.
-    at = np.uint64(row)
-    return array[at, 0], array[at, 1], array[at, 2]
-
-
-@inlined
 def _way_out(t, v, w, triangles, edges, faces, corner_normals, edge_normals):
     """The normal of the corner, edge or face that a place on a triangle belongs to."""
     u = np.float32(1.0) - v - w
     if u > 1 - _SMALL:
-        return _row(corner_normals, triangles[t, 0])
+        return row(corner_normals, triangles[t, 0])
     if v > 1 - _SMALL:
-        return _row(corner_normals, triangles[t, 1])
+        return row(corner_normals, triangles[t, 1])
     if w > 1 - _SMALL:
-        return _row(corner_normals, triangles[t, 2])
+        return row(corner_normals, triangles[t, 2])
     if w < _SMALL:
-        return _row(edge_normals, edges[t, 0])
+        return row(edge_normals, edges[t, 0])
     if u < _SMALL:
-        return _row(edge_normals, edges[t, 1])
+        return row(edge_normals, edges[t, 1])
     if v < _SMALL:
-        return _row(edge_normals, edges[t, 2])
-    return _row(faces, t)
-
-
-@inlined
-def _foot(t, v, w, points, triangles):
-    ax, ay, az = _row(points, triangles[t, 0])
-    bx, by, bz = _row(points, triangles[t, 1])
-    cx, cy, cz = _row(points, triangles[t, 2])
-    u = np.float32(1.0) - v - w
-    return u * ax + v * bx + w * cx, u * ay + v * by + w * cy, u * az + v * bz + w * cz
+        return row(edge_normals, edges[t, 2])
+    return row(faces, t)
 
 
 @parallel_kernel
@@ -112,7 +96,7 @@ def _signs(places, points, triangles, edges, faces, corner_normals, edge_normals
             out[i] = np.float32(1.0)
             if t >= 0:
                 nx, ny, nz = _way_out(t, v, w, triangles, edges, faces, corner_normals, edge_normals)
-                x, y, z = _foot(t, v, w, points, triangles)
+                x, y, z = foot(points, triangles, t, v, w)
                 above = (places[i, 0] - x) * nx + (places[i, 1] - y) * ny + (places[i, 2] - z) * nz
                 out[i] = np.float32(-1.0) if above < 0 else np.float32(1.0)
 

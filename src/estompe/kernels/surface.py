@@ -234,16 +234,32 @@ def nearest_on_surface(points: Floats, tree: Tree, most: float = np.inf, within:
     return Nearest(distance, triangle, shares)
 
 
+@inlined
+def row(array, number):
+    """The three numbers of a row."""
+    # Unsigned, so that no index is asked whether it counts from the end.
+    at = np.uint64(number)
+    return array[at, 0], array[at, 1], array[at, 2]
+
+
+@inlined
+def foot(points, triangles, t, v, w):
+    """The place on a triangle with these shares of its second and third corner."""
+    ax, ay, az = row(points, triangles[t, 0])
+    bx, by, bz = row(points, triangles[t, 1])
+    cx, cy, cz = row(points, triangles[t, 2])
+    u = _ONE - v - w
+    return u * ax + v * bx + w * cx, u * ay + v * by + w * cy, u * az + v * bz + w * cz
+
+
 @parallel_kernel
 def _feet(points, triangles, triangle, shares, out):
     n = out.shape[0]
     for chunk in prange((n + _CHUNK - 1) // _CHUNK):
         for i in range(chunk * _CHUNK, min(n, (chunk + 1) * _CHUNK)):
-            t, v, w = triangle[i], shares[i, 0], shares[i, 1]
-            if t >= 0:
-                a, b, c = triangles[t, 0], triangles[t, 1], triangles[t, 2]
-                for axis in range(3):
-                    out[i, axis] = (_ONE - v - w) * points[a, axis] + v * points[b, axis] + w * points[c, axis]
+            if triangle[i] >= 0:
+                x, y, z = foot(points, triangles, triangle[i], shares[i, 0], shares[i, 1])
+                out[i, 0], out[i, 1], out[i, 2] = x, y, z
 
 
 def feet(places: Floats, points: Floats, triangles: Indices, nearest: Nearest) -> Floats:
