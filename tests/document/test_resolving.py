@@ -2,6 +2,7 @@
 
 import numpy as np
 import pytest
+from tests.counting import CountingMemo
 from tests.scenes import one_push
 
 from estompe.document import edits
@@ -11,7 +12,7 @@ from estompe.document.project import Project
 from estompe.document.resolving import Resolver
 from estompe.document.scene import Ball, Effect, Route, Scene, Shape
 from estompe.effects.joints import Joints, chain
-from estompe.evaluate import Memo, evaluate
+from estompe.evaluate import evaluate
 from estompe.falloffs.noise import Noise
 
 PUSH = ("shapes", "ball", "effects", "push", "settings", "amount")
@@ -114,7 +115,7 @@ def test_joints_are_known_by_their_own_names():
 def test_a_route_can_follow_a_formula_and_unchanged_frames_are_remembered():
     scene = _with((("shapes", "ball", "effects", "push", "routes", 0), Route("near", Formula("0.5"))))
     assert moving(scene).formulas
-    memo = Memo()
+    memo = CountingMemo()
     evaluate(Project(scene), 1, memo)
     computed = sum(memo.computed.values())
     evaluate(Project(scene), 2, memo)

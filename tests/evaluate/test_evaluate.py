@@ -5,6 +5,7 @@ import weakref
 
 import numpy as np
 import pytest
+from tests.counting import CountingMemo
 from tests.scenes import one_push
 
 import estompe
@@ -30,7 +31,7 @@ def test_the_documented_script(tmp_path, small_sample):
 
 
 def test_dragging_a_ramp_point_recomputes_nothing_upstream(small_sample):
-    memo = Memo()
+    memo = CountingMemo()
     evaluate(small_sample, 60, memo).shown("Amphora", "Lantern glow")
     before = memo.computed.copy()
     scene = edits.put(small_sample.scene, RAMP_POINT, 0.8)
@@ -39,7 +40,7 @@ def test_dragging_a_ramp_point_recomputes_nothing_upstream(small_sample):
 
 
 def test_moving_a_control_measures_only_what_looks_at_it(small_sample):
-    memo = Memo()
+    memo = CountingMemo()
     evaluate(small_sample, 60, memo)
     before = memo.computed.copy()
     scene = edits.put(small_sample.scene, ("controls", "swell-line", "placement", "place", 1), 0.4)
@@ -48,7 +49,7 @@ def test_moving_a_control_measures_only_what_looks_at_it(small_sample):
 
 
 def test_renaming_recomputes_nothing(small_sample):
-    memo = Memo()
+    memo = CountingMemo()
     evaluate(small_sample, 60, memo)
     before = memo.computed.copy()
     scene = edits.put(small_sample.scene, ("falloffs", "lantern-glow", "name"), "Shine")
@@ -57,7 +58,7 @@ def test_renaming_recomputes_nothing(small_sample):
 
 
 def test_still_noise_is_measured_once_for_all_frames(small_sample):
-    memo = Memo()
+    memo = CountingMemo()
     for frame in range(1, 6):
         evaluate(small_sample, frame, memo)
     scene = small_sample.scene
@@ -82,11 +83,11 @@ def test_a_tiny_budget_changes_no_bit(small_sample):
 
 
 def test_results_are_dropped_oldest_first():
-    memo = Memo(budget=100)
+    memo = CountingMemo(budget=100)
     for key in range(5):
-        memo.stage("s", key, lambda: np.zeros(10, np.float32))
-    memo.stage("s", 4, lambda: pytest.fail("was dropped"))
-    memo.stage("s", 0, lambda: np.ones(10, np.float32))
+        memo.made("s", key, lambda: np.zeros(10, np.float32))
+    memo.made("s", 4, lambda: pytest.fail("was dropped"))
+    memo.made("s", 0, lambda: np.ones(10, np.float32))
     assert memo.computed["s"] == 6
     assert memo.used <= 100
 

@@ -5,6 +5,7 @@ import subprocess
 import sys
 
 import numpy as np
+from tests.counting import CountingMemo
 
 from estompe.document import edits
 from estompe.document.numbers import Key, Keyed
@@ -50,7 +51,7 @@ def _scene(source, **changes):
 
 
 def _measured(project, frames):
-    memo = Memo()
+    memo = CountingMemo()
     for frame in frames:
         evaluate(project, frame, memo)
     return memo.computed["measure"]
@@ -67,7 +68,7 @@ def test_what_looks_at_points_or_the_camera_is_measured_anew():
 
 
 def test_moving_the_camera_measures_nothing_that_does_not_look_at_it():
-    project, memo = _scene(Distance("c")), Memo()
+    project, memo = _scene(Distance("c")), CountingMemo()
     evaluate(project, 5, memo)
     before = sum(memo.computed.values())
     evaluate(project.with_scene(edits.put(project.scene, ("camera", "view_angle"), 50.0)), 5, memo)

@@ -3,6 +3,7 @@
 import numpy as np
 import pytest
 from PIL import Image as Picture
+from tests.counting import CountingMemo
 
 from estompe.document import edits
 from estompe.document.numbers import Key, Keyed
@@ -25,7 +26,7 @@ from estompe.document.scene import (
 from estompe.effects.joints import Joints
 from estompe.effects.move import Move
 from estompe.effects.subdivide import Subdivide
-from estompe.evaluate import Memo, evaluate
+from estompe.evaluate import evaluate
 from estompe.falloffs.along import Along
 from estompe.falloffs.attribute import Attribute
 from estompe.falloffs.bend import JointBend
@@ -218,7 +219,7 @@ def test_a_wrong_formula_is_a_problem_with_its_place(text):
 
 
 def test_a_formula_without_time_is_worked_out_once():
-    memo = Memo()
+    memo = CountingMemo()
     falloff = Falloff("f", "F", (Layer("l", PerPoint("x + y")),))
     project = Project(Scene((Shape("s", "S", Ball(0.7, 8)),), falloffs=(falloff,)))
     for frame in (1, 2, 3):

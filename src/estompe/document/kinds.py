@@ -9,17 +9,22 @@ from msgspec import Struct
 from numpy.typing import NDArray
 
 from estompe.geometry import Geometry
-from estompe.geometry.placement import Matrix
+from estompe.geometry.placement import Matrix, inverse
 from estompe.geometry.samples import Samples
 from estompe.kernels.types import Floats
 
 
-class Placed(NamedTuple):
-    """A control as others see it. matrix: own space to world, (3, 4); points: a path's, float32 (k, 3), in own space."""
+class Placed:
+    """A control as others see it.
 
-    form: str
-    matrix: Matrix
-    points: Floats
+    matrix, into: own space to world and back, float64 (3, 4); points: a path's, float32 (k, 3), in own space.
+    """
+
+    __slots__ = ("form", "into", "matrix", "points")
+
+    def __init__(self, form: str, matrix: Matrix, points: Floats) -> None:
+        self.form, self.matrix, self.points = form, matrix, points
+        self.into: Matrix = inverse(matrix)
 
 
 class Eye(NamedTuple):
@@ -100,8 +105,14 @@ class Source(Timed):
         raise NotImplementedError
 
 
+EVERYTHING = ("points", "normals", "rest", "attributes", "topology")
+
+
 class EffectSettings(Timed):
     """What an effect does to a geometry. Subclasses are frozen structs with their settings. All of the geometry decides."""
+
+    alters: ClassVar[tuple[str, ...]] = ("points", "normals")
+    """What may differ in the geometry afterwards, of `EVERYTHING`. What falloffs measure on the rest of it stays as it is."""
 
     def reads(self) -> tuple[str, ...]:
         return ()

@@ -19,6 +19,7 @@ class Colour(
 ):
     """Each point's colour goes from what it is, or the shape's own, to the full one."""
 
+    alters: ClassVar[tuple[str, ...]] = ("attributes",)
     label: ClassVar[str] = "Colour"
     text: ClassVar[str] = "Colours the surface where there is strength."
 

@@ -17,6 +17,7 @@ class Group(
 ):
     """Stores which points belong to a group: those that were picked, or those of at least half strength."""
 
+    alters: ClassVar[tuple[str, ...]] = ("attributes",)
     label: ClassVar[str] = "Group"
     text: ClassVar[str] = "Names the points with strength, or those picked in the Table, for the Attribute source."
 

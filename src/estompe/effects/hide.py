@@ -18,6 +18,7 @@ class Hide(
 ):
     """Faces whose mean strength lies above the threshold are taken away; points keep their numbers."""
 
+    alters: ClassVar[tuple[str, ...]] = ("normals", "attributes", "topology")
     label: ClassVar[str] = "Hide"
     text: ClassVar[str] = "Takes faces away where the strength is over a threshold."
 

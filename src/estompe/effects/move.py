@@ -32,9 +32,8 @@ class Move(
     ] = "world"
 
     def apply(self, geometry: Geometry, strength: Floats, at: At) -> Geometry:
-        vector = np.array(plain_triple(self.by))
-        if self.axes == "local":
-            vector = at.shape_matrix[:, :3] @ vector
-        if not vector.any() or not len(strength):
+        by = plain_triple(self.by)
+        if by == (0.0, 0.0, 0.0) or not len(strength):
             return geometry
+        vector = np.array(by) if self.axes == "world" else at.shape_matrix[:, :3] @ by
         return geometry.moved(displace_by(geometry.points, strength, vector.astype(np.float32)))

@@ -22,6 +22,7 @@ class OpenOut(
 ):
     """A front runs along the order: hidden before it, pulled in along the normals at it, as it is behind it."""
 
+    alters: ClassVar[tuple[str, ...]] = ("points", "normals", "attributes", "topology")
     label: ClassVar[str] = "Open out"
     text: ClassVar[str] = "Grows the surface along its profile or UVs; one number from 0, nothing, to 1, everything."
 
@@ -47,7 +48,7 @@ class OpenOut(
             return geometry
         soft = np.float32(plain(self.soft))
         front = np.float32(opened) * (np.float32(1.0) + soft)
-        share = np.clip((front - order_of(Samples(geometry), self.along)) / soft, 0.0, 1.0)
+        share = np.clip((front - order_of(Samples(geometry, geometry.points), self.along)) / soft, 0.0, 1.0)
         grown = (share * share * (np.float32(3.0) - np.float32(2.0) * share)).astype(np.float32)
         # Without strength a point is opened whatever the front says.
         grown = np.float32(1.0) - strength * (np.float32(1.0) - grown)

@@ -15,7 +15,6 @@ from estompe.falloffs.distance import path_of
 from estompe.falloffs.ramp import remapped
 from estompe.falloffs.surface import to_nearest
 from estompe.geometry import Domain, Geometry
-from estompe.geometry.placement import inverse
 from estompe.geometry.volume import check_closed, towards_volume, volume
 from estompe.kernels.press import Body, pressed, touched
 from estompe.kernels.surface import feet, nearest_on_surface
@@ -42,6 +41,7 @@ class Press(
 ):
     """Points inside the body go onto its surface; those around it swell along their normals. Nothing before contact."""
 
+    alters: ClassVar[tuple[str, ...]] = ("points", "normals", "attributes")
     label: ClassVar[str] = "Press"
     text: ClassVar[str] = (
         "A control or shape presses the surface in, and a ring around it swells; the volume can be kept."
@@ -130,10 +130,9 @@ def _by_shape(points: Floats, body: Geometry, width: float) -> _Touch:
 
 def _by_control(points: Floats, control: Placed, radius: float) -> _Touch:
     """In the control's own space every form is the set of places nearer than the radius to its core."""
-    into = inverse(control.matrix)
     if control.form != "path":
-        return _Touch(*touched(points, into, control.matrix, _BODIES[control.form], radius))
-    own = transformed(points, into).astype(np.float64)
+        return _Touch(*touched(points, control.into, control.matrix, _BODIES[control.form], radius))
+    own = transformed(points, control.into).astype(np.float64)
     outwards = own - _nearest_on(path_of(control).astype(np.float64), own)
     distance = np.linalg.norm(outwards, axis=1)
     step = outwards / np.maximum(distance, 1e-12)[:, None] * (radius - distance)[:, None]

@@ -45,7 +45,7 @@ class Ridges(
         depth = plain(self.depth)
         if depth == 0.0 or not len(strength):
             return geometry
-        order = order_of(Samples(geometry), "profile")
+        order = order_of(Samples(geometry, geometry.points), "profile")
         numbers = radians(plain(self.twist)), plain(self.sharpness), plain(self.dies_out)
         groove = grooves(geometry.rest, order, strength, self.count, *numbers)
         return geometry.moved(displace_along(geometry.points, geometry.normals, groove, -depth))

@@ -6,7 +6,7 @@ import numpy as np
 from msgspec import Struct
 from numpy.typing import NDArray
 
-from estompe.document.kinds import At, EffectSettings, register
+from estompe.document.kinds import EVERYTHING, At, EffectSettings, register
 from estompe.document.numbers import Number, plain
 from estompe.document.scene import Color
 from estompe.document.settings import setting
@@ -25,6 +25,7 @@ class Shell(
 ):
     """A copy of the surface moved along its normals by the thickness times the strength, turned inside out."""
 
+    alters: ClassVar[tuple[str, ...]] = EVERYTHING
     label: ClassVar[str] = "Shell"
     text: ClassVar[str] = (
         "Gives the surface a thickness, or an ink outline that keeps its weight as the camera comes closer."

@@ -6,7 +6,7 @@ import numpy as np
 from msgspec import Meta, Struct
 from numpy.typing import NDArray
 
-from estompe.document.kinds import At, EffectSettings, register
+from estompe.document.kinds import EVERYTHING, At, EffectSettings, register
 from estompe.document.settings import setting
 from estompe.geometry import Domain, Geometry, GeometryError
 from estompe.geometry.subdivision import subdivided
@@ -23,6 +23,7 @@ class Subdivide(
 ):
     """Faces with a corner of at least half strength are split, as often as there are levels."""
 
+    alters: ClassVar[tuple[str, ...]] = EVERYTHING
     label: ClassVar[str] = "Subdivide"
     text: ClassVar[str] = "Splits faces where there is strength, so that a falloff finds enough points."
 

@@ -18,9 +18,6 @@ if TYPE_CHECKING:
     from estompe.evaluate.moment import Moment
 
 
-_NOWHERE: Floats = frozen(np.zeros((0, 3), np.float32))
-
-
 @lru_cache(maxsize=4096)
 def matrix_of(placement: Placement) -> Matrix:
     """A resolved placement's own space to world, float64 (3, 4)."""
@@ -31,24 +28,25 @@ def matrix_of(placement: Placement) -> Matrix:
 class Asking:
     """What a source or effect sees of the moment."""
 
-    __slots__ = ("_above", "_moment", "_state", "clock", "shape_color", "shape_matrix")
+    __slots__ = ("_above", "_moment", "_placements", "_state", "clock", "shape_color", "shape_matrix")
 
     def __init__(self, moment: "Moment", state: State, clock: float, above: tuple[str, ...]) -> None:
         self._moment, self._state, self._above = moment, state, above
+        self._placements = moment.placements
         self.clock = clock
         self.shape_matrix = state.matrix
         self.shape_color = state.color
 
     def control(self, control: str) -> Placed:
-        found = self._moment.control(control)
-        points = np.asarray(found.points, np.float32).reshape(-1, 3) if found.points else _NOWHERE
-        return Placed(found.form, matrix_of(found.placement), points)
+        return self._placements.get(control) or self._moment.placed(control)
 
     def strength(self, falloff: str) -> Floats:
-        return self._moment.strength(falloff, self._state, self._above).value
+        moment = self._moment
+        return moment.settled(lambda: moment.strength(falloff, self._state, self._above)).value
 
     def shape(self, shape: str) -> Geometry:
-        return self._moment.finished(shape).geometry
+        moment = self._moment
+        return moment.settled(lambda: moment.finished(shape)).geometry
 
     def effect(self, effect: str) -> EffectSettings:
         return self._moment.effect(effect)

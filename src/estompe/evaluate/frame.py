@@ -10,9 +10,8 @@ from estompe.document.kinds import MissingError
 from estompe.document.project import Project
 from estompe.document.scene import Effect, Falloff, Shape
 from estompe.evaluate.memo import Memo
-from estompe.evaluate.moment import Moment
-from estompe.evaluate.state import Problem, State
-from estompe.falloffs.ramp import positions
+from estompe.evaluate.moment import Moment, Stack
+from estompe.evaluate.state import Problem, State, Values
 from estompe.geometry import Geometry
 from estompe.kernels.topology import steepest
 from estompe.kernels.types import Floats, Indices
@@ -31,14 +30,16 @@ class Shown:
 
     def __init__(self, moment: Moment, shape: Shape, falloff: Falloff, state: State) -> None:
         self.shape, self.falloff, self.mesh = shape, falloff, state.geometry
-        self.strength: Floats = moment.strength(falloff.id, state).value
-        joined = moment.joined(falloff, state)
+
+        def plan() -> tuple[Values, Values, Values, Stack]:
+            strength, joined = moment.strength(falloff.id, state), moment.joined(falloff, state)
+            return strength, joined, moment.positions(joined, falloff.range), moment.stack(falloff, state)
+
+        strength, joined, positions, stack = moment.settled(plan)
+        self.strength: Floats = strength.value
         self.values: Floats = joined.value
-        self.positions: Floats = moment.stage(
-            "positions", (joined.token, falloff.range), lambda: positions(joined.value, falloff.range)
-        )
+        self.positions: Floats = positions.value
         # Taken now, while they are at hand: whoever shows them must not have to work anything out.
-        stack = moment.stack(falloff, state)
         arrays = zip(stack.layers, stack.measured, stack.values, strict=True)
         self._layers = {layer.id: (measured.value, own.value) for layer, measured, own in arrays}
 
@@ -91,12 +92,7 @@ class Frame:
         self.scene = moment.scene
         self.reductions = moment.reductions
         self._moment = moment
-        self._steps: dict[str, list[tuple[Effect, State]]] = {}
-        self._geometries: dict[str, Geometry] = {}
-        self._inputs: dict[tuple[str, str], State] = {}
-        self._last: dict[str, State] = {}
-        for shape in self.scene.shapes:
-            self._work_out(shape)
+        self._chains = moment.settled(lambda: {shape.id: moment.chain(shape) for shape in self.scene.shapes})
 
     @property
     def problems(self) -> tuple[Problem, ...]:
@@ -104,7 +100,7 @@ class Frame:
         return tuple(self._moment.problems.values())
 
     def __getitem__(self, shape: str) -> Geometry:
-        return self._geometries[self.shape(shape).id]
+        return self._chains[self.shape(shape).id].last.geometry
 
     def __iter__(self) -> Iterator[str]:
         return (shape.name for shape in self.scene.shapes)
@@ -133,7 +129,8 @@ class Frame:
         """A falloff's strength on a shape's points, float32 (n,). Raises KeyError for a name that is not there."""
         found, measured = self.shape(shape), self.falloff(falloff)
         try:
-            return self._moment.strength(measured.id, self._measured_at(found, measured)).value
+            state = self._measured_at(found, measured)
+            return self._moment.settled(lambda: self._moment.strength(measured.id, state)).value
         except MissingError as error:
             raise KeyError(str(error)) from error
 
@@ -146,8 +143,9 @@ class Frame:
             raise KeyError(str(error)) from error
 
     def _measured_at(self, shape: Shape, falloff: Falloff) -> State:
-        last = self._last[shape.id]
-        state = self._inputs.get((shape.id, falloff.id), last)
+        steps, last = self._chains[shape.id]
+        routed = (state for effect, state in steps if any(route.falloff == falloff.id for route in effect.routes))
+        state = next(routed, last)
         # Values belong to the points that are seen: where later effects changed those, it is measured on them.
         return state if len(state.samples) == len(last.samples) else last
 
@@ -165,23 +163,13 @@ class Frame:
 
     def _afters(self, shape: str) -> list[tuple[Effect, State]]:
         """A shape's enabled effects, each with the state it leaves behind."""
-        found = self.shape(shape).id
-        steps = self._steps[found]
-        states = [*(state for _, state in steps), self._last[found]]
+        steps, last = self._chains[self.shape(shape).id]
+        states = [*(state for _, state in steps), last]
         return [(effect, after) for (effect, _), after in zip(steps, states[1:], strict=True)]
-
-    def _work_out(self, shape: Shape) -> None:
-        steps, last = self._moment.chain(shape)
-        self._steps[shape.id] = steps
-        for effect, state in steps:
-            for route in effect.routes:
-                self._inputs.setdefault((shape.id, route.falloff), state)
-        self._last[shape.id] = last
-        self._geometries[shape.id] = last.geometry
 
 
 def evaluate(
-    project: Project, frame: float, memo: Memo | None = None, pause: Callable[[], None] = lambda: None
+    project: Project, frame: float, memo: Memo | None = None, pause: Callable[[], None] | None = None
 ) -> Frame:
     """Every shape of a project on one frame.
 

@@ -1,19 +1,14 @@
 """Results of stages, kept under what they were made from; the least recently used go first past a budget."""
 
 import threading
-from collections import Counter, OrderedDict
 from collections.abc import Callable, Hashable
-from typing import Any, Generic, Protocol, TypeVar
+from itertools import count
+from typing import Any
 
-from msgspec import Struct
+from estompe.document.kinds import MissingError
+from estompe.evaluate.plan import Plan
+from estompe.evaluate.stage import Sized, Stage
 
-
-class _Sized(Protocol):
-    @property
-    def nbytes(self) -> int: ...
-
-
-Sized = TypeVar("Sized", bound=_Sized)
 DEFAULT_BUDGET = 1 << 30
 # Beyond this the collector's walk over them would be felt.
 _MOST_TOKENS = 60_000
@@ -21,77 +16,90 @@ _MOST_TOKENS = 60_000
 _ROOM = 16
 
 
-class Made(Struct, Generic[Sized], frozen=True):
-    """What a stage made, the token that stands for it, and the bytes it takes."""
-
-    value: Sized
-    token: int
-    nbytes: int
-
-
 class CancelledError(Exception):
     """The work is no longer wanted."""
 
 
 class Memo:
-    """A store of stage results that several threads may ask at once.
-
-    budget: bytes of results to keep; computed: how often each stage was really worked out, for tests and figures.
-    """
+    """A store of stages that several threads may ask at once. budget: bytes of results to keep."""
 
     def __init__(self, budget: int = DEFAULT_BUDGET) -> None:
         self.budget = budget
-        self.computed: Counter[str] = Counter()
-        self._results: OrderedDict[int, Made[Any]] = OrderedDict()
+        self._results: dict[int, Stage[Any]] = {}
         self._tokens: dict[Hashable, int] = {}
-        self._next = 0
+        self._numbers = count()
+        self._fresh: list[Stage[Any]] = []
         self._used = 0
         self._lock = threading.Lock()
 
     @property
     def used(self) -> int:
         """Bytes of the results that are kept."""
+        self.take_in()
         return self._used
 
-    def stage(self, name: str, made_from: Hashable, compute: Callable[[], Sized]) -> "Made[Sized]":
-        """The result of a stage with a token that stands for it in the keys of later stages.
+    def stage(self, plan: Plan, name: str, made_from: Hashable, compute: Callable[[], Sized]) -> Stage[Sized]:
+        """The stage that makes something: as it was run and kept, or else one that waits in the plan.
 
         made_from: everything the result depends on; equal keys give the same token even after the result was dropped.
+        Raises MissingError where running it has failed.
         """
-        # One function without calls inside: a frame asks for some ten stages, and Python's calls are what that costs.
-        key = (name, made_from)
-        with self._lock:
-            # In one step: hashing a key, which holds whole settings, is half of what finding its token costs.
-            token = self._tokens.setdefault(key, self._next)
-            if token == self._next:
-                self._next += 1
-                if len(self._tokens) > _MOST_TOKENS:
-                    self._tokens.clear()  # numbers are never used twice, so old results merely become unreachable
-            else:
-                made = self._results.get(token)
-                if made is not None:
-                    self._results.move_to_end(token)
-                    return made
-        value = compute()
-        made = Made(value, token, value.nbytes)
-        with self._lock:
-            self.computed[name] += 1
-            if token not in self._results:
-                self._results[token] = made
-                self._used += made.nbytes
-                if self._used > self.budget:
-                    self._make_room()
-        return made
+        # Without calls and locks, since a frame asks for some ten stages and this is what that costs. Each step is one
+        # operation on a dictionary, and those are never cut in two by another thread.
+        number = next(self._numbers)
+        token = self._tokens.setdefault((name, made_from), number)
+        if token != number:
+            made = self._results.pop(token, None)
+            if made is not None:
+                self._results[token] = made  # the last one used stands last
+                return made
+            made = plan.planned.get(token)
+            if made is not None:
+                return made
+            if token in plan.failed:
+                raise MissingError(plan.failed[token])
+        stage = plan.planned[token] = Stage(name, token, compute)
+        plan.waiting.append(stage)
+        return stage
 
-    def held(self, name: str, made_from: Hashable) -> "Made[Any] | None":
-        """The result of a stage, if it has been worked out and is still kept."""
+    def made(self, name: str, made_from: Hashable, compute: Callable[[], Sized]) -> Stage[Sized]:
+        """The stage, run now if it is not kept."""
+        stage = self.stage(Plan(), name, made_from, compute)
+        if stage.compute is not None:
+            stage.value, stage.compute = stage.compute(), None
+            self.keep([stage])
+            self.take_in()
+        return stage
+
+    def held(self, name: str, made_from: Hashable) -> Stage[Any] | None:
+        """The stage, if it has been run and is still kept."""
+        return self._results.get(self._tokens.get((name, made_from), -1))
+
+    def keep(self, stages: list[Stage[Any]]) -> None:
+        """Hand over stages that have been run. To find them takes `take_in`."""
         with self._lock:
-            token = self._tokens.get((name, made_from))
-            return None if token is None else self._results.get(token)
+            self._fresh += stages
+
+    def take_in(self) -> None:
+        """Keep what was handed over: not at once, since right after a kernel that costs three times as much."""
+        if not self._fresh:
+            return
+        with self._lock:
+            for stage in self._fresh:
+                if stage.token not in self._results:
+                    self._results[stage.token] = stage
+                    self._used += stage.value.nbytes
+            self._fresh.clear()
+            if self._used > self.budget:
+                self._make_room()
+            if len(self._tokens) > _MOST_TOKENS:
+                self._tokens.clear()  # numbers are never used twice, so old results merely become unreachable
 
     def _make_room(self) -> None:
         """Drop many at once: one by one they cost as much as finding them, since nothing of them is in a cache any more."""
         enough = self.budget - self.budget // _ROOM
-        while self._used > enough and len(self._results) > 1:
-            _, dropped = self._results.popitem(last=False)
-            self._used -= dropped.nbytes
+        for stage in list(self._results.values())[:-1]:
+            if self._used <= enough:
+                return
+            if self._results.pop(stage.token, None) is not None:
+                self._used -= stage.value.nbytes

@@ -1,8 +1,13 @@
-"""One scene on one frame: every number resolved, every stage asked of the memo."""
+"""One scene on one frame: every number resolved, every stage planned, and those run whose results nobody kept.
+
+Planning comes first because it costs next to nothing as long as the interpreter is in the processor's cache, and a kernel
+that has run leaves nothing of it there.
+"""
 
 from collections.abc import Callable, Hashable
 from functools import cache
-from typing import Any
+from operator import attrgetter
+from typing import Any, NamedTuple, TypeVar
 from weakref import proxy
 
 import numpy as np
@@ -11,55 +16,86 @@ from numpy.typing import NDArray
 
 from estompe.document.edits import EditError, Path
 from estompe.document.formula import PER_ELEMENT, FormulaError, names_in, parse
-from estompe.document.kinds import EffectSettings, MissingError, Timed
+from estompe.document.kinds import EVERYTHING, EffectSettings, MissingError, Placed, Source, Timed
 from estompe.document.naming import spoken
 from estompe.document.pictures import stamp
 from estompe.document.project import Blobs, Project
 from estompe.document.resolving import Resolver
-from estompe.document.scene import Camera, Color, Control, Effect, Falloff, Layer, Placement, Ramp, Range, Scene, Shape
+from estompe.document.scene import (
+    Camera,
+    Color,
+    Control,
+    Effect,
+    Falloff,
+    Layer,
+    Placement,
+    Ramp,
+    Range,
+    Route,
+    Scene,
+    Shape,
+)
 from estompe.document.settings import settings_of
 from estompe.evaluate.asking import Asking, matrix_of
-from estompe.evaluate.memo import Made, Memo
+from estompe.evaluate.memo import Memo
+from estompe.evaluate.plan import Plan
 from estompe.evaluate.sources import build
+from estompe.evaluate.stage import Stage
 from estompe.evaluate.state import Problem, State, Values
 from estompe.falloffs.joining import join_layers, join_routes, strengths
-from estompe.falloffs.ramp import remapped
-from estompe.geometry import Geometry, GeometryError, Topology
+from estompe.falloffs.ramp import positions, remapped, remapping
+from estompe.geometry import Geometry, GeometryError, Topology, frozen
 from estompe.geometry.placement import Matrix
 from estompe.geometry.samples import Samples
+from estompe.kernels.ramp import remap
 from estompe.kernels.transform import transformed
 from estompe.kernels.types import Floats, Indices
 
+Planned = TypeVar("Planned")
+_VALUE = attrgetter("value")
 IDENTITY = Placement()
+_NOWHERE: Floats = frozen(np.zeros((0, 3), np.float32))
 _REFERRING = frozenset({"control", "controls", "path", "falloff", "shape", "effect", "picture", "formula"})
 
 
 class Stack(Struct, frozen=True):
-    """A falloff's enabled layers on some state: what each measured, its values through a range of its own, and their key."""
+    """A falloff's enabled layers on some state: what each measures, its values through a range of its own, and their key."""
 
     layers: list[Layer]
     measured: list[Values]
     values: list[Values]
     made_from: Hashable
-    count: int
+
+
+class Chain(NamedTuple):
+    """A shape's enabled effects, each with the state it is given, and the state after all of them."""
+
+    steps: list[tuple[Effect, State]]
+    last: State
 
 
 class Moment:
-    """A scene on one frame. Stages run in the order they are asked; `pause` is called between them and may raise."""
+    """A scene on one frame.
 
-    def __init__(self, project: Project, frame: float, memo: Memo, pause: Callable[[], None] = lambda: None) -> None:
+    What is asked of it is a stage, which has its value once `settled` has run it; `pause` is called before each run and may
+    raise. placements: the controls that were asked for so far.
+    """
+
+    def __init__(self, project: Project, frame: float, memo: Memo, pause: Callable[[], None] | None = None) -> None:
         self.frame = frame
         self.problems: dict[Path, Problem] = {}
         self.reductions: dict[tuple[str, str, str], float] = {}
+        self.placements: dict[str, Placed] = {}
         self._project = project
         self._blobs: Blobs = project.blobs
         self._memo = memo
         self._pause = pause
-        self._chains: dict[str, tuple[list[tuple[Effect, State]], State]] = {}
+        self._chains: dict[str, Chain] = {}
         self._working: list[str] = []
         self._stacks: dict[tuple[str, int], tuple[State, Stack]] = {}
+        self._plan = Plan()
         # Weak, so that the frame's arrays go when the frame does, and not when the collector comes round.
-        me = proxy(self)
+        self._me = me = proxy(self)
         self._resolver = Resolver(project.scene, frame, lambda *asked: me.reduced(*asked))
         self._parts: dict[Path, Any] = {}
         # Empty while numbers are still being worked out.
@@ -74,7 +110,7 @@ class Moment:
 
     def finish(self) -> None:
         """From now on no pause stops the stages that are asked. What is kept on the way is let go."""
-        self._pause = lambda: None
+        self._pause = None
         self._stacks.clear()
 
     @property
@@ -85,6 +121,15 @@ class Moment:
     def control(self, control: str) -> Control:
         """A control with its numbers resolved. Raises MissingError."""
         return self._controls.get(control) or self._named("controls", control, "it looks at a control")  # type: ignore[no-any-return]
+
+    def placed(self, control: str) -> Placed:
+        """A control as sources and effects see it. Raises MissingError."""
+        found = self.placements.get(control)
+        if found is None:
+            item = self.control(control)
+            points = np.asarray(item.points, np.float32).reshape(-1, 3) if item.points else _NOWHERE
+            found = self.placements[control] = Placed(item.form, matrix_of(item.placement), points)
+        return found
 
     def falloff(self, falloff: str) -> Falloff:
         """A falloff with its numbers resolved. Raises MissingError."""
@@ -120,13 +165,61 @@ class Moment:
             self._parts[path] = self._resolver.part(path)
         return self._parts[path]
 
+    def settled(self, plan: Callable[[], Planned]) -> Planned:
+        """What a plan gives, with all stages that it asked for run. Where one fails, it is planned again without it."""
+        while True:
+            self._memo.take_in()
+            failures = len(self._plan.failed)
+            found = plan()
+            if len(self._plan.failed) > failures:
+                # Of what a number depends on, while planning: what was planned before may have counted on it too.
+                self._forget()
+            elif self._run():
+                return found
+
+    def _run(self) -> bool:
+        """Run what is waiting, in the order it was asked for, up to a stage that fails."""
+        plan = self._plan
+        waiting, plan.waiting = plan.waiting, []
+        done = 0
+        try:
+            # Nothing is called here but what makes the value: after a kernel each call costs many times what it does before.
+            for stage in waiting:
+                if self._pause is not None:
+                    self._pause()
+                stage.value = value = stage.compute()  # type: ignore[misc]
+                if isinstance(value, np.ndarray):
+                    value.setflags(write=False)
+                stage.compute = None
+                done += 1
+        except (MissingError, GeometryError) as error:
+            failed = waiting[done].token
+            if failed in plan.failed:
+                raise  # it was planned again all the same
+            plan.failed[failed] = str(error)
+        finally:
+            self._memo.keep(waiting[:done])
+            plan.let_go(waiting[:done])
+            if done < len(waiting):
+                self._forget()
+        return done == len(waiting)
+
+    def _forget(self) -> None:
+        """Let go of what was planned."""
+        self._plan.forget()
+        self._chains.clear()
+        self._stacks.clear()
+
     def reduced(self, what: str, falloff: str, shape: str) -> float:
         """A reduction of a falloff over a shape as it stands before its effects."""
-        try:
+
+        def plan() -> Values:
             state = self._placed(self._bare(shape))
             measured = what in ("nearest", "farthest")
-            found = self.joined(self.falloff(falloff), state) if measured else self.strength(falloff, state)
-            values = found.value
+            return self.joined(self.falloff(falloff), state) if measured else self.strength(falloff, state)
+
+        try:
+            values = self.settled(plan).value
         except MissingError as error:
             raise LookupError(str(error)) from None
         if not len(values):
@@ -149,49 +242,52 @@ class Moment:
         found = self._named("shapes", shape, "it looks at a shape")
         if shape in self._working:
             raise MissingError(f"it looks at “{found.name}”, which in turn depends on it: choose another")
-        return self.chain(found)[1]
+        return self.chain(found).last
 
-    def chain(self, shape: Shape) -> tuple[list[tuple[Effect, State]], State]:
-        """A resolved shape's enabled effects, each with the state it is given, and the state after all of them."""
-        if shape.id not in self._chains:
-            self._working.append(shape.id)
-            try:
-                self._chains[shape.id] = self._chain(shape)
-            finally:
-                self._working.pop()
-        return self._chains[shape.id]
-
-    def _chain(self, shape: Shape) -> tuple[list[tuple[Effect, State]], State]:
-        state = self._placed(shape)
-        steps = []
-        for effect in shape.effects:
-            if effect.enabled:
-                steps.append((effect, state))
-                state = self._after(shape, effect, state)
-        return steps, state
+    def chain(self, shape: Shape) -> Chain:
+        """What a resolved shape goes through."""
+        known = self._chains.get(shape.id)
+        if known is not None:
+            return known
+        self._working.append(shape.id)
+        try:
+            state = self._placed(shape)
+            steps = []
+            for effect in shape.effects:
+                if effect.enabled:
+                    steps.append((effect, state))
+                    state = self._after(shape, effect, state)
+        finally:
+            self._working.pop()
+        found = self._chains[shape.id] = Chain(steps, state)
+        return found
 
     def strength(self, falloff_id: str, state: State, above: tuple[str, ...] = ()) -> Values:
         """A falloff's strength on a state's points. Raises MissingError where it is missing or refers to itself."""
         falloff = self.falloff(falloff_id)
         stack = self.stack(falloff, state, above)
         key = stack.made_from, falloff.range, falloff.ramp, falloff.signed
-        return self._values("strength", key, lambda: self._strengths(falloff, stack))
-
-    def _strengths(self, falloff: Falloff, stack: Stack) -> Floats:
-        how = falloff.range, falloff.ramp, falloff.signed
+        how = remapping(falloff.range, falloff.ramp, falloff.signed)
         # Whoever drags a ramp looks at the falloff and has its joined values: to remap them is half the work, for the same bits.
-        joined = self._memo.held("join", stack.made_from)
+        joined = self._memo.held("join", stack.made_from) if stack.values else self._filled(0.0, state)
         if joined is not None:
-            return remapped(joined.value, *how)
-        return strengths(stack.layers, [own.value for own in stack.values], stack.count, *how)
+            return self._memo.stage(self._plan, "strength", key, lambda: remap(joined.value, *how))
+        layers, values = stack.layers, stack.values
+        return self._memo.stage(self._plan, "strength", key, lambda: strengths(layers, list(map(_VALUE, values)), how))
 
     def joined(self, falloff: Falloff, state: State, above: tuple[str, ...] = ()) -> Values:
         """The joined layers of a falloff, before its range and ramp."""
         stack = self.stack(falloff, state, above)
+        if not stack.values:
+            return self._filled(0.0, state)
         if len(stack.values) == 1 and not stack.layers[0].one_minus:
             return stack.values[0]
-        arrays = [own.value for own in stack.values]
-        return self._values("join", stack.made_from, lambda: join_layers(stack.layers, arrays, stack.count))
+        return self._memo.stage(
+            self._plan,
+            "join",
+            stack.made_from,
+            lambda: join_layers(stack.layers, list(map(_VALUE, stack.values))),
+        )
 
     def stack(self, falloff: Falloff, state: State, above: tuple[str, ...] = ()) -> Stack:
         """A falloff's enabled layers with what each measures."""
@@ -210,8 +306,7 @@ class Moment:
                     own = self._remapped(own, layer.range, layer.ramp)
                 values.append(own)
                 parts.append((layer.join, layer.one_minus, own.token))
-        count = len(state.geometry.points)
-        stack = Stack(layers, measured, values, tuple(parts) or count, count)
+        stack = Stack(layers, measured, values, tuple(parts) or ("none", state.tokens["topology"]))
         if not above:
             # Not what is asked on the way to another falloff: where they refer to each other, that ends somewhere else.
             # With its state, so that the state's identity stands for it.
@@ -221,29 +316,38 @@ class Moment:
     def _remapped(self, measured: Values, within: Range, ramp: Ramp) -> Values:
         """A layer's values through a range and ramp of its own."""
         key = measured.token, within, ramp
-        return self._values("layer", key, lambda: remapped(measured.value, within, ramp, signed=False))
+        return self._memo.stage(self._plan, "layer", key, lambda: remapped(measured.value, within, ramp, signed=False))
 
-    def stage(self, name: str, made_from: Hashable, compute: Callable[[], Floats]) -> Floats:
-        """An array worked out from others, kept in the same memo."""
-        return self._values(name, made_from, compute).value
+    def positions(self, joined: Values, within: Range) -> Values:
+        """Where a falloff's joined values lie in its range."""
+        return self._memo.stage(
+            self._plan, "positions", (joined.token, within), lambda: positions(joined.value, within)
+        )
 
     def _measured(self, layer: Layer, state: State, above: tuple[str, ...]) -> Values:
         """What a layer's source measures; zeros, and a problem, where it refers to something missing.
 
         above: the falloffs that are being worked out, the layer's own last.
         """
-        source = layer.source
+        source: Source = layer.source
         clock = source.clock(self._seconds, self.frame)
         try:
             key = source, clock, self._looked_at(source, state, above)
-            return self._values(
-                "measure", key, lambda: source.measure(state.samples, Asking(self, state, clock, above))
+            before, asking = state.stage, Asking(self._me, state, clock, above)
+            return self._memo.stage(
+                self._plan, "measure", key, lambda: source.measure(Samples(before.value, before.value.points), asking)
             )
         except MissingError as error:
             path = ("falloffs", above[-1], "layers", layer.id)
             self.problems[path] = Problem(path, f"{source.label}: {error}")
-            count = len(state.samples)
-            return self._values("measure", ("nothing", count), lambda: np.zeros(count, np.float32))
+            return self._filled(0.0, state)
+
+    def _filled(self, value: float, state: State) -> Values:
+        """One value on all of a state's points."""
+        made_from = value, state.tokens["topology"]
+        return self._memo.stage(
+            self._plan, "filled", made_from, lambda: np.full(len(state.geometry.points), value, np.float32)
+        )
 
     def _looked_at(self, kind: Timed, state: State, above: tuple[str, ...]) -> tuple[Hashable, ...]:
         """What the arrays that a kind reads and the parts that it names are now."""
@@ -253,8 +357,11 @@ class Moment:
             found.append(tokens[name] if name in tokens else self._beside(name, state))
         for family, setting in _references(type(kind)):  # type: ignore[arg-type]
             named = getattr(kind, setting)
+            if not named:
+                found.append(named)
+                continue
             for name in named if isinstance(named, tuple) else (named,):
-                found.append(None if name is None else self._reference(family, name, state, above))
+                found.append(self._reference(family, name, state, above))
         return tuple(found)
 
     def _beside(self, name: str, state: State) -> Hashable:
@@ -263,14 +370,16 @@ class Moment:
 
     def _reference(self, family: str, name: str, state: State, above: tuple[str, ...]) -> Hashable:
         if family in ("control", "controls", "path"):
-            control = self.control(name)
+            control = self._controls.get(name) or self.control(name)
+            if name not in self.placements:
+                self.placed(name)  # while it costs little: between kernels it takes five times as long
             return control.form, control.placement, control.points
         if family == "falloff":
             if name in above:
                 raise MissingError("it refers back to itself: choose another falloff")
             return self.strength(name, state, above).token
         if family == "shape":
-            return self.finished(name).points
+            return self.finished(name).stage.token
         if family == "effect":
             return self.effect(name)
         if family == "picture":
@@ -289,27 +398,27 @@ class Moment:
 
     def _placed(self, shape: Shape) -> State:
         """A shape before its effects, where it stands. Nothing, and a problem, where its mesh cannot be had."""
+        matrix = matrix_of(shape.placement)
         try:
-            return self._memo.stage(
-                "placed", (shape.source, shape.placement, shape.color), lambda: self._placing(shape)
-            ).value
+            source = self._memo.made("source", shape.source, lambda: self._built(shape))
         except (GeometryError, KeyError) as error:
             missing = isinstance(error, KeyError)
             text = "its mesh is not in the file: bring it in again" if missing else f"its mesh cannot be used: {error}"
             self.problems["shapes", shape.id] = Problem(("shapes", shape.id), text)
-            nothing = self._memo.stage("source", "nothing", _empty)
-            return _source_state(nothing, matrix_of(shape.placement), shape.color)
-
-    def _placing(self, shape: Shape) -> State:
-        self._pause()
-        source = self._memo.stage("source", shape.source, lambda: build(shape.source, self._blobs))
-        matrix = matrix_of(shape.placement)
+            source = self._memo.made("source", "nothing", _empty)
+            return _source_state(source, matrix, shape.color)
         state = _source_state(source, matrix, shape.color)
         if shape.placement == IDENTITY:
             return state
         mesh = source.value
-        key = (source.token, shape.placement)
-        return state.after(self._memo.stage("place", key, lambda: mesh.moved(transformed(mesh.points, matrix))))
+        key = source.token, shape.placement
+        placed = self._memo.stage(self._plan, "place", key, lambda: mesh.moved(transformed(mesh.points, matrix)))
+        return state.after(placed, ("points", "normals"))
+
+    def _built(self, shape: Shape) -> Geometry:
+        if self._pause is not None:
+            self._pause()
+        return build(shape.source, self._blobs)
 
     def _after(self, shape: Shape, effect: Effect, state: State) -> State:
         strength = self._effect_strength(shape, effect, state)
@@ -317,21 +426,24 @@ class Moment:
         clock = settings.clock(self._seconds, self.frame)
         try:
             looked_at = self._looked_at(settings, state, ())
-            key = settings, clock, looked_at, state.points, strength.token, shape.placement
-            self._pause()
+            before, asking = state.stage, Asking(self._me, state, clock, ())
             made = self._memo.stage(
+                self._plan,
                 "effect",
-                key,
-                lambda: settings.apply(state.geometry, strength.value, Asking(self, state, clock, ())),
+                (settings, clock, looked_at, before.token, strength.token, shape.placement),
+                lambda: settings.apply(before.value, strength.value, asking),
             )
-        except (MissingError, GeometryError) as error:
+            return state.after(made, settings.alters)
+        except MissingError as error:
             path = ("shapes", shape.id, "effects", effect.id)
             self.problems[path] = Problem(path, f"{settings.label}: {error}")
             return state
-        return state.after(made)
 
     def _effect_strength(self, shape: Shape, effect: Effect, state: State) -> Values:
-        routes, found = [], []
+        if not effect.routes:
+            return self._filled(1.0, state)
+        routes: list[Route] = []
+        found: list[Values] = []
         for index, route in enumerate(effect.routes):
             try:
                 found.append(self.strength(route.falloff, state))
@@ -341,17 +453,14 @@ class Moment:
                 self.problems[path] = Problem(path, f"{effect.settings.label}: {error}")
         if len(routes) == 1 and routes[0].amount == 1.0 and not routes[0].inverted:
             return found[0]
-        count = len(state.samples)
-        if effect.routes and not routes:
-            return self._values("route", ("nothing", count), lambda: np.zeros(count, np.float32))
-        key = (count, tuple((route, own.token) for route, own in zip(routes, found, strict=True)))
-        return self._values("route", key, lambda: join_routes(routes, [own.value for own in found], count))
-
-    def _values(self, name: str, made_from: Hashable, compute: Callable[[], Floats]) -> Values:
-        self._pause()
-        made = self._memo.stage(name, made_from, compute)
-        made.value.setflags(write=False)
-        return made
+        if not routes:
+            return self._filled(0.0, state)
+        return self._memo.stage(
+            self._plan,
+            "route",
+            tuple((route, own.token) for route, own in zip(routes, found, strict=True)),
+            lambda: join_routes(routes, list(map(_VALUE, found))),
+        )
 
 
 @cache
@@ -360,9 +469,8 @@ def _references(kind: Any) -> tuple[tuple[str, str], ...]:
     return tuple((item.kind, item.name) for item in settings_of(kind) if item.kind in _REFERRING)
 
 
-def _source_state(source: Made[Geometry], matrix: Matrix, color: Color) -> State:
-    tokens = dict.fromkeys(("points", "normals", "rest", "attributes", "topology"), source.token)
-    return State(source.value, Samples(source.value), tokens, matrix, color)
+def _source_state(source: Stage[Geometry], matrix: Matrix, color: Color) -> State:
+    return State(source, dict.fromkeys(EVERYTHING, source.token), matrix, color)
 
 
 def _empty() -> Geometry:

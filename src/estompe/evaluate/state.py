@@ -1,13 +1,13 @@
 """What stages hand on: a shape at some point of its chain, values with the token that stands for them, and problems."""
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from typing import NamedTuple
 
 from msgspec import Struct
 
 from estompe.document.edits import Path
 from estompe.document.scene import Color
-from estompe.evaluate.memo import Made
+from estompe.evaluate.stage import Stage
 from estompe.geometry import Geometry
 from estompe.geometry.placement import Matrix
 from estompe.geometry.samples import Samples
@@ -22,36 +22,28 @@ class Problem(NamedTuple):
 
 
 class State(Struct, frozen=True):
-    """A shape at some point of its chain, with the tokens of the arrays that falloffs read."""
+    """A shape at some point of its chain, whose mesh may still have to be worked out, with the tokens of what falloffs read."""
 
-    geometry: Geometry
-    samples: Samples
+    stage: Stage[Geometry]
     tokens: Mapping[str, int]
     matrix: Matrix
     color: Color
 
     @property
-    def points(self) -> int:
-        """The token of the geometry as a whole."""
-        return self.tokens["points"]
-
-    def after(self, made: Made[Geometry]) -> "State":
-        """The state a stage leaves behind; what it shares with this one keeps its token."""
-        before, geometry, token = self.geometry, made.value, made.token
-        tokens = {**self.tokens, "points": token, "normals": token}
-        if geometry.at_rest is not before.at_rest:
-            tokens["rest"] = token
-        if geometry.attributes is not before.attributes:
-            tokens["attributes"] = token
-        if geometry.topology is not before.topology:
-            tokens["topology"] = token
-        return State(geometry, Samples(geometry), tokens, self.matrix, self.color)
+    def geometry(self) -> Geometry:
+        """The mesh, once its stage has been run."""
+        return self.stage.value
 
     @property
-    def nbytes(self) -> int:
-        """Bytes of what is its own."""
-        return self.geometry.nbytes
+    def samples(self) -> Samples:
+        """The points that falloffs measure, once the stage has been run."""
+        mesh = self.stage.value
+        return Samples(mesh, mesh.points)
+
+    def after(self, stage: Stage[Geometry], altered: Iterable[str]) -> "State":
+        """The state a stage leaves behind; what it does not alter keeps its token."""
+        return State(stage, {**self.tokens, **dict.fromkeys(altered, stage.token)}, self.matrix, self.color)
 
 
-Values = Made[Floats]
-"""An array with the token that stands for it."""
+Values = Stage[Floats]
+"""An array that may still have to be worked out, with the token that stands for it."""

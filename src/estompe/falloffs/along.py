@@ -8,7 +8,6 @@ from estompe.document.kinds import At, Source, register
 from estompe.document.scene import Identifier
 from estompe.document.settings import setting
 from estompe.falloffs.distance import path_of
-from estompe.geometry.placement import inverse
 from estompe.geometry.samples import Samples
 from estompe.kernels.polyline import nearest_on_polyline
 from estompe.kernels.transform import transformed
@@ -26,5 +25,5 @@ class Along(Struct, Source, frozen=True, cache_hash=True, forbid_unknown_fields=
 
     def measure(self, samples: Samples, at: At) -> Floats:
         control = at.control(self.control)
-        own = transformed(samples.points, inverse(control.matrix))
+        own = transformed(samples.points, control.into)
         return nearest_on_polyline(own, path_of(control))[1]

@@ -9,7 +9,6 @@ from estompe.document.kinds import At, MissingError, Placed, Source, register
 from estompe.document.numbers import Number, plain
 from estompe.document.scene import Identifier
 from estompe.document.settings import setting
-from estompe.geometry.placement import inverse
 from estompe.geometry.samples import Samples
 from estompe.kernels.distance import Form, distance
 from estompe.kernels.polyline import nearest_on_polyline
@@ -55,10 +54,9 @@ class Distance(
 
 def to_control(points: Floats, control: Placed) -> Floats:
     """Distance of each point from a control in its own units, float32 (n,). Raises MissingError for a path without length."""
-    to_own = inverse(control.matrix)
     if control.form != "path":
-        return distance(points, to_own.astype(np.float32), _FORMS[control.form])
-    return nearest_on_polyline(transformed(points, to_own), path_of(control))[0]
+        return distance(points, control.into.astype(np.float32), _FORMS[control.form])
+    return nearest_on_polyline(transformed(points, control.into), path_of(control))[0]
 
 
 def path_of(control: Placed) -> Floats:

@@ -1,6 +1,7 @@
 """A ramp's points as the cubics that the kernels take."""
 
 from functools import lru_cache
+from typing import NamedTuple
 
 import numpy as np
 
@@ -8,7 +9,7 @@ from estompe.document.curve import cubics
 from estompe.document.numbers import plain
 from estompe.document.scene import Ramp, Range
 from estompe.geometry import frozen
-from estompe.kernels import ramp as kernel
+from estompe.kernels.ramp import remap
 from estompe.kernels.types import Floats
 
 
@@ -27,10 +28,25 @@ def pieces(ramp: Ramp) -> tuple[Floats, Floats]:
     return frozen(np.array(at, np.float32)), frozen(np.array(table, np.float32))
 
 
+class Remapping(NamedTuple):
+    """A resolved range and ramp as the kernels take them, after the values."""
+
+    full: float
+    gone: float
+    knots: Floats
+    cubics: Floats
+    clamp: bool
+
+
+@lru_cache(maxsize=4096)
+def remapping(within: Range, ramp: Ramp, signed: bool) -> Remapping:
+    """A resolved range and ramp, which keep values in 0..1 unless signed."""
+    return Remapping(plain(within.full), plain(within.gone), *pieces(ramp), not signed)
+
+
 def remapped(values: Floats, within: Range, ramp: Ramp, signed: bool) -> Floats:
     """Values through a resolved range and ramp, float32 (n,); kept in 0..1 unless signed."""
-    knots, table = pieces(ramp)
-    return kernel.remap(values, plain(within.full), plain(within.gone), knots, table, not signed)
+    return remap(values, *remapping(within, ramp, signed))
 
 
 def drawn(values: Floats, within: Range, ramp: Ramp, signed: bool) -> Floats:

@@ -8,7 +8,6 @@ from msgspec import Struct
 from estompe.document.kinds import At, Source, register
 from estompe.document.scene import Identifier
 from estompe.document.settings import setting
-from estompe.geometry.placement import inverse
 from estompe.geometry.samples import Samples
 from estompe.kernels.distance import Form, distance
 from estompe.kernels.types import Floats
@@ -30,5 +29,4 @@ class Sweep(Struct, Source, frozen=True, cache_hash=True, forbid_unknown_fields=
         return "length"
 
     def measure(self, samples: Samples, at: At) -> Floats:
-        matrix = at.control(self.control).matrix
-        return distance(samples.points, inverse(matrix).astype(np.float32), _AXES[self.axis])
+        return distance(samples.points, at.control(self.control).into.astype(np.float32), _AXES[self.axis])
