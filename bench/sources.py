@@ -32,7 +32,7 @@ def figures() -> Iterator[Figure]:
 
 def _figure(tag: str, project: Project, falloff: str) -> Figure:
     moment = Moment(project, 5.0, Memo())
-    _, state = moment.chain(moment.scene.shapes[0])
+    state = moment.settled(lambda: moment.chain(moment.scene.shapes[0])).last
     state.samples.normals  # noqa: B018
     source = moment.falloff(falloff).layers[0].source
     asking = Asking(moment, state, source.clock(0.2, 5.0), (falloff,))
