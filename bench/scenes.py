@@ -74,7 +74,7 @@ def _overhead(points: int) -> Figure:
         ours()
 
     fill(memo, both)
-    mine, theirs = in_turn(ours, keeping(lambda: bare.run(project, _frame(next(theirs_at)))), 41, other, of_ours=True)
+    mine, theirs = in_turn(ours, keeping(lambda: bare.run(project, _frame(next(theirs_at)))), 201, other, of_ours=True)
     if points >= 100_000:
         return Figure(f"evaluating the sample, {points:,} points, to its bare kernels", mine, theirs, 1.15, "within")
     name = f"evaluating the sample, {points:,} points: time over its bare kernels, to 2 ms"

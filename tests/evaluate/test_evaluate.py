@@ -12,6 +12,7 @@ import estompe
 from estompe.document import edits
 from estompe.document.numbers import Key, Keyed
 from estompe.evaluate import CancelledError, Memo, evaluate
+from estompe.evaluate.plan import Plan
 from estompe.samples import lantern_amphora
 
 RAMP_POINT = ("falloffs", "lantern-glow", "ramp", 0, "value")
@@ -84,11 +85,19 @@ def test_a_tiny_budget_changes_no_bit(small_sample):
 
 def test_results_are_dropped_oldest_first():
     memo = CountingMemo(budget=100)
-    for key in range(5):
-        memo.made("s", key, lambda: np.zeros(10, np.float32))
-    memo.made("s", 4, lambda: pytest.fail("was dropped"))
-    memo.made("s", 0, lambda: np.ones(10, np.float32))
-    assert memo.computed["s"] == 6
+
+    def ask(key):
+        plan = Plan()
+        memo.stage(plan, "s", key, lambda: np.zeros(10, np.float32))
+        for stage in plan.waiting:
+            stage.value, stage.compute = stage.compute(), None
+        memo.keep(plan.waiting)
+        memo.take_in()
+        return len(plan.waiting)
+
+    assert [ask(key) for key in range(5)] == [1] * 5
+    assert [ask(key) for key in (4, 3, 0)] == [0, 0, 1]
+    assert [ask(key) for key in (3, 4)] == [0, 1]
     assert memo.used <= 100
 
 

@@ -31,11 +31,11 @@ class Shown:
     def __init__(self, moment: Moment, shape: Shape, falloff: Falloff, state: State) -> None:
         self.shape, self.falloff, self.mesh = shape, falloff, state.geometry
 
-        def plan() -> tuple[Values, Values, Values, Stack]:
-            strength, joined = moment.strength(falloff.id, state), moment.joined(falloff, state)
-            return strength, joined, moment.positions(joined, falloff.range), moment.stack(falloff, state)
+        def plan() -> tuple[Stack, Values, Values, Values]:
+            stack = moment.stack(falloff, state)
+            return stack, moment.joined(stack), moment.through_ramp(stack), moment.positions(stack)
 
-        strength, joined, positions, stack = moment.settled(plan)
+        stack, joined, strength, positions = moment.settled(plan)
         self.strength: Floats = strength.value
         self.values: Floats = joined.value
         self.positions: Floats = positions.value
@@ -92,7 +92,7 @@ class Frame:
         self.scene = moment.scene
         self.reductions = moment.reductions
         self._moment = moment
-        self._chains = moment.settled(lambda: {shape.id: moment.chain(shape) for shape in self.scene.shapes})
+        self._chains = moment.settled(moment.chains)
 
     @property
     def problems(self) -> tuple[Problem, ...]:

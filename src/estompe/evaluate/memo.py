@@ -62,15 +62,6 @@ class Memo:
         plan.waiting.append(stage)
         return stage
 
-    def made(self, name: str, made_from: Hashable, compute: Callable[[], Sized]) -> Stage[Sized]:
-        """The stage, run now if it is not kept."""
-        stage = self.stage(Plan(), name, made_from, compute)
-        if stage.compute is not None:
-            stage.value, stage.compute = stage.compute(), None
-            self.keep([stage])
-            self.take_in()
-        return stage
-
     def held(self, name: str, made_from: Hashable) -> Stage[Any] | None:
         """The stage, if it has been run and is still kept."""
         return self._results.get(self._tokens.get((name, made_from), -1))

@@ -23,7 +23,6 @@ from estompe.document.project import Blobs, Project
 from estompe.document.resolving import Resolver
 from estompe.document.scene import (
     Camera,
-    Color,
     Control,
     Effect,
     Falloff,
@@ -40,12 +39,10 @@ from estompe.evaluate.asking import Asking, matrix_of
 from estompe.evaluate.memo import Memo
 from estompe.evaluate.plan import Plan
 from estompe.evaluate.sources import build
-from estompe.evaluate.stage import Stage
 from estompe.evaluate.state import Problem, State, Values
 from estompe.falloffs.joining import join_layers, join_routes, strengths
 from estompe.falloffs.ramp import positions, remapped, remapping
 from estompe.geometry import Geometry, GeometryError, Topology, frozen
-from estompe.geometry.placement import Matrix
 from estompe.geometry.samples import Samples
 from estompe.kernels.ramp import remap
 from estompe.kernels.transform import transformed
@@ -61,6 +58,8 @@ _REFERRING = frozenset({"control", "controls", "path", "falloff", "shape", "effe
 class Stack(Struct, frozen=True):
     """A falloff's enabled layers on some state: what each measures, its values through a range of its own, and their key."""
 
+    falloff: Falloff
+    state: State
     layers: list[Layer]
     measured: list[Values]
     values: list[Values]
@@ -92,7 +91,6 @@ class Moment:
         self._pause = pause
         self._chains: dict[str, Chain] = {}
         self._working: list[str] = []
-        self._stacks: dict[tuple[str, int], tuple[State, Stack]] = {}
         self._plan = Plan()
         # Weak, so that the frame's arrays go when the frame does, and not when the collector comes round.
         self._me = me = proxy(self)
@@ -109,9 +107,8 @@ class Moment:
             self.problems[path] = Problem(path, f"{spoken(project.scene, path)}: {error}")
 
     def finish(self) -> None:
-        """From now on no pause stops the stages that are asked. What is kept on the way is let go."""
+        """From now on no pause stops the stages that are asked."""
         self._pause = None
-        self._stacks.clear()
 
     @property
     def camera(self) -> Camera:
@@ -208,7 +205,6 @@ class Moment:
         """Let go of what was planned."""
         self._plan.forget()
         self._chains.clear()
-        self._stacks.clear()
 
     def reduced(self, what: str, falloff: str, shape: str) -> float:
         """A reduction of a falloff over a shape as it stands before its effects."""
@@ -216,7 +212,8 @@ class Moment:
         def plan() -> Values:
             state = self._placed(self._bare(shape))
             measured = what in ("nearest", "farthest")
-            return self.joined(self.falloff(falloff), state) if measured else self.strength(falloff, state)
+            stack = self.stack(self.falloff(falloff), state)
+            return self.joined(stack) if measured else self.through_ramp(stack)
 
         try:
             values = self.settled(plan).value
@@ -244,6 +241,13 @@ class Moment:
             raise MissingError(f"it looks at “{found.name}”, which in turn depends on it: choose another")
         return self.chain(found).last
 
+    def chains(self) -> dict[str, Chain]:
+        """What each shape goes through, by the shape's id."""
+        found = {}
+        for shape in self.scene.shapes:
+            found[shape.id] = self.chain(shape)
+        return found
+
     def chain(self, shape: Shape) -> Chain:
         """What a resolved shape goes through."""
         known = self._chains.get(shape.id)
@@ -262,39 +266,42 @@ class Moment:
         found = self._chains[shape.id] = Chain(steps, state)
         return found
 
-    def strength(self, falloff_id: str, state: State, above: tuple[str, ...] = ()) -> Values:
+    def strength(self, falloff: str, state: State, above: tuple[str, ...] = ()) -> Values:
         """A falloff's strength on a state's points. Raises MissingError where it is missing or refers to itself."""
-        falloff = self.falloff(falloff_id)
-        stack = self.stack(falloff, state, above)
+        found = self._falloffs.get(falloff) or self.falloff(falloff)
+        return self.through_ramp(self.stack(found, state, above))
+
+    def through_ramp(self, stack: Stack) -> Values:
+        """The strength that a falloff's layers give."""
+        falloff, layers, values = stack.falloff, stack.layers, stack.values
         key = stack.made_from, falloff.range, falloff.ramp, falloff.signed
         how = remapping(falloff.range, falloff.ramp, falloff.signed)
         # Whoever drags a ramp looks at the falloff and has its joined values: to remap them is half the work, for the same bits.
-        joined = self._memo.held("join", stack.made_from) if stack.values else self._filled(0.0, state)
+        joined = self._memo.held("join", stack.made_from) if values else self._filled(0.0, stack.state)
         if joined is not None:
             return self._memo.stage(self._plan, "strength", key, lambda: remap(joined.value, *how))
-        layers, values = stack.layers, stack.values
         return self._memo.stage(self._plan, "strength", key, lambda: strengths(layers, list(map(_VALUE, values)), how))
 
-    def joined(self, falloff: Falloff, state: State, above: tuple[str, ...] = ()) -> Values:
+    def joined(self, stack: Stack) -> Values:
         """The joined layers of a falloff, before its range and ramp."""
-        stack = self.stack(falloff, state, above)
-        if not stack.values:
-            return self._filled(0.0, state)
-        if len(stack.values) == 1 and not stack.layers[0].one_minus:
-            return stack.values[0]
+        layers, values = stack.layers, stack.values
+        if not values:
+            return self._filled(0.0, stack.state)
+        if len(values) == 1 and not layers[0].one_minus:
+            return values[0]
         return self._memo.stage(
-            self._plan,
-            "join",
-            stack.made_from,
-            lambda: join_layers(stack.layers, list(map(_VALUE, stack.values))),
+            self._plan, "join", stack.made_from, lambda: join_layers(layers, list(map(_VALUE, values)))
+        )
+
+    def positions(self, stack: Stack) -> Values:
+        """Where a falloff's joined values lie in its range."""
+        joined, within = self.joined(stack), stack.falloff.range
+        return self._memo.stage(
+            self._plan, "positions", (joined.token, within), lambda: positions(joined.value, within)
         )
 
     def stack(self, falloff: Falloff, state: State, above: tuple[str, ...] = ()) -> Stack:
         """A falloff's enabled layers with what each measures."""
-        key = falloff.id, id(state)
-        found = self._stacks.get(key)
-        if found is not None and not above:
-            return found[1]
         layers, measured, values, parts = [], [], [], []
         inner = (*above, falloff.id)
         for layer in falloff.layers:
@@ -306,23 +313,13 @@ class Moment:
                     own = self._remapped(own, layer.range, layer.ramp)
                 values.append(own)
                 parts.append((layer.join, layer.one_minus, own.token))
-        stack = Stack(layers, measured, values, tuple(parts) or ("none", state.tokens["topology"]))
-        if not above:
-            # Not what is asked on the way to another falloff: where they refer to each other, that ends somewhere else.
-            # With its state, so that the state's identity stands for it.
-            self._stacks[key] = state, stack
-        return stack
+        made_from = tuple(parts) or ("none", state.tokens["topology"])
+        return Stack(falloff, state, layers, measured, values, made_from)
 
     def _remapped(self, measured: Values, within: Range, ramp: Ramp) -> Values:
         """A layer's values through a range and ramp of its own."""
         key = measured.token, within, ramp
         return self._memo.stage(self._plan, "layer", key, lambda: remapped(measured.value, within, ramp, signed=False))
-
-    def positions(self, joined: Values, within: Range) -> Values:
-        """Where a falloff's joined values lie in its range."""
-        return self._memo.stage(
-            self._plan, "positions", (joined.token, within), lambda: positions(joined.value, within)
-        )
 
     def _measured(self, layer: Layer, state: State, above: tuple[str, ...]) -> Values:
         """What a layer's source measures; zeros, and a problem, where it refers to something missing.
@@ -398,27 +395,22 @@ class Moment:
 
     def _placed(self, shape: Shape) -> State:
         """A shape before its effects, where it stands. Nothing, and a problem, where its mesh cannot be had."""
-        matrix = matrix_of(shape.placement)
+        matrix, blobs = matrix_of(shape.placement), self._blobs
         try:
-            source = self._memo.made("source", shape.source, lambda: self._built(shape))
-        except (GeometryError, KeyError) as error:
-            missing = isinstance(error, KeyError)
-            text = "its mesh is not in the file: bring it in again" if missing else f"its mesh cannot be used: {error}"
-            self.problems["shapes", shape.id] = Problem(("shapes", shape.id), text)
-            source = self._memo.made("source", "nothing", _empty)
-            return _source_state(source, matrix, shape.color)
-        state = _source_state(source, matrix, shape.color)
+            source = self._memo.stage(self._plan, "source", shape.source, lambda: build(shape.source, blobs))
+        except MissingError as error:
+            self.problems["shapes", shape.id] = Problem(("shapes", shape.id), str(error))
+            source = self._memo.stage(self._plan, "source", "nothing", _empty)
+        state = State(source, dict.fromkeys(EVERYTHING, source.token), matrix, shape.color)
         if shape.placement == IDENTITY:
             return state
-        mesh = source.value
-        key = source.token, shape.placement
-        placed = self._memo.stage(self._plan, "place", key, lambda: mesh.moved(transformed(mesh.points, matrix)))
+        placed = self._memo.stage(
+            self._plan,
+            "place",
+            (source.token, shape.placement),
+            lambda: source.value.moved(transformed(source.value.points, matrix)),
+        )
         return state.after(placed, ("points", "normals"))
-
-    def _built(self, shape: Shape) -> Geometry:
-        if self._pause is not None:
-            self._pause()
-        return build(shape.source, self._blobs)
 
     def _after(self, shape: Shape, effect: Effect, state: State) -> State:
         strength = self._effect_strength(shape, effect, state)
@@ -440,8 +432,6 @@ class Moment:
             return state
 
     def _effect_strength(self, shape: Shape, effect: Effect, state: State) -> Values:
-        if not effect.routes:
-            return self._filled(1.0, state)
         routes: list[Route] = []
         found: list[Values] = []
         for index, route in enumerate(effect.routes):
@@ -451,10 +441,10 @@ class Moment:
             except MissingError as error:
                 path = ("shapes", shape.id, "effects", effect.id, "routes", index)
                 self.problems[path] = Problem(path, f"{effect.settings.label}: {error}")
+        if not routes:
+            return self._filled(0.0 if effect.routes else 1.0, state)
         if len(routes) == 1 and routes[0].amount == 1.0 and not routes[0].inverted:
             return found[0]
-        if not routes:
-            return self._filled(0.0, state)
         return self._memo.stage(
             self._plan,
             "route",
@@ -467,10 +457,6 @@ class Moment:
 def _references(kind: Any) -> tuple[tuple[str, str], ...]:
     """The settings of a kind that name other parts: what they refer to, and the setting's name."""
     return tuple((item.kind, item.name) for item in settings_of(kind) if item.kind in _REFERRING)
-
-
-def _source_state(source: Stage[Geometry], matrix: Matrix, color: Color) -> State:
-    return State(source, dict.fromkeys(EVERYTHING, source.token), matrix, color)
 
 
 def _empty() -> Geometry:
