@@ -36,7 +36,7 @@ def _push(points: np.ndarray) -> Figure:
 
     # Points and normals are read and new points written: 36 bytes a point, as a copy of 18 bytes a point moves.
     block = np.ones(_MILLION * 18 // 4, np.float32)
-    mine, copy = in_turn(ours, block.copy, 15)
+    mine, copy = in_turn(ours, block.copy, 61)
     return Figure("distance + ramp + push, 1M points, to a memory copy", mine, copy, 1.6, "within")
 
 

@@ -12,6 +12,8 @@ from estompe.app.panels.thumbnail import HEIGHT, WIDTH, layer_picture
 from estompe.document import edits
 from estompe.document.kinds import EffectSettings, Source, kinds
 from estompe.document.numbers import Keyed
+from estompe.document.scene import Mesh
+from estompe.effects.poses import Pose
 from tests.app.driving import LEFT
 
 GLOW = ("falloffs", "lantern-glow")
@@ -60,13 +62,35 @@ def test_cast_renames_hides_reorders_duplicates_and_removes(sample):
 def test_removing_what_a_falloff_looks_at_says_so_in_place(sample):
     sample.window.cast.remove(("controls", "lantern"))
     sample.settle()
-    error = sample.window.measure._error
-    assert error.isVisible()
-    assert "it looks at a control that is not in the scene" in error.text()
+    first, second = sample.session.falloff.layers
+    said, other = (sample.window.measure.problems.labels[layer.id] for layer in (first, second))
+    assert said.isVisible()
+    assert not other.isVisible()
+    assert "it looks at a control that is not in the scene" in said.text()
+    rows = sample.window.measure.rows
+    assert rows[first.id].y() < said.y() < rows[second.id].y()
     assert "1 to mend" in sample.window.status.facts.text()
     sample.session.undo()
     sample.settle()
-    assert not sample.window.measure._error.isVisible()
+    assert not any(words.isVisible() for words in sample.window.measure.problems.labels.values())
+
+
+def test_each_effect_says_what_is_wrong_below_itself(sample):
+    drive = sample.window.drive
+    drive.add_effect("poses")
+    poses, push = sample.session.shape.effects[-1], sample.session.shape.effects[0]
+    path = ("shapes", "amphora", "effects", poses.id)
+    sample.session.put((*path, "settings", "poses"), (Pose("a", "A", "0" * 64, 1.0),), "Pose")
+    sample.session.commit(edits.reorder(sample.session.scene, path, 0), "First")
+    sample.settle()
+    said = drive.problems.labels[poses.id]
+    assert "its data is not in the file" in said.text()
+    assert said.isVisible()
+    assert drive.cards[poses.id].y() < said.y() < drive.cards[push.id].y()
+    assert not drive.problems.labels[push.id].isVisible()
+    sample.session.put(("shapes", "amphora", "source"), Mesh("0" * 64, "1" * 64, "2" * 64), "Lost")
+    sample.settle()
+    assert "bring it in again" in drive.problems.labels[""].text()
 
 
 _NEEDS = {"along": "needs a control of the form path", "bend": "needs a Joints effect"}

@@ -173,8 +173,8 @@ def test_keeping_the_volume_of_an_open_mesh_points_out_its_edges(sample):
     effect = sample.session.shape.effects[-1].id
     sample.session.put(("shapes", "quay", "effects", effect, "settings", "keep_volume"), True, "Keep")
     sample.settle()
-    assert "needs a closed mesh" in sample.window.drive._errors.text()
-    sample.click(sample.button(sample.window.drive, "show them"))
+    assert "needs a closed mesh" in sample.window.drive.problems.labels[effect].text()
+    sample.click(sample.button(sample.window.drive, "Show the open edges"))
     mesh = sample.session.answer.frame["Quay"]
     assert len(sample.session.marks) == len(mesh.topology.open_edges)
 
@@ -274,7 +274,7 @@ def test_several_controls_formulas_and_pictures_have_fields(sample):
     picture.line.setText("/nowhere/wave.png")
     picture.line.editingFinished.emit()
     sample.settle()
-    assert "is not there" in sample.window.measure._error.text()
+    assert "is not there" in sample.window.measure.problems.labels[sample.session.layer_id].text()
 
 
 def test_a_click_elsewhere_is_not_painted(sample):

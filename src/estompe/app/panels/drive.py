@@ -8,6 +8,7 @@ from PyQt6.QtGui import QFont, QPainter, QPen
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMenu, QSizePolicy, QVBoxLayout, QWidget
 
 from estompe.app import icons, theme, units
+from estompe.app.panels.problems import Problems
 from estompe.app.session import Session
 from estompe.app.widgets.fields import column, field, fields_of, rule_of
 from estompe.app.widgets.labels import Head, hairline, icon_button, label, link
@@ -96,7 +97,7 @@ class DrivePanel(Panel):
         super().__init__(session)
         self.cards: dict[str, EffectCard] = {}
         self.opened: str | None = None
-        self._errors: QLabel | None = None
+        self.problems = Problems()
         self._told: QLabel | None = None
         self.refresh()
 
@@ -122,16 +123,14 @@ class DrivePanel(Panel):
         head.about.setStyleSheet(f"color: {icons.current_theme().slate};")
         layout.addWidget(head)
         layout.addWidget(hairline())
-        self.cards, self._told = {}, None
+        self.cards, self._told, self.problems = {}, None, Problems()
         if shape is None:
             layout.addWidget(label("Effects of the current shape appear here.", "soft", wrap=True))
             return
         for index, effect in enumerate(shape.effects):
             self._build_card(layout, shape, effect, index)
-        self._errors = label("", "error", wrap=True)
-        self._errors.hide()
-        layout.addWidget(self._errors)
-        self._show_edges = link("show them", "Mark the open edges in the view")
+        layout.addWidget(self.problems.label())
+        self._show_edges = link("Show the open edges", "Mark them in the view")
         self._show_edges.clicked.connect(self.show_open_edges)
         self._show_edges.hide()
         layout.addWidget(self._show_edges)
@@ -159,11 +158,9 @@ class DrivePanel(Panel):
                 self.cards[effect].points.setText(units.counted(points))
                 self.cards[effect].points.setToolTip("Points after this effect")
         self._tell(answer, shape)
-        if self._errors is not None:
-            texts = [item.text for item in answer.frame.problems if item.path[:2] == ("shapes", shape.id)]
-            self._errors.setText("\n".join(texts))
-            self._errors.setVisible(bool(texts))
-            self._show_edges.setVisible(any("open edges" in text for text in texts))
+        self.problems.show(answer.frame.problems, ("shapes", shape.id))
+        texts = [item.text for item in answer.frame.problems if item.path[:2] == ("shapes", shape.id)]
+        self._show_edges.setVisible(any("open edges" in text for text in texts))
 
     def _tell(self, answer: Answer, shape: Shape) -> None:
         """What the opened effect has to say about its result."""
@@ -237,6 +234,7 @@ class DrivePanel(Panel):
         layout.addWidget(card)
         if effect.id == self.opened:
             layout.addWidget(self._settings(shape, effect))
+        layout.addWidget(self.problems.label(effect.id))
         layout.addWidget(hairline())
 
     def _settings(self, shape: Shape, effect: Effect) -> QWidget:

@@ -8,6 +8,7 @@ from PyQt6.QtGui import QPainter, QPixmap
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMenu, QVBoxLayout, QWidget
 
 from estompe.app import icons, units
+from estompe.app.panels.problems import Problems
 from estompe.app.panels.thumbnail import HEIGHT, WIDTH, layer_picture
 from estompe.app.session import Session
 from estompe.app.widgets.fields import column, field, fields_of, rule_of
@@ -62,7 +63,7 @@ class MeasurePanel(Panel):
     def __init__(self, session: Session) -> None:
         super().__init__(session)
         self.rows: dict[str, LayerRow] = {}
-        self._error: QLabel | None = None
+        self.problems = Problems()
         self.refresh()
 
     def structure(self) -> Hashable:
@@ -84,7 +85,7 @@ class MeasurePanel(Panel):
         head.about.setStyleSheet(f"color: {icons.current_theme().slate};")
         layout.addWidget(head)
         layout.addWidget(hairline())
-        self.rows = {}
+        self.rows, self.problems = {}, Problems()
         if falloff is None:
             layout.addWidget(
                 label(
@@ -97,9 +98,7 @@ class MeasurePanel(Panel):
             return
         for index, layer in enumerate(falloff.layers):
             self._build_layer(layout, falloff, layer, index)
-        self._error = label("", "error", wrap=True)
-        self._error.hide()
-        layout.addWidget(self._error)
+        layout.addWidget(self.problems.label())
         add = link("Add a layer", "Measure something more and join it")
         add.setMenu(self._kinds_menu(add))
         layout.addWidget(add)
@@ -112,6 +111,8 @@ class MeasurePanel(Panel):
 
     def show_answer(self) -> None:
         answer = self.session.answer
+        if answer is not None:
+            self.problems.show(answer.frame.problems, ("falloffs", self.session.falloff_id or ""))
         shown = answer.current if answer else None
         if shown is None or self.session.falloff is None or shown.falloff.id != self.session.falloff.id:
             return
@@ -124,7 +125,6 @@ class MeasurePanel(Panel):
                         layer.range is None and layer.source.unit() == "length" and shown.falloff.layers[0] is layer
                     )
                     self.rows[layer.id].picture.setPixmap(QPixmap.fromImage(layer_picture(points, values, falling)))
-        self._show_problems()
 
     def add_falloff(self) -> None:
         """Add a falloff and make it current."""
@@ -156,6 +156,7 @@ class MeasurePanel(Panel):
         layout.addWidget(row)
         if layer.id == self.session.layer_id:
             layout.addWidget(self._settings(falloff, layer, index))
+        layout.addWidget(self.problems.label(layer.id))
         layout.addWidget(hairline())
 
     def _settings(self, falloff: Falloff, layer: Layer, index: int) -> QWidget:
@@ -217,11 +218,3 @@ class MeasurePanel(Panel):
             if rule.kind == "number":
                 return units.shown(plain(value), rule.unit)
         return ""
-
-    def _show_problems(self) -> None:
-        if self._error is None or self.session.answer is None:
-            return
-        here = ("falloffs", self.session.falloff_id)
-        texts = [problem.text for problem in self.session.answer.frame.problems if problem.path[:2] == here]
-        self._error.setText("\n".join(texts))
-        self._error.setVisible(bool(texts))
