@@ -19,6 +19,7 @@ class Problems:
     def label(self, part: str = "") -> QLabel:
         """The label below a part by its id, or the one for all that belongs to none of the parts."""
         made = self.labels[part] = label("", "error", wrap=True)
+        made.setContentsMargins(0, 0, 0, 6)
         made.hide()
         return made
 
