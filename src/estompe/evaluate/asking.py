@@ -28,17 +28,16 @@ def matrix_of(placement: Placement) -> Matrix:
 class Asking:
     """What a source or effect sees of the moment."""
 
-    __slots__ = ("_above", "_moment", "_placements", "_state", "clock", "shape_color", "shape_matrix")
+    __slots__ = ("_above", "_moment", "_state", "clock", "shape_color", "shape_matrix")
 
     def __init__(self, moment: "Moment", state: State, clock: float, above: tuple[str, ...]) -> None:
         self._moment, self._state, self._above = moment, state, above
-        self._placements = moment.placements
         self.clock = clock
         self.shape_matrix = state.matrix
         self.shape_color = state.color
 
     def control(self, control: str) -> Placed:
-        return self._placements.get(control) or self._moment.placed(control)
+        return self._moment.placed(control)
 
     def strength(self, falloff: str) -> Floats:
         moment = self._moment

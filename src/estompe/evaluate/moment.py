@@ -77,14 +77,14 @@ class Moment:
     """A scene on one frame.
 
     What is asked of it is a stage, which has its value once `settled` has run it; `pause` is called before each run and may
-    raise. placements: the controls that were asked for so far.
+    raise.
     """
 
     def __init__(self, project: Project, frame: float, memo: Memo, pause: Callable[[], None] | None = None) -> None:
         self.frame = frame
         self.problems: dict[Path, Problem] = {}
         self.reductions: dict[tuple[str, str, str], float] = {}
-        self.placements: dict[str, Placed] = {}
+        self._placements: dict[str, Placed] = {}
         self._project = project
         self._blobs: Blobs = project.blobs
         self._memo = memo
@@ -121,11 +121,11 @@ class Moment:
 
     def placed(self, control: str) -> Placed:
         """A control as sources and effects see it. Raises MissingError."""
-        found = self.placements.get(control)
+        found = self._placements.get(control)
         if found is None:
             item = self.control(control)
             points = np.asarray(item.points, np.float32).reshape(-1, 3) if item.points else _NOWHERE
-            found = self.placements[control] = Placed(item.form, matrix_of(item.placement), points)
+            found = self._placements[control] = Placed(item.form, matrix_of(item.placement), points)
         return found
 
     def falloff(self, falloff: str) -> Falloff:
@@ -243,10 +243,7 @@ class Moment:
 
     def chains(self) -> dict[str, Chain]:
         """What each shape goes through, by the shape's id."""
-        found = {}
-        for shape in self.scene.shapes:
-            found[shape.id] = self.chain(shape)
-        return found
+        return {shape.id: self.chain(shape) for shape in self.scene.shapes}
 
     def chain(self, shape: Shape) -> Chain:
         """What a resolved shape goes through."""
@@ -268,8 +265,7 @@ class Moment:
 
     def strength(self, falloff: str, state: State, above: tuple[str, ...] = ()) -> Values:
         """A falloff's strength on a state's points. Raises MissingError where it is missing or refers to itself."""
-        found = self._falloffs.get(falloff) or self.falloff(falloff)
-        return self.through_ramp(self.stack(found, state, above))
+        return self.through_ramp(self.stack(self.falloff(falloff), state, above))
 
     def through_ramp(self, stack: Stack) -> Values:
         """The strength that a falloff's layers give."""
@@ -367,9 +363,8 @@ class Moment:
 
     def _reference(self, family: str, name: str, state: State, above: tuple[str, ...]) -> Hashable:
         if family in ("control", "controls", "path"):
-            control = self._controls.get(name) or self.control(name)
-            if name not in self.placements:
-                self.placed(name)  # while it costs little: between kernels it takes five times as long
+            control = self.control(name)
+            self.placed(name)  # while it costs little: between kernels it takes five times as long
             return control.form, control.placement, control.points
         if family == "falloff":
             if name in above:

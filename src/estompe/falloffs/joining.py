@@ -55,10 +55,13 @@ def strengths(layers: Sequence[Layer], values: Sequence[Floats], how: Remapping)
 
 def join_routes(routes: Sequence[Route], strengths: Sequence[Floats]) -> Floats:
     """An effect's strength from its routes, float32 (n,). There must be one."""
-    total: Floats | None = None
-    for route, own in zip(routes, strengths, strict=True):
-        own = np.float32(1.0) - own if route.inverted else own
-        amount = plain(route.amount)
-        own = own if amount == 1.0 else own * np.float32(amount)
-        total = own if total is None else joined(total, own, route.join)
-    return np.asarray(total)
+    total = _fed(routes[0], strengths[0])
+    for route, strength in zip(routes[1:], strengths[1:], strict=True):
+        total = joined(total, _fed(route, strength), route.join)
+    return total
+
+
+def _fed(route: Route, strength: Floats) -> Floats:
+    own = np.float32(1.0) - strength if route.inverted else strength
+    amount = plain(route.amount)
+    return own if amount == 1.0 else own * np.float32(amount)
