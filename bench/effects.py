@@ -3,18 +3,19 @@
 from collections.abc import Iterator
 
 import numpy as np
+from estompe.evaluate.sources import build
 from msgspec import structs
 
 from bench.figures import Figure, in_turn
 from estompe.document import edits
-from estompe.document.kinds import EffectSettings, Eye, Placed, kinds
-from estompe.document.scene import Lathe, Scene
-from estompe.effects.joints import chain
+from estompe.document.kinds import Effect, Eye, Placed, kinds
+from estompe.document.scene import Scene
+from estompe.effects.joints import straight_chain
 from estompe.effects.poses import Pose
-from estompe.evaluate.sources import build
 from estompe.geometry import Geometry, frozen
-from estompe.geometry.placement import placement_matrix
+from estompe.geometry.transforms import transform_matrix
 from estompe.setups.adding import add_control, add_effect, add_shape
+from estompe.shapes.lathe import Lathe
 
 _MESH = Lathe(around=1000, along=1000)
 # They ask faces or neighbours, not only each point: no bar was set for them.
@@ -26,18 +27,18 @@ class _Moment:
 
     clock = 0.4
     shape_color = (0.8, 0.7, 0.6)
-    shape_matrix = placement_matrix((0, 0, 0), (0, 0, 0), (1, 1, 1))
+    shape_matrix = transform_matrix((0, 0, 0), (0, 0, 0), (1, 1, 1))
 
     def __init__(self, mesh: Geometry) -> None:
         self._places = frozen(mesh.rest * np.float32(1.1))
 
     def control(self, _name: str) -> Placed:
-        return Placed("ball", placement_matrix((0.3, 0.5, 0), (0, 0, 0), (1, 1, 1)), np.zeros((0, 3), np.float32))
+        return Placed("sphere", transform_matrix((0.3, 0.5, 0), (0, 0, 0), (1, 1, 1)), np.zeros((0, 3), np.float32))
 
     def camera(self) -> Eye:
         return Eye(np.array([0.0, 0.0, 5.0]), np.zeros(3), 32.0)
 
-    def array(self, _blob: str) -> np.ndarray:
+    def array(self, _asset: str) -> np.ndarray:
         return self._places
 
 
@@ -50,7 +51,7 @@ def figures() -> Iterator[Figure]:
     moment = _Moment(mesh)
     # Points and strength are read and points written, 28 bytes a point, as a copy of 14 bytes a point moves.
     block = np.ones(count * 14 // 4, np.float32)
-    for tag in kinds(EffectSettings):
+    for tag in kinds(Effect):
         effect = _with_something_to_do(tag)
         mine, copy = in_turn(lambda effect=effect: effect.apply(mesh, strength, moment), block.copy, 9)
         around = tag in _LOOK_AROUND
@@ -64,10 +65,12 @@ def _with_something_to_do(tag: str):  # type: ignore[no-untyped-def]
     scene, _ = add_control(Scene())
     scene, shape = add_shape(scene, "Shape", _MESH)
     scene, made = add_effect(scene, shape, tag, None)
-    effect = edits.get(scene, ("shapes", shape, "effects", made, "settings"))
+    effect = edits.get(scene, ("shapes", shape, "effects", made, "effect"))
     if tag == "poses":
         return structs.replace(effect, poses=(Pose("a", "A", "0" * 64, 0.5),))
     if tag == "joints":
-        turned = (structs.replace(joint, turn=(0.0, 0.0, 20.0)) for joint in chain((0, 0, 0), (0, 1, 0), 4))
+        turned = (
+            structs.replace(joint, rotation=(0.0, 0.0, 20.0)) for joint in straight_chain((0, 0, 0), (0, 1, 0), 4)
+        )
         return structs.replace(effect, joints=tuple(turned))
     return effect

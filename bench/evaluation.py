@@ -8,9 +8,9 @@ from bench.figures import KEPT, Figure, fill, in_turn, keeping
 from estompe.document import edits
 from estompe.document.project import Project
 from estompe.evaluate import Memo, evaluate
-from estompe.evaluate.worker import Request, work_out
+from estompe.evaluate.worker import Request, compute
 from estompe.falloffs.ramp import pieces
-from estompe.geometry.placement import inverse, placement_matrix
+from estompe.geometry.transforms import inverse, transform_matrix
 from estompe.kernels import displace, distance, noise, ramp
 from estompe.kernels.topology import steepest
 from estompe.samples import lantern_amphora
@@ -39,15 +39,15 @@ class Bare:
         seconds = (number - scene.first) / scene.frames_per_second
         matrices = [
             inverse(
-                placement_matrix(
-                    *(plain_triple(part) for part in (c.placement.place, c.placement.turn, c.placement.size))
+                transform_matrix(
+                    *(plain_triple(part) for part in (c.transform.position, c.transform.rotation, c.transform.scale))
                 )
             )
             for c in scene.controls
         ]
         glow, swell = scene.falloffs
         points = self.amphora[1].points
-        near = distance.distance(points, matrices[0].astype(np.float32), distance.Form.BALL)
+        near = distance.distance(points, matrices[0].astype(np.float32), distance.Form.SPHERE)
         rough = noise.gradient_noise(points, 0.22, 3, 0.5, 0.09, 7, 0.35 * seconds)
         strength = ramp.remap_joined(
             near, rough, ramp.Joining.ADD, glow.range.full, glow.range.gone, *pieces(glow.ramp), True
@@ -70,9 +70,9 @@ def _source(project: Project, index: int):  # type: ignore[no-untyped-def]
 
 
 def _dragging(project: Project) -> Figure:
-    """Only the strength, what it feeds, and what is shown of it are worked out again."""
+    """Only the strength, what it feeds, and what is shown of it are computed again."""
     memo = Memo(KEPT)
-    work_out(Request(project, 62, "amphora", "lantern-glow"), memo)
+    compute(Request(project, 62, "amphora", "lantern-glow"), memo)
     values = evaluate(project, 62, memo).shown("amphora", "lantern-glow").values
     source = _source(project, 0)
     heights = iter(np.linspace(0.99, 0.2, 1000))
@@ -81,7 +81,7 @@ def _dragging(project: Project) -> Figure:
     def ours() -> object:
         path = ("falloffs", "lantern-glow", "ramp", 0, "value")
         dragged = project.with_scene(edits.put(scene, path, float(next(heights))))
-        return work_out(Request(dragged, 62, "amphora", "lantern-glow"), memo)
+        return compute(Request(dragged, 62, "amphora", "lantern-glow"), memo)
 
     def bare() -> tuple[np.ndarray, ...]:
         strength = ramp.remap(values, 0.2, 0.85, *pieces(scene.falloffs[0].ramp), True)

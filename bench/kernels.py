@@ -30,7 +30,7 @@ def _push(points: np.ndarray) -> Figure:
     knots, cubics = pieces((RampPoint(0.0, 1.0), RampPoint(1.0, 0.0)))
 
     def ours() -> object:
-        values = distance.distance(points, matrix, distance.Form.BALL)
+        values = distance.distance(points, matrix, distance.Form.SPHERE)
         strength = ramp.remap(values, 0.2, 1.5, knots, cubics, True)
         return displace.displace_along(points, directions, strength, 0.1)
 
@@ -61,9 +61,9 @@ def _noise(points: np.ndarray) -> Iterator[Figure]:
 
 
 def _normals() -> Figure:
-    ball = primitives.ball(1.0, 130)
-    triangles = np.ascontiguousarray(ball.topology.triangles)
-    mesh = ball.from_faces(ball.points, triangles.reshape(-1), np.arange(0, triangles.size + 1, 3))
+    sphere = primitives.sphere(1.0, 130)
+    triangles = np.ascontiguousarray(sphere.topology.triangles)
+    mesh = sphere.from_faces(sphere.points, triangles.reshape(-1), np.arange(0, triangles.size + 1, 3))
     points, faces = mesh.points.astype(np.float64), triangles.astype(np.int64)
     mesh.topology.point_normals(mesh.points)
     mine, theirs = in_turn(

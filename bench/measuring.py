@@ -24,10 +24,10 @@ def figures() -> Iterator[Figure]:
     yield from _noise(points)
     yield _surface(points[:100_000].copy())
     yield _polyline(points)
-    ball = primitives.ball(1.0, 204)
-    yield _smoothing(ball)
-    yield _skinning(ball)
-    yield from _memory(ball)
+    sphere = primitives.sphere(1.0, 204)
+    yield _smoothing(sphere)
+    yield _skinning(sphere)
+    yield from _memory(sphere)
 
 
 def _noise(points: np.ndarray) -> Iterator[Figure]:
@@ -54,10 +54,10 @@ def _noise(points: np.ndarray) -> Iterator[Figure]:
 
 
 def _surface(points: np.ndarray) -> Figure:
-    ball = primitives.ball(1.0, 65)
-    triangles = np.ascontiguousarray(ball.topology.triangles)
-    tree = tree_of(ball.points, triangles, triangle_order(ball.points, triangles))
-    doubles, mesh, faces = points.astype(np.float64), ball.points.astype(np.float64), triangles.astype(np.int64)
+    sphere = primitives.sphere(1.0, 65)
+    triangles = np.ascontiguousarray(sphere.topology.triangles)
+    tree = tree_of(sphere.points, triangles, triangle_order(sphere.points, triangles))
+    doubles, mesh, faces = points.astype(np.float64), sphere.points.astype(np.float64), triangles.astype(np.int64)
     peer_tree = igl.AABB()
     peer_tree.init(mesh, faces)
     mine, theirs = in_turn(
@@ -81,13 +81,13 @@ def _polyline(points: np.ndarray) -> Figure:
     return Figure("nearest on a polyline of 200 segments, 100k points, to libigl", mine, theirs, 7.0, "at least")
 
 
-def _smoothing(ball: Geometry) -> Figure:
-    starts, members = ball.topology.neighbours
-    n = len(ball.points)
+def _smoothing(sphere: Geometry) -> Figure:
+    starts, members = sphere.topology.neighbours
+    n = len(sphere.points)
     sums = csr_matrix((np.ones(len(members), np.float32), members, starts), (n, n))
     over = (1.0 / np.diff(starts)).astype(np.float32)[:, None]
     weight = frozen(np.ones(n, np.float32))
-    points = ball.points
+    points = sphere.points
 
     def peer() -> object:
         return points + np.float32(0.5) * ((sums @ points) * over - points)
@@ -96,13 +96,13 @@ def _smoothing(ball: Geometry) -> Figure:
     return Figure(f"one round of smoothing, {n:,} points, to a scipy product", mine, theirs, 1.0, "at least")
 
 
-def _skinning(ball: Geometry) -> Figure:
+def _skinning(sphere: Geometry) -> Figure:
     begins = np.array([[0, k / 4 - 0.5, 0] for k in range(4)], np.float32)
     ends = begins + np.array([0, 0.25, 0], np.float32)
     real = np.tile(np.array([[1, 0, 0, 0]], np.float32), (4, 1))
     bones = skin.Bones(begins, ends, real, np.zeros((4, 4), np.float32))
-    same, strength = np.eye(4)[:3], frozen(np.ones(len(ball.points), np.float32))
-    points = ball.points
+    same, strength = np.eye(4)[:3], frozen(np.ones(len(sphere.points), np.float32))
+    points = sphere.points
 
     def peer() -> object:
         steps = ends - begins
@@ -125,16 +125,16 @@ def _skinning(ball: Geometry) -> Figure:
     )
 
 
-def _memory(ball: Geometry) -> Iterator[Figure]:
-    ball.normals  # noqa: B018
+def _memory(sphere: Geometry) -> Iterator[Figure]:
+    sphere.normals  # noqa: B018
     yield Figure(
         "memory of a deformed state, a point (places and normals)",
-        ball.nbytes / len(ball.points),
+        sphere.nbytes / len(sphere.points),
         0,
         0,
         "told",
         "B",
     )
-    whole = ball.nbytes + sum(array.nbytes for array in ball.attributes.values())
-    whole += ball.topology.corners.nbytes + ball.topology.offsets.nbytes
-    yield Figure("memory of a mesh with its topology and UVs, a point", whole / len(ball.points), 0, 0, "told", "B")
+    whole = sphere.nbytes + sum(array.nbytes for array in sphere.attributes.values())
+    whole += sphere.topology.corners.nbytes + sphere.topology.offsets.nbytes
+    yield Figure("memory of a mesh with its topology and UVs, a point", whole / len(sphere.points), 0, 0, "told", "B")

@@ -16,29 +16,29 @@ _SIZE = (960, 640)
 
 def figures() -> Iterator[Figure]:
     """All of them."""
-    ball = primitives.ball(1.0, 130)
-    states = [_state(ball, amount) for amount in (0.00, 0.01)]
+    sphere = primitives.sphere(1.0, 130)
+    states = [_state(sphere, amount) for amount in (0.00, 0.01)]
     viewpoint = Viewpoint((0, 0.4, 4.2), (0, 0, 0))
     renderer = Renderer()
     turns = iter(range(10_000))
 
     def ours() -> object:
         geometry, strength = states[next(turns) % 2]
-        item = Item("ball", geometry, (0.8, 0.8, 0.7), strength, strength)
+        item = Item("sphere", geometry, (0.8, 0.8, 0.7), strength, strength)
         return renderer.draw([item], viewpoint, Look("strength", still=False), _SIZE)
 
     bare = _Bare(states, viewpoint)
     mine, theirs = in_turn(ours, bare.draw, 15, of_ours=True)
-    triangles = len(ball.topology.triangles)
+    triangles = len(sphere.topology.triangles)
     yield Figure(
         f"a picture of {triangles:,} triangles, all points changed, to a bare draw", mine, theirs, 1.3, "within"
     )
 
 
-def _state(ball: Geometry, amount: float) -> tuple[Geometry, np.ndarray]:
-    made = ball.moved(ball.points * np.float32(1 + amount))
-    made.normals  # noqa: B018 - worked out before it is drawn
-    return made, frozen(np.linspace(0, 1, len(ball.points), dtype=np.float32) * np.float32(1 - amount))
+def _state(sphere: Geometry, amount: float) -> tuple[Geometry, np.ndarray]:
+    made = sphere.moved(sphere.points * np.float32(1 + amount))
+    made.normals  # noqa: B018 - computed before it is drawn
+    return made, frozen(np.linspace(0, 1, len(sphere.points), dtype=np.float32) * np.float32(1 - amount))
 
 
 class _Bare:
@@ -57,7 +57,7 @@ class _Bare:
         content = [(b, f, n) for b, f, n in zip(self._buffers, ("3f", "3f", "f", "f"), names, strict=True)]
         self._array = context.vertex_array(self._program, content, context.buffer(geometry.topology.triangles))
         self._target = context.framebuffer([context.renderbuffer(_SIZE, 4)], context.depth_renderbuffer(_SIZE))
-        item = Item("ball", geometry, (0.8, 0.8, 0.7), strength, strength)
+        item = Item("sphere", geometry, (0.8, 0.8, 0.7), strength, strength)
         _set_matrices(self._program, *_matrices(viewpoint, _SIZE, [item]))
         self._program["show_strength"].value = True
 

@@ -10,7 +10,7 @@ from bench.figures import KEPT, Figure, fill, in_processes, in_turn, keeping
 from estompe.document import edits
 from estompe.document.numbers import resolve
 from estompe.document.project import Project
-from estompe.document.scene import Ball, Control, Effect, Falloff, Layer, Range, Route, Scene, Shape
+from estompe.document.scene import Control, EffectSlot, Falloff, Layer, Range, Route, Scene, Shape
 from estompe.effects.push import Push
 from estompe.evaluate import Memo, evaluate
 from estompe.falloffs.distance import Distance
@@ -18,6 +18,7 @@ from estompe.falloffs.ramp import pieces
 from estompe.geometry import primitives
 from estompe.kernels import displace, distance, ramp
 from estompe.samples import SAMPLES, lantern_amphora
+from estompe.shapes.sphere import Sphere
 
 
 def figures() -> Iterator[Figure]:
@@ -33,7 +34,7 @@ def figures() -> Iterator[Figure]:
 
 
 def _samples() -> Iterator[Figure]:
-    """Frames a second of each sample, every frame worked out for the first time."""
+    """Frames a second of each sample, every frame computed for the first time."""
     rates = {}
     first = {}
     for item in SAMPLES:
@@ -88,22 +89,22 @@ def _frame(count: int) -> float:
 
 def _one_push(points: int) -> Figure:
     """The least a scene can ask for, one distance and one push: what evaluation costs weighs most here."""
-    ball = Ball(0.5, round((points / 6) ** 0.5))
+    sphere = Sphere(0.5, round((points / 6) ** 0.5))
     falloff = Falloff("near", "Near", (Layer("reach", Distance("lamp")),), Range(0.2, 1.0))
-    shape = Shape("ball", "Ball", ball, effects=(Effect("push", Push(0.1), (Route("near"),)),))
+    shape = Shape("sphere", "Sphere", sphere, effects=(EffectSlot("push", Push(0.1), (Route("near"),)),))
     project = Project(Scene((shape,), (Control("lamp", "Lamp"),), (falloff,)))
-    mesh = primitives.ball(ball.radius, ball.divisions)
+    mesh = primitives.sphere(sphere.radius, sphere.divisions)
     mesh.normals  # noqa: B018
     matrix = np.eye(4, dtype=np.float32)[:3]
     places, knots = iter(np.linspace(0, 1, 10_000)), pieces(falloff.ramp)
     memo = Memo(KEPT)
 
     def ours() -> object:
-        moved = edits.put(project.scene, ("controls", "lamp", "placement", "place"), (float(next(places)), 0.0, 0.0))
+        moved = edits.put(project.scene, ("controls", "lamp", "transform", "position"), (float(next(places)), 0.0, 0.0))
         return evaluate(project.with_scene(moved), 1, memo)
 
     def bare() -> tuple[np.ndarray, ...]:
-        values = distance.distance(mesh.points, matrix, distance.Form.BALL)
+        values = distance.distance(mesh.points, matrix, distance.Form.SPHERE)
         strength = ramp.remap(values, 0.2, 1.0, *knots, True)
         return values, strength, displace.displace_along(mesh.points, mesh.normals, strength, 0.1)
 

@@ -5,20 +5,22 @@ from pathlib import Path
 from tempfile import TemporaryDirectory
 
 import numpy as np
+from estompe.evaluate.sources import build
 from PIL import Image
 
 from bench.figures import Figure, in_turn
 from estompe.document import edits
 from estompe.document.kinds import Source, kinds
-from estompe.document.project import Project, blob_name
-from estompe.document.scene import Ball, Control, Effect, Lathe, Placement, Scene, Shape
-from estompe.effects.joints import Joints, chain
-from estompe.evaluate.asking import Asking
+from estompe.document.project import Project, asset_name
+from estompe.document.scene import Control, EffectSlot, Scene, Shape, Transform
+from estompe.effects.joints import Joints, straight_chain
+from estompe.evaluate.context import EvaluationContext
 from estompe.evaluate.memo import Memo
 from estompe.evaluate.moment import Moment
-from estompe.evaluate.sources import build
 from estompe.geometry import frozen
 from estompe.setups.adding import add_falloff, add_layer
+from estompe.shapes.lathe import Lathe
+from estompe.shapes.sphere import Sphere
 
 _MESH = Lathe(around=1000, along=1000)
 
@@ -35,7 +37,7 @@ def _figure(tag: str, project: Project, falloff: str) -> Figure:
     state = moment.settled(lambda: moment.chain(moment.scene.shapes[0])).last
     state.samples.normals  # noqa: B018
     source = moment.falloff(falloff).layers[0].source
-    asking = Asking(moment, state, source.clock(0.2, 5.0), (falloff,))
+    asking = EvaluationContext(moment, state, source.clock(0.2, 5.0), (falloff,))
     count = len(state.samples)
     # A place is read and a number written, 16 bytes a point, as a copy of 8 bytes a point moves.
     block = np.ones(count * 8 // 4, np.float32)
@@ -46,21 +48,23 @@ def _figure(tag: str, project: Project, falloff: str) -> Figure:
 
 def _project(tag: str, folder: Path) -> tuple[Project, str]:
     """A vase that is looked at, with something of everything that a source may refer to."""
-    lamp = Control("lamp", "Lamp", placement=Placement((0.5, 0.75, 0.45)))
+    lamp = Control("lamp", "Lamp", transform=Transform((0.5, 0.75, 0.45)))
     turns = np.linspace(0, 2.6 * np.pi, 40).tolist()
     spiral = tuple((0.48 * float(np.cos(t)), 0.14 * t, 0.48 * float(np.sin(t))) for t in turns)
     path = Control("spiral", "Spiral", "path", points=spiral)
-    joints = edits.put(Joints(chain((0, 0, 0), (0, 1.2, 0), 4)), ("joints", "joint-2", "turn"), (0.0, 0.0, 35.0))
-    vase = Shape("vase", "Vase", _MESH, effects=(Effect("chain", joints),))
-    stone = Shape("stone", "Stone", Ball(0.38, 24), Placement((0.32, 0.6, 0.3)))
+    joints = edits.put(
+        Joints(straight_chain((0, 0, 0), (0, 1.2, 0), 4)), ("joints", "joint-2", "turn"), (0.0, 0.0, 35.0)
+    )
+    vase = Shape("vase", "Vase", _MESH, effects=(EffectSlot("chain", joints),))
+    stone = Shape("stone", "Stone", Sphere(0.38, 24), Transform((0.32, 0.6, 0.3)))
     scene, near = add_falloff(Scene((vase, stone), (lamp, path)), "Near")
     scene, _ = add_layer(scene, near, "distance")
     scene, falloff = add_falloff(scene, "Measured")
     scene, layer = add_layer(scene, falloff, tag)
     mask = frozen(np.linspace(0, 1, len(build(_MESH, {}).points), dtype=np.float32))
-    for name, value in _settings(tag, folder, blob_name(mask)).items():
+    for name, value in _settings(tag, folder, asset_name(mask)).items():
         scene = edits.put(scene, ("falloffs", falloff, "layers", layer, "source", name), value)
-    return Project(scene, {blob_name(mask): mask}), falloff
+    return Project(scene, {asset_name(mask): mask}), falloff
 
 
 def _settings(tag: str, folder: Path, mask: str) -> dict[str, object]:

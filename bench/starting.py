@@ -27,7 +27,7 @@ told["window"] = time.perf_counter() - began
 _warm(window)
 window.files.open_sample("lantern-amphora")
 def check():
-    if "picture" not in told and window.view._image is not None and window.session.answer is not None:
+    if "picture" not in told and window.view._image is not None and window.session.evaluator.answer is not None:
         told["picture"] = time.perf_counter() - began
         window.shut_down()
         app.quit()

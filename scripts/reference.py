@@ -11,24 +11,11 @@ from PIL import Image
 
 import estompe  # registers the kinds
 from estompe.document import edits
-from estompe.document.kinds import EffectSettings, Source, kinds
-from estompe.document.project import Project, blob_name
-from estompe.document.scene import (
-    Ball,
-    Box,
-    Camera,
-    Control,
-    Effect,
-    Falloff,
-    Lathe,
-    Layer,
-    Placement,
-    Range,
-    Scene,
-    Shape,
-)
+from estompe.document.kinds import Effect, ShapeSource, Source, kinds
+from estompe.document.project import Project, asset_name
+from estompe.document.scene import Camera, Control, EffectSlot, Falloff, Layer, Range, Scene, Shape, Transform
 from estompe.document.settings import Setting, settings_of
-from estompe.effects.joints import Joints, chain
+from estompe.effects.joints import Joints, straight_chain
 from estompe.effects.poses import Pose, Poses
 from estompe.effects.press import Press
 from estompe.falloffs.image import Image as Picture
@@ -36,9 +23,13 @@ from estompe.falloffs.painted import Painted
 from estompe.geometry import frozen, primitives
 from estompe.render.picture import camera_picture
 from estompe.setups.adding import add_effect, add_layer
+from estompe.setups.catalog import entries
+from estompe.shapes.box import Box
+from estompe.shapes.lathe import Lathe
+from estompe.shapes.sphere import Sphere
 
 ROOT = Path(__file__).resolve().parents[1]
-PAGE, PICTURES = ROOT / "docs" / "reference.md", ROOT / "docs" / "reference"
+PAGE, PICTURES = ROOT / "docs" / "reference.md", ROOT / "src" / "estompe" / "app" / "pictures"
 _SIZE = (440, 320)
 _VASE = ((0.0, 0.0), (0.28, 0.0), (0.34, 0.06), (0.42, 0.45), (0.36, 0.8), (0.18, 1.0), (0.2, 1.15), (0.28, 1.22))
 _RANGES = {
@@ -54,35 +45,35 @@ _SETTINGS: dict[str, dict[str, Any]] = {
     "attribute": {"name": "order"},
     "move": {"by": (0.25, 0.15, 0.0)},
     "attract": {"intensity": 0.25, "exponent": 0.5},
-    "turn": {"angle": 60.0, "pivot": (0.2, 0.0, 0.0)},
+    "rotate": {"angle": 60.0, "pivot": (0.2, 0.0, 0.0)},
     "push": {"amount": 0.14},
     "displace": {"amount": 0.18},
     "sway": {"by": (0.22, 0.0, 0.13), "size": 0.7},
     "subdivide": {"levels": 1},
     "open-out": {"opened": 0.62},
-    "shell": {"thickness": 0.045, "use": "outline"},
+    "shell": {"thickness": 0.045, "mode": "outline"},
     "ridges": {"depth": 0.09},
-    "smooth": {"rounds": 60},
+    "smooth": {"iterations": 60},
 }
 
 
 def _scene(kind: str) -> Scene:
     """A vase, a control beside it, a path around it, and a shape to look at."""
-    control = Control("lamp", "Lamp", placement=Placement((0.5, 0.75, 0.45) if kind != "press" else (0.2, 0.72, 0.66)))
+    control = Control("lamp", "Lamp", transform=Transform((0.5, 0.75, 0.45) if kind != "press" else (0.2, 0.72, 0.66)))
     turns = np.linspace(0, 2.6 * np.pi, 40)
     spiral = tuple((0.48 * np.cos(t), 1.1 * t / 8, 0.48 * np.sin(t)) for t in turns.tolist())
     path = Control("spiral", "Spiral", "path", points=tuple((float(x), float(y), float(z)) for x, y, z in spiral))
     coarse = kind in ("subdivide",)
     vase = Shape("vase", "Vase", Lathe(_VASE, 24 if coarse else 130, 16 if coarse else 110), color=(0.82, 0.76, 0.66))
     if kind in ("press",):
-        vase = Shape("vase", "Vase", Box(1.0, 1.1, 1.0, 60), Placement((0.0, 0.6, 0.0)), color=(0.82, 0.76, 0.66))
-    other = Shape("stone", "Stone", Ball(0.38, 24), Placement((0.32, 0.6, 0.3)), visible=False)
+        vase = Shape("vase", "Vase", Box(1.0, 1.1, 1.0, 60), Transform((0.0, 0.6, 0.0)), color=(0.82, 0.76, 0.66))
+    other = Shape("stone", "Stone", Sphere(0.38, 24), Transform((0.32, 0.6, 0.3)), visible=False)
     camera = Camera("Reference", (1.7, 1.75, 3.0), (0.0, 0.58, 0.0), 27.0)
     return Scene((vase, other), (control, path), (Falloff("falloff", "Falloff"),), camera, first=1, last=48)
 
 
 def _source_project(tag: str, folder: Path) -> tuple[Project, str]:
-    scene, blobs = _scene(tag), {}
+    scene, assets = _scene(tag), {}
     if tag == "falloff":
         scene = edits.insert(
             scene,
@@ -90,8 +81,10 @@ def _source_project(tag: str, folder: Path) -> tuple[Project, str]:
             Falloff("near", "Near", (Layer("l", kinds(Source)["distance"]("lamp")),), Range(0.1, 0.9)),
         )
     if tag == "bend":
-        joints = edits.put(Joints(chain((0, 0, 0), (0, 1.2, 0), 4)), ("joints", "joint-2", "turn"), (0.0, 0.0, 35.0))
-        scene = edits.put(scene, ("shapes", "vase", "effects"), (Effect("chain", joints),))
+        joints = edits.put(
+            Joints(straight_chain((0, 0, 0), (0, 1.2, 0), 4)), ("joints", "joint-2", "rotation"), (0.0, 0.0, 35.0)
+        )
+        scene = edits.put(scene, ("shapes", "vase", "effects"), (EffectSlot("chain", joints),))
     if tag == "image":
         scene = edits.put(scene, ("shapes", "vase", "source"), Lathe(_VASE, 130, 110))
     scene, layer = add_layer(scene, "falloff", tag)
@@ -108,15 +101,15 @@ def _source_project(tag: str, folder: Path) -> tuple[Project, str]:
         places = ((0.3, 0.7, 0.3), (0.1, 0.4, 0.42), (0.38, 0.3, 0.1))
         strokes = [np.exp(-((points - place) ** 2).sum(axis=1) / 0.03) for place in places]
         mask = frozen(np.clip(np.sum(strokes, axis=0), 0, 1).astype(np.float32))
-        blobs[blob_name(mask)] = mask
-        scene = edits.put(scene, path, Painted(blob_name(mask)))
+        assets[asset_name(mask)] = mask
+        scene = edits.put(scene, path, Painted(asset_name(mask)))
     unit = kinds(Source)[tag].unit(edits.get(scene, path))
     scene = edits.put(scene, ("falloffs", "falloff", "range"), _RANGES.get(tag, _RANGES[unit]))
-    return Project(scene, blobs), "falloff"
+    return Project(scene, assets), "falloff"
 
 
 def _effect_project(tag: str) -> Project:
-    scene, blobs = _scene(tag), {}
+    scene, assets = _scene(tag), {}
     near = Layer("near", kinds(Source)["distance"]("lamp"))
     whole = tag in (
         "twist",
@@ -137,15 +130,15 @@ def _effect_project(tag: str) -> Project:
         bumps = Layer("bumps", kinds(Source)["noise"](1.0, 0.12, 2))
         scene = edits.insert(scene, ("falloffs",), Falloff("bumps", "Bumps", (bumps,), Range(0.7, -0.7)))
         scene, made = add_effect(scene, "vase", "displace", "bumps")
-        scene = edits.put(scene, ("shapes", "vase", "effects", made, "settings", "amount"), 0.1)
+        scene = edits.put(scene, ("shapes", "vase", "effects", made, "effect", "amount"), 0.1)
     scene, made = add_effect(scene, "vase", tag, None if whole and tag != "smooth" else "falloff")
-    path = ("shapes", "vase", "effects", made, "settings")
+    path = ("shapes", "vase", "effects", made, "effect")
     for name, value in _SETTINGS.get(tag, {}).items():
         scene = edits.put(scene, (*path, name), value)
     if tag == "joints":
-        joints = Joints(chain((0, 0, 0), (0, 1.22, 0), 4), 0.3)
-        joints = edits.put(joints, ("joints", "joint-2", "turn"), (0.0, 0.0, -30.0))
-        scene = edits.put(scene, path, edits.put(joints, ("joints", "joint-3", "turn"), (0.0, 0.0, -35.0)))
+        joints = Joints(straight_chain((0, 0, 0), (0, 1.22, 0), 4), 0.3)
+        joints = edits.put(joints, ("joints", "joint-2", "rotation"), (0.0, 0.0, -30.0))
+        scene = edits.put(scene, path, edits.put(joints, ("joints", "joint-3", "rotation"), (0.0, 0.0, -35.0)))
     if tag == "poses":
         rest = primitives.lathe(np.array(_VASE), 130, 110).points
         lean = frozen(
@@ -153,11 +146,11 @@ def _effect_project(tag: str) -> Project:
                 np.float32
             )
         )
-        blobs[blob_name(lean)] = lean
-        scene = edits.put(scene, path, Poses((Pose("lean", "Lean", blob_name(lean), 0.7),)))
+        assets[asset_name(lean)] = lean
+        scene = edits.put(scene, path, Poses((Pose("lean", "Lean", asset_name(lean), 0.7),)))
     if tag == "press":
         scene = edits.put(scene, path, Press("lamp", 0.34, width=0.35, keep_volume=True))
-    return Project(scene, blobs)
+    return Project(scene, assets)
 
 
 def _draw(project: Project, falloff: str | None, path: Path) -> None:
@@ -169,7 +162,7 @@ def _draw(project: Project, falloff: str | None, path: Path) -> None:
 
 
 def _row(rule: Setting, default: object) -> str:
-    unit = {"length": "scene units", "share": "%"}.get(rule.unit, rule.unit)
+    unit = {"length": "scene units", "fraction": "%"}.get(rule.unit, rule.unit)
     limits = ""
     if rule.low is not None or rule.high is not None:
         low, high = ("" if end is None else _shown(rule, end) for end in (rule.low, rule.high))
@@ -183,16 +176,16 @@ def _shown(rule: Setting, value: object) -> str:
     if isinstance(value, bool):
         return "yes" if value else "no"
     if isinstance(value, int | float):
-        return f"{value * 100 if rule.unit == 'share' else value:.10g}"
+        return f"{value * 100 if rule.unit == 'fraction' else value:.10g}"
     if isinstance(value, tuple) and value and all(isinstance(part, float) for part in value):
         return " ".join(_shown(rule, part) for part in value)
     return value if isinstance(value, str) else ""
 
 
 def _section(tag: str, kind: Any) -> list[str]:
-    lines = [f"### {kind.label}", "", f"![{kind.label}](reference/{tag}.png)", "", kind.text, ""]
+    lines = [f"### {kind.label}", "", f"![{kind.label}](../src/estompe/app/pictures/{tag}.png)", "", kind.text, ""]
     defaults = {field.name: field.default for field in structs.fields(kind)}
-    rules = [rule for rule in settings_of(kind) if rule.kind != "hidden"]
+    rules = [rule for rule in settings_of(kind) if rule.editor != "hidden"]
     if rules:
         lines += ["| setting | at first | unit | limits or choices | |", "|---|---|---|---|---|"]
         lines += [_row(rule, defaults[rule.name]) for rule in rules]
@@ -207,9 +200,22 @@ def text() -> str:
     for tag, kind in kinds(Source).items():
         lines += _section(f"source-{tag}", kind)
     lines += ["## Effects: what a falloff drives", ""]
-    for tag, kind in kinds(EffectSettings).items():
+    for tag, kind in kinds(Effect).items():
         lines += _section(f"effect-{tag}", kind)
+    lines += ["## Shapes: what is made from nothing", ""]
+    for tag in _shapes():
+        lines += _section(f"shape-{tag}", kinds(ShapeSource)[tag])
     return "\n".join(lines)
+
+
+def _shapes() -> list[str]:
+    """The shapes that are made from nothing."""
+    return [entry.tag for entry in entries("shape")]
+
+
+def _shape_project(tag: str) -> Project:
+    shape = Shape("shape", "Shape", kinds(ShapeSource)[tag](), Transform((0.0, 0.45, 0.0)), color=(0.82, 0.76, 0.66))
+    return Project(Scene((shape,), camera=Camera("Reference", (1.7, 1.75, 3.0), (0.0, 0.45, 0.0), 24.0)))
 
 
 def main() -> None:
@@ -218,8 +224,10 @@ def main() -> None:
     with TemporaryDirectory() as folder:
         for tag in kinds(Source):
             _draw(*_source_project(tag, Path(folder)), PICTURES / f"source-{tag}.png")
-    for tag in kinds(EffectSettings):
+    for tag in kinds(Effect):
         _draw(_effect_project(tag), None, PICTURES / f"effect-{tag}.png")
+    for tag in _shapes():
+        _draw(_shape_project(tag), None, PICTURES / f"shape-{tag}.png")
     PAGE.write_text(text(), encoding="utf-8")
 
 

@@ -1,4 +1,5 @@
 """Make the pictures in docs/screenshots and of the samples: the real window, driven off screen, on the sample data."""
+# ruff: noqa: E402 - the platform is chosen before Qt is imported
 
 import os
 import sys
@@ -12,20 +13,20 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 _STATE = tempfile.TemporaryDirectory()
 os.environ["XDG_CONFIG_HOME"] = os.environ["XDG_STATE_HOME"] = _STATE.name
 
-from PIL import Image  # noqa: E402
-from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt  # noqa: E402
-from PyQt6.QtGui import QMouseEvent  # noqa: E402
-from PyQt6.QtTest import QTest  # noqa: E402
-from PyQt6.QtWidgets import QApplication  # noqa: E402
+from PIL import Image
+from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
+from PyQt6.QtGui import QMouseEvent
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication
 
-import estompe.samples  # noqa: E402
-from estompe.app.preferences import Preferences  # noqa: E402
-from estompe.app.window import Window  # noqa: E402
-from estompe.document import Project, Scene  # noqa: E402
-from estompe.document.scene import Ball  # noqa: E402
-from estompe.evaluate import evaluate  # noqa: E402
-from estompe.render.picture import camera_picture  # noqa: E402
-from estompe.samples import SAMPLES  # noqa: E402
+import estompe.samples
+from estompe.app.preferences import Preferences
+from estompe.app.window import Window
+from estompe.document import Project, Scene
+from estompe.evaluate import evaluate
+from estompe.render.picture import camera_picture
+from estompe.samples import SAMPLES
+from estompe.setups.catalog import entry
 
 ROOT = Path(__file__).resolve().parents[1]
 SHOTS = ROOT / "docs" / "screenshots"
@@ -44,7 +45,7 @@ class Studio:
     def open(self, name: str, frame: int) -> None:
         """Open a sample on a frame."""
         self.window.session.begin(estompe.samples.sample(name).build(), None, estompe.samples.sample(name).title)
-        self.window.session.go(frame)
+        self.window.session.playhead.go(frame)
 
     def settle(self, all_frames: bool = False) -> None:
         """Wait for the answer, the still picture and, if wanted, for all frames to be ready."""
@@ -52,17 +53,17 @@ class Studio:
         end = time.monotonic() + 180
         while time.monotonic() < end:
             QTest.qWait(60)
-            answer = session.answer
-            there = answer is not None and answer.request.project.scene is session.scene
-            there = there and answer.request.frame == session.frame and view.is_still
-            count = session.scene.last - session.scene.first + 1
-            if there and (not all_frames or len(session.worker.ready_frames()) >= count):
+            answer = session.evaluator.answer
+            there = answer is not None and answer.request.project.scene is session.document.scene
+            there = there and answer.request.frame == session.playhead.frame and view.is_still
+            count = session.document.scene.last - session.document.scene.first + 1
+            if there and (not all_frames or len(session.evaluator.worker.ready_frames()) >= count):
                 QTest.qWait(300)
                 return
         raise TimeoutError("the window did not come to rest")
 
     def point_at(self, x: float, y: float) -> None:
-        """Move the pointer over the view, at shares of its width and height."""
+        """Move the pointer over the view, at fractions of its width and height."""
         view = self.window.view
         at = QPointF(view.width() * x, view.height() * y)
         none, keys = Qt.MouseButton.NoButton, Qt.KeyboardModifier.NoModifier
@@ -79,7 +80,7 @@ class Studio:
 
 
 def start(studio: Studio) -> None:
-    studio.window.show_start()
+    studio.window.sheets.show_start()
     QTest.qWait(200)
     studio.take("start")
 
@@ -92,29 +93,29 @@ def strength(studio: Studio) -> None:
 
 
 def shaded(studio: Studio) -> None:
-    studio.window.do.mode_shaded()
+    studio.window.run("mode_shaded")
     studio.settle()
     studio.take("shaded")
 
 
 def wire(studio: Studio) -> None:
-    studio.window.session.choose_shape("quay")
-    studio.window.session.choose_falloff("swell", "ripple")
+    studio.window.session.selection.choose_shape("quay")
+    studio.window.session.selection.choose_falloff("swell", "ripple")
     studio.window.drive.open_card("lift")
-    studio.window.do.mode_wire()
+    studio.window.run("mode_wire")
     studio.settle(all_frames=True)
     studio.take("wire")
 
 
 def set_up(studio: Studio) -> None:
-    """A ball that was just brought in, after the quick set-up."""
+    """A sphere that was just imported, after the quick set-up."""
     session = studio.window.session
     session.begin(Project(Scene()), None, "untitled")
-    studio.window.do.add_shape("Ball", Ball(0.5, 40))
+    studio.window.add_entry(entry("shape:sphere"))
     studio.settle()
-    studio.window.do.push_near()
+    studio.window.run("push_near")
     studio.settle()
-    studio.window.do.fit()
+    studio.window.run("fit")
     studio.settle(all_frames=True)
     studio.take("path-set-up")
 
@@ -122,49 +123,49 @@ def set_up(studio: Studio) -> None:
 def keys(studio: Studio) -> None:
     """Two keys on its control."""
     session = studio.window.session
-    studio.window.do.key_picked()
-    session.go(96)
-    control = session.picked
-    session.set_numbers(
-        [((*control, "placement", "place", axis), value) for axis, value in enumerate((-0.7, 0.1, 0.5))], "Move"
+    studio.window.run("key_picked")
+    session.playhead.go(96)
+    control = session.selection.picked
+    session.numbers.set_numbers(
+        [((*control, "transform", "position", axis), value) for axis, value in enumerate((-0.7, 0.1, 0.5))], "Move"
     )
-    session.go(40)
+    session.playhead.go(40)
     studio.settle(all_frames=True)
     studio.take("path-keys")
 
 
 def charcoal(studio: Studio) -> None:
-    studio.window.do.theme_charcoal()
-    studio.window.do.mode_strength()
+    studio.window.run("theme_charcoal")
+    studio.window.run("mode_strength")
     studio.settle()
     studio.take("charcoal")
-    studio.window.do.theme_paper()
+    studio.window.run("theme_paper")
 
 
 def routing(studio: Studio) -> None:
     studio.open("pennants-gull", 58)
     studio.settle()
-    studio.window.do.routing()
+    studio.window.run("routing")
     QTest.qWait(300)
     studio.take("routing")
-    studio.window.do.routing()
+    studio.window.run("routing")
 
 
 def table(studio: Studio) -> None:
     studio.open("buoy-fender", 64)
     studio.window.drive.open_card("press")
     studio.settle()
-    studio.window.do.table()
+    studio.window.run("table")
     sheet = studio.window.sheets.currentWidget()
     sheet.condition.setText("strength > 0.5 and x > 0")
     QTest.qWait(300)
     studio.take("table")
-    studio.window.do.table()
+    studio.window.run("table")
 
 
 def press(studio: Studio) -> None:
     studio.open("buoy-fender", 64)
-    studio.window.do.mode_strength()
+    studio.window.run("mode_strength")
     studio.settle()
     studio.take("press")
 
@@ -172,19 +173,19 @@ def press(studio: Studio) -> None:
 def curves(studio: Studio) -> None:
     studio.open("octopus-arm", 36)
     studio.window.drive.open_card("chain")
-    studio.window.do.curves()
-    studio.window.do.mode_shaded()
+    studio.window.run("curves")
+    studio.window.run("mode_shaded")
     studio.settle(all_frames=True)
     studio.take("curves")
-    studio.window.do.curves()
+    studio.window.run("curves")
 
 
 def painted(studio: Studio) -> None:
     """A few strokes on the moon."""
     studio.open("moon-swell", 60)
-    studio.window.do.mode_strength()
-    studio.window.do.add_falloff()
-    studio.window.do.brush()
+    studio.window.run("mode_strength")
+    studio.window.run("add_falloff")
+    studio.window.run("brush")
     studio.window.session.painting.set_brush(radius=0.22, amount=0.8)
     studio.settle()
     for x, y in ((0.45, 0.4), (0.5, 0.42), (0.55, 0.47), (0.52, 0.6), (0.46, 0.62)):
@@ -198,7 +199,7 @@ def painted(studio: Studio) -> None:
 
 
 def shortcuts(studio: Studio) -> None:
-    studio.window.do.help_sheet()
+    studio.window.run("help_sheet")
     QTest.qWait(200)
     studio.take("shortcuts")
 
@@ -227,7 +228,7 @@ def main(names: list[str]) -> None:
     for shot in SHOTS_IN_ORDER:
         if not names or shot.__name__ in names:
             shot(studio)
-    studio.window.session.saved_as(Path("x"), studio.window.session.scene)
+    studio.window.session.document.saved_as(Path("x"), studio.window.session.document.scene)
     studio.window.close()
 
 

@@ -9,14 +9,18 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 import estompe  # noqa: F401 - registers the kinds
 from estompe.document.project import Project
-from estompe.evaluate.warm import warm_up
+from estompe.evaluate import checked
+from estompe.evaluate.precompile import precompile
 from estompe.samples import lantern_amphora
+
+# What kinds of our own return is checked as closely as what plug-ins do.
+checked.strict_everywhere = True
 
 
 @pytest.fixture(scope="session", autouse=True)
 def _compiled() -> None:
     """No test pays for compiling."""
-    warm_up()
+    precompile()
 
 
 @pytest.fixture(autouse=True)

@@ -1,4 +1,4 @@
-"""A memo that counts, to see what was worked out anew."""
+"""A memo that counts, to see what was computed again."""
 
 from collections import Counter
 

@@ -1,24 +1,23 @@
 """Small scenes and strategies that several tests use."""
 
+from itertools import count
+
 from hypothesis import strategies as st
 
 from estompe.document.numbers import Key, Keyed
 from estompe.document.project import Project
 from estompe.document.scene import (
-    Ball,
-    Box,
     Camera,
     Control,
-    Effect,
+    EffectSlot,
     Falloff,
-    Grid,
     Layer,
-    Placement,
     RampPoint,
     Range,
     Route,
     Scene,
     Shape,
+    Transform,
 )
 from estompe.effects.move import Move
 from estompe.effects.push import Push
@@ -26,21 +25,29 @@ from estompe.falloffs.distance import Distance
 from estompe.falloffs.noise import Noise
 from estompe.falloffs.other import Other
 from estompe.falloffs.sweep import Sweep
+from estompe.shapes.box import Box
+from estompe.shapes.grid import Grid
+from estompe.shapes.sphere import Sphere
 
 LINEAR = (RampPoint(0.0, 1.0, "linear"), RampPoint(1.0, 0.0, "linear"))
 
 
-def one_push(amount: float = 0.1, full: float = 0.2, gone: float = 1.0, place: tuple = (0.6, 0.0, 0.0)) -> Project:
-    """A ball pushed near one control with a linear ramp."""
+def one_push(amount: float = 0.1, full: float = 0.2, gone: float = 1.0, position: tuple = (0.6, 0.0, 0.0)) -> Project:
+    """A sphere pushed near one control with a linear ramp."""
     return Project(
         Scene(
-            shapes=(Shape("ball", "Ball", Ball(0.5, 8), effects=(Effect("push", Push(amount), (Route("near"),)),)),),
-            controls=(Control("lamp", "Lamp", placement=Placement(place)),),
+            shapes=(
+                Shape(
+                    "sphere", "Sphere", Sphere(0.5, 8), effects=(EffectSlot("push", Push(amount), (Route("near"),)),)
+                ),
+            ),
+            controls=(Control("lamp", "Lamp", transform=Transform(position)),),
             falloffs=(Falloff("near", "Near", (Layer("reach", Distance("lamp")),), Range(full, gone), LINEAR),),
         )
     )
 
 
+_numbers_used = count()
 _plain = st.floats(-100, 100, width=32).map(float)
 
 
@@ -55,8 +62,10 @@ def numbers(draw):
 
 
 triples = st.tuples(numbers(), numbers(), numbers())
-placements = st.builds(Placement, triples, triples, triples)
-_names = st.text(min_size=1, max_size=12)
+transforms = st.builds(Transform, triples, triples, triples)
+_names = (
+    st.text(st.characters(exclude_categories=["Cc", "Cs"]), min_size=1, max_size=12).filter(str.strip).map(str.strip)
+)
 _joins = st.sampled_from(["multiply", "add", "subtract", "larger", "smaller", "replace"])
 _sources = st.one_of(
     st.builds(Distance, st.just("control-1")),
@@ -67,20 +76,23 @@ _sources = st.one_of(
 _ramps = st.lists(st.builds(RampPoint, st.floats(0, 1), numbers()), min_size=1, max_size=4).map(tuple)
 _layers = st.lists(st.tuples(_sources, _joins, st.booleans()), max_size=3).map(
     lambda items: tuple(
-        Layer(f"layer-{index}", source, join, one_minus) for index, (source, join, one_minus) in enumerate(items)
+        Layer(f"layer-{index}-{next(_numbers_used)}", source, join, one_minus)
+        for index, (source, join, one_minus) in enumerate(items)
     )
 )
 _effects = st.lists(st.one_of(st.builds(Push, numbers()), st.builds(Move, triples)), max_size=3).map(
-    lambda items: tuple(Effect(f"effect-{i}", settings, (Route("falloff-1"),)) for i, settings in enumerate(items))
+    lambda items: tuple(
+        EffectSlot(f"effect-{next(_numbers_used)}", settings, (Route("falloff-1"),)) for i, settings in enumerate(items)
+    )
 )
-_shape_sources = st.one_of(st.builds(Ball, st.floats(0.1, 5), st.integers(1, 5)), st.builds(Grid), st.builds(Box))
+_shape_sources = st.one_of(st.builds(Sphere, st.floats(0.1, 5), st.integers(1, 5)), st.builds(Grid), st.builds(Box))
 
 
 @st.composite
 def scenes(draw):
     """A sound scene with shapes, controls, falloffs and effects."""
     shapes = tuple(
-        Shape(f"shape-{i}", draw(_names), draw(_shape_sources), draw(placements), draw(_effects))
+        Shape(f"shape-{i}", draw(_names), draw(_shape_sources), draw(transforms), draw(_effects))
         for i in range(draw(st.integers(0, 2)))
     )
     falloffs = tuple(
@@ -89,7 +101,7 @@ def scenes(draw):
     )
     controls = (
         Control(
-            "control-1", draw(_names), draw(st.sampled_from(["ball", "box", "plane", "cylinder"])), draw(placements)
+            "control-1", draw(_names), draw(st.sampled_from(["sphere", "box", "plane", "cylinder"])), draw(transforms)
         ),
     )
     camera = Camera(draw(_names), draw(triples), draw(triples), draw(st.floats(5, 90)))

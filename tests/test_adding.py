@@ -4,9 +4,9 @@ import numpy as np
 import pytest
 
 from estompe.document import edits
-from estompe.document.kinds import EffectSettings, Source, kinds
+from estompe.document.kinds import Effect, Source, kinds
 from estompe.document.project import Project
-from estompe.document.scene import Ball, Box, Route, Scene
+from estompe.document.scene import Route, Scene
 from estompe.document.settings import settings_of
 from estompe.effects.joints import Joints
 from estompe.evaluate import evaluate
@@ -23,36 +23,38 @@ from estompe.setups.adding import (
     subdivide_on_ramp,
 )
 from estompe.setups.push_near import push_near
+from estompe.shapes.box import Box
+from estompe.shapes.sphere import Sphere
 
 
 @pytest.fixture
 def scene():
     """A shape, a falloff with a distance, and a push."""
-    made, _ = add_shape(Scene(), "Ball", Ball(0.5, 10))
+    made, _ = add_shape(Scene(), "Sphere", Sphere(0.5, 10))
     made, _, _ = push_near(made, "shape-1", np.full(3, -0.5, np.float32), np.full(3, 0.5, np.float32))
     return made
 
 
-@pytest.mark.parametrize("tag", kinds(EffectSettings))
+@pytest.mark.parametrize("tag", kinds(Effect))
 def test_every_effect_names_only_what_is_there(scene, tag):
     made, effect = add_effect(scene, "shape-1", tag, "falloff-1")
-    settings = edits.get(made, ("shapes", "shape-1", "effects", effect, "settings"))
+    settings = edits.get(made, ("shapes", "shape-1", "effects", effect, "effect"))
     for rule in settings_of(type(settings)):
-        if rule.kind == "control" and not rule.optional:
+        if rule.refers == "control" and not rule.optional:
             assert getattr(settings, rule.name) == "control-1"
     assert not evaluate(Project(made), 1).problems
 
 
 @pytest.mark.parametrize("tag", ["attract", "push-away", "distance", "sweep"])
 def test_what_needs_a_control_says_so(tag):
-    made, shape = add_shape(Scene(), "Ball", Ball())
+    made, shape = add_shape(Scene(), "Sphere", Sphere())
     made, falloff = add_falloff(made)
     with pytest.raises(LookupError, match="needs a control: add one first"):
-        add_effect(made, shape, tag, None) if tag in kinds(EffectSettings) else add_layer(made, falloff, tag)
+        add_effect(made, shape, tag, None) if tag in kinds(Effect) else add_layer(made, falloff, tag)
 
 
 def test_a_press_without_control_or_shape_asks_for_one():
-    made, shape = add_shape(Scene(), "Ball", Ball(0.5, 4))
+    made, shape = add_shape(Scene(), "Sphere", Sphere(0.5, 4))
     made, _ = add_effect(made, shape, "press", None)
     assert "nothing presses yet: choose a control or a shape" in evaluate(Project(made), 1).problems[0].text
 
@@ -72,7 +74,7 @@ def test_bend_looks_at_a_joints_effect(scene):
     made, layer = add_layer(made, "falloff-1", "bend")
     source = edits.get(made, ("falloffs", "falloff-1", "layers", layer, "source"))
     assert source.joints == joints
-    assert isinstance(edits.get(made, ("shapes", "shape-1", "effects", joints, "settings")), Joints)
+    assert isinstance(edits.get(made, ("shapes", "shape-1", "effects", joints, "effect")), Joints)
 
 
 def test_every_source_has_a_unit_the_ramp_can_show(scene):
@@ -100,7 +102,7 @@ def test_pasted_effects_have_ids_of_their_own_and_keep_their_falloffs(scene):
     effects = edits.get(made, ("shapes", "shape-1", "effects"))
     made = paste_effects(made, other, effects * 2)
     pasted = edits.get(made, ("shapes", other, "effects"))
-    assert [effect.settings for effect in pasted] == [effects[0].settings] * 2
+    assert [effect.effect for effect in pasted] == [effects[0].effect] * 2
     assert len({effect.id for effect in (*effects, *pasted)}) == 3
     assert all(effect.routes == effects[0].routes for effect in pasted)
 
@@ -108,9 +110,9 @@ def test_pasted_effects_have_ids_of_their_own_and_keep_their_falloffs(scene):
 def test_subdividing_on_the_ramp_splits_where_the_strength_changes(scene):
     made = subdivide_on_ramp(scene, "shape-1", "falloff-1")
     first = edits.get(made, ("shapes", "shape-1", "effects"))[0]
-    assert first.routes == (Route("falloff-1", 2.0), Route("falloff-1", 2.0, "multiply", inverted=True))
-    before, after = (evaluate(Project(item), 1)["Ball"] for item in (scene, made))
-    strength = evaluate(Project(scene), 1).strength("Ball", "falloff-1")
+    assert first.routes == (Route("falloff-1", 2.0), Route("falloff-1", 2.0, "multiply", one_minus=True))
+    before, after = (evaluate(Project(item), 1)["Sphere"] for item in (scene, made))
+    strength = evaluate(Project(scene), 1).strength("Sphere", "falloff-1")
     on_ramp = ((strength > 0.2) & (strength < 0.8)).mean()
     grown = after.topology.faces / before.topology.faces
     assert 1 + 2 * on_ramp < grown < 4
@@ -119,7 +121,7 @@ def test_subdividing_on_the_ramp_splits_where_the_strength_changes(scene):
 def test_effects_of_a_copied_shape_have_ids_of_their_own(scene):
     made, copy = duplicate(scene, ("shapes", "shape-1"))
     own, copied = (edits.get(made, ("shapes", shape, "effects")) for shape in ("shape-1", copy))
-    assert [effect.settings for effect in own] == [effect.settings for effect in copied]
+    assert [effect.effect for effect in own] == [effect.effect for effect in copied]
     assert [effect.routes for effect in own] == [effect.routes for effect in copied]
     assert not {effect.id for effect in own} & {effect.id for effect in copied}
 
@@ -127,7 +129,7 @@ def test_effects_of_a_copied_shape_have_ids_of_their_own(scene):
 def test_duplicates_stand_behind_their_original(scene):
     made, copy = duplicate(scene, ("shapes", "shape-1"))
     assert [shape.id for shape in made.shapes] == ["shape-1", copy]
-    assert made.shapes[1].name == "Ball 2"
+    assert made.shapes[1].name == "Sphere 2"
 
 
 def test_a_mask_is_carried_over_to_the_nearest_points():

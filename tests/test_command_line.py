@@ -11,7 +11,7 @@ from pxr import Usd
 
 from estompe.cli import main
 from estompe.document import file
-from estompe.exchange import obj
+from estompe.exchange.writers import obj
 from estompe.geometry import primitives
 from estompe.samples import SAMPLES
 
@@ -40,12 +40,12 @@ def test_info_is_one_json_object(scene, capsys):
     assert [shape["name"] for shape in told["shapes"]] == ["Amphora", "Quay"]
     assert told["shapes"][0]["points"] > 300
     assert told["shapes"][0]["effects"] == [{"kind": "push", "enabled": True, "falloffs": ["Lantern glow"]}]
-    assert told["controls"][0] == {"name": "Lantern", "form": "ball"}
+    assert told["controls"][0] == {"name": "Lantern", "form": "sphere"}
     assert told["falloffs"][0] == {"name": "Lantern glow", "layers": ["distance", "noise"]}
 
 
 def test_info_takes_a_mesh_too(tmp_path, capsys):
-    obj.write(primitives.ball(1, 4), "ball", tmp_path / "b.obj")
+    obj.write_mesh(primitives.sphere(1, 4), "sphere", tmp_path / "b.obj")
     assert _run("info", tmp_path / "b.obj") == 0
     assert json.loads(capsys.readouterr().out)["shapes"][0]["faces"] == 96
 
@@ -83,7 +83,7 @@ WRONG = {
     "sample name": (["--sample", "storm"], "there is no sample “storm”"),
     "frames": (["bake", "{scene}", "--frames", "a-b", "--out", "{tmp}/x.usdc"], "--frames a-b: write it as A-B"),
     "backwards": (["bake", "{scene}", "--frames", "9-2", "--out", "{tmp}/x.usdc"], "the last comes before the first"),
-    "target": (["bake", "{scene}", "--out", "{tmp}/x.mov"], "end it in .usdc or .usda, or say --as"),
+    "target": (["bake", "{scene}", "--out", "{tmp}/x.mov"], "end it in .usdc or .usda or .usd, or say --as"),
     "no folder": (["bake", "{scene}", "--out", "{tmp}/no/x.usdc"], "there is no folder"),
     "size": (["render", "{scene}", "--size", "big", "--out", "{tmp}/x.png"], "--size big: write it as WIDTHxHEIGHT"),
     "enormous": (["render", "{scene}", "--size", "99999x1", "--out", "{tmp}/x.png"], "each 1 to 16384"),

@@ -3,12 +3,13 @@
 import os
 from pathlib import Path
 
-import estompe.effects
-import estompe.falloffs  # noqa: F401 - registers the kinds
 from estompe.document import file
 from estompe.document.project import Project
 from estompe.evaluate import Frame, Memo
 from estompe.evaluate import evaluate as evaluate_frame
+from estompe.registered import load_kinds
+
+load_kinds()
 
 _MEMO = Memo()
 
@@ -24,5 +25,5 @@ def save(project: Project, path: str | os.PathLike[str]) -> None:
 
 
 def evaluate(project: Project, frame: float) -> Frame:
-    """Every shape on one frame; results are kept between calls, so unchanged stages are not worked out again."""
+    """Every shape on one frame; results are kept between calls, so unchanged stages are not computed again."""
     return evaluate_frame(project, frame, _MEMO)

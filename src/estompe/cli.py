@@ -5,10 +5,17 @@ import contextlib
 import json
 import os
 import re
+import signal
 import sys
 from collections.abc import Sequence
 from pathlib import Path
-from typing import NoReturn
+from typing import TYPE_CHECKING, Any, NoReturn
+
+if TYPE_CHECKING:
+    from estompe.document.project import Project
+    from estompe.document.scene import EffectSlot, Scene
+    from estompe.evaluate import Frame
+    from estompe.samples import Sample
 
 COMMANDS = ("prepare", "sample", "info", "bake", "render")
 
@@ -19,30 +26,62 @@ class UsageError(Exception):
 
 def main(arguments: Sequence[str] | None = None) -> int:
     """Run the command line. Returns 0, or 2 after one line on stderr."""
-    words = list(sys.argv[1:] if arguments is None else arguments)
-    errors = _expected_errors()
+    words = _joined_ranges(list(sys.argv[1:] if arguments is None else arguments))
+    for stream in (sys.stdout, sys.stderr):
+        if hasattr(stream, "reconfigure"):
+            stream.reconfigure(errors="backslashreplace")
     try:
-        if words and words[0] in COMMANDS:
-            return _command(words)
-        return _window(words)
-    except errors as error:
-        text = " ".join(str(error).split())
-        print(f"estompe: {text}", file=sys.stderr)
-        return 2
+        for number in (signal.SIGTERM, signal.SIGHUP):
+            with contextlib.suppress(ValueError):  # only the main thread may
+                signal.signal(number, _stopped)
+        code = _command(words) if words and words[0] in COMMANDS else _window(words)
+        sys.stdout.flush()
+        return code
     except KeyboardInterrupt:
-        print("estompe: cancelled", file=sys.stderr)
-        return 2
+        return _told("cancelled")
     except BrokenPipeError:
         sys.stderr.close()
         return 2
+    except Exception as error:
+        return _told(_words(error))
 
 
-def _expected_errors() -> tuple[type[Exception], ...]:
+def _stopped(_number: int, _frame: object) -> NoReturn:
+    """End in order, so that nothing is left beside the target and no child goes on."""
+    raise KeyboardInterrupt
+
+
+def _told(text: str) -> int:
+    from estompe.document.names import printable
+
+    with contextlib.suppress(OSError):
+        print(f"estompe: {printable(' '.join(text.split()))}", file=sys.stderr)
+    return 2
+
+
+def _words(error: Exception) -> str:
+    """What a person is told of an error; one that nobody foresaw goes to the log as well."""
     from estompe.document.file import FileError
-    from estompe.exchange import ExchangeError
-    from estompe.render import RenderError
+    from estompe.exchange.errors import ExchangeError
 
-    return UsageError, FileError, ExchangeError, RenderError
+    expected: tuple[type[Exception], ...] = (UsageError, FileError, ExchangeError)
+    if isinstance(error, expected):
+        return str(error)
+    if type(error).__name__ == "RenderError":  # its module is slow to import, and then there is none to tell
+        return str(error)
+    if isinstance(error, OSError) and error.errno is not None:
+        return f"the output cannot be written ({error.strerror})"
+    from estompe import faults
+
+    return faults.record(error, "The command")
+
+
+def _joined_ranges(words: list[str]) -> list[str]:
+    """`--frames -5--3` as `--frames=-5--3`: a range may begin with a minus."""
+    for place, word in enumerate(words[:-1]):
+        if word in ("--frames", "--frame") and re.fullmatch(r"-[\d.].*", words[place + 1]):
+            return [*words[:place], f"{word}={words[place + 1]}", *words[place + 2 :]]
+    return words
 
 
 class _Parser(argparse.ArgumentParser):
@@ -53,7 +92,7 @@ class _Parser(argparse.ArgumentParser):
 def _window(words: Sequence[str]) -> int:
     epilog = "commands: estompe prepare, sample, info, bake and render; each has its own --help"
     parser = _Parser("estompe", description="Falloff-driven procedural effects.", epilog=epilog)
-    parser.add_argument("file", nargs="?", type=Path, metavar="FILE", help="a scene to open, or a mesh to bring in")
+    parser.add_argument("file", nargs="?", type=Path, metavar="FILE", help="a scene to open, or a mesh to import")
     parser.add_argument("--sample", metavar="NAME", help="open a sample scene")
     parser.add_argument("--version", action="store_true", help="print the version and stop")
     chosen = parser.parse_args(words)
@@ -85,11 +124,14 @@ def _command(words: Sequence[str]) -> int:
     one.add_argument("--save", type=Path, metavar="FILE", help="write the scene to a file")
     info = commands.add_parser("info", help="print what a scene or mesh file holds, as JSON")
     info.add_argument("file", type=Path, metavar="FILE")
-    bake = commands.add_parser("bake", help="work out frames and write meshes")
+    info.add_argument(
+        "--frame", type=float, metavar="N", help="evaluate this frame too: points after effects, and problems"
+    )
+    bake = commands.add_parser("bake", help="evaluate frames and write meshes")
     bake.add_argument("file", type=Path, metavar="FILE")
     bake.add_argument("--frames", metavar="A-B", help="the frames, such as 1-24; the whole shot if left out")
     bake.add_argument("--out", type=Path, required=True, metavar="X.usdc|DIR", help="a USD file, or a folder with --as")
-    bake.add_argument("--as", dest="form", choices=("obj", "ply"), help="a sequence of mesh files")
+    bake.add_argument("--as", dest="format", metavar="FORMAT", help="a sequence of mesh files: obj or ply")
     render = commands.add_parser("render", help="draw a frame through the scene's camera")
     render.add_argument("file", type=Path, metavar="FILE")
     render.add_argument("--frame", type=float, metavar="N", help="the frame; the first one if left out")
@@ -103,7 +145,7 @@ def _command(words: Sequence[str]) -> int:
     return 0
 
 
-def _sample(name: str):  # type: ignore[no-untyped-def]
+def _sample(name: str) -> "Sample":
     from estompe.samples import SAMPLES, sample
 
     try:
@@ -115,7 +157,7 @@ def _sample(name: str):  # type: ignore[no-untyped-def]
 
 
 def _run_prepare(_chosen: argparse.Namespace) -> None:
-    from estompe.evaluate.warm import prepare
+    from estompe.evaluate.precompile import prepare
 
     took = prepare()
     print(f"the kernels are ready ({took:.0f} s)")
@@ -137,71 +179,101 @@ def _run_sample(chosen: argparse.Namespace) -> None:
     file.save(built, chosen.save)
 
 
-def _project(path: Path):  # type: ignore[no-untyped-def]
+def _project(path: Path) -> "Project":
     """The project in a scene file, or one made around a mesh."""
     import estompe
     from estompe.document.file import ENDING
-    from estompe.document.shaping import project_around
-    from estompe.exchange.apart import read_mesh_apart
+    from estompe.exchange.isolated import read_mesh_isolated
+    from estompe.setups.meshes import project_around
 
     if path.suffix.lower() == ENDING or path.is_dir() or not path.exists():
         return estompe.open(path)
-    return project_around(read_mesh_apart(path, lambda _share, _text: None), path)
+    mesh = read_mesh_isolated(path, lambda _fraction, _text: None)
+    for note in mesh.notes:
+        print(f"estompe: {path}: {note}", file=sys.stderr)
+    return project_around(mesh, path)
 
 
 def _run_info(chosen: argparse.Namespace) -> None:
-    import estompe
-
     project = _project(chosen.file)
+    frame = None if chosen.frame is None else _evaluated(project, chosen.frame)
+    print(json.dumps(_described(project, chosen.file, frame), indent=1, ensure_ascii=False))
+
+
+def _described(project: "Project", path: Path, frame: "Frame | None") -> dict[str, Any]:
+    from estompe.document.kinds import tag_of
+
     scene = project.scene
-    frame = estompe.evaluate(project, scene.first)
-    told = {
-        "file": str(chosen.file),
+    described: dict[str, Any] = {
+        "file": str(path),
         "frames": {"first": scene.first, "last": scene.last, "per_second": scene.frames_per_second},
         "shapes": [
             {
                 "name": shape.name,
-                "points": len(frame[shape.id].points),
-                "faces": frame[shape.id].topology.faces,
-                "effects": [_told_effect(scene, effect) for effect in shape.effects],
+                "source": tag_of(shape.source),
+                **_counted(project, shape.id, frame),
+                "effects": [_described_effect(scene, slot) for slot in shape.effects],
             }
             for shape in scene.shapes
         ],
         "controls": [{"name": control.name, "form": control.form} for control in scene.controls],
         "falloffs": [
-            {"name": item.name, "layers": [layer.source.__struct_config__.tag for layer in item.layers]}
-            for item in scene.falloffs
+            {"name": item.name, "layers": [tag_of(layer.source) for layer in item.layers]} for item in scene.falloffs
         ],
-        "problems": [problem.text for problem in frame.problems],
     }
-    print(json.dumps(told, indent=1, ensure_ascii=False))
+    if frame is not None:
+        described["frame"] = frame.number
+        described["problems"] = [problem.text for problem in frame.problems]
+    return described
 
 
-def _told_effect(scene, effect) -> dict[str, object]:  # type: ignore[no-untyped-def]
+def _counted(project: "Project", shape: str, frame: "Frame | None") -> dict[str, Any]:
+    """Points and faces before effects, or after them on a frame."""
+    from estompe.document import edits
+    from estompe.document.kinds import CannotEvaluateError
+
+    try:
+        source = edits.get(project.scene, ("shapes", shape)).source
+        mesh = source.build(project.assets) if frame is None else frame[shape]
+    except CannotEvaluateError as error:
+        return {"points": 0, "faces": 0, "problem": str(error)}
+    return {"points": len(mesh.points), "faces": mesh.topology.faces}
+
+
+def _described_effect(scene: "Scene", slot: "EffectSlot") -> dict[str, object]:
+    from estompe.document.kinds import tag_of
+
     names = {item.id: item.name for item in scene.falloffs}
-    falloffs = [names.get(route.falloff, route.falloff) for route in effect.routes]
-    return {"kind": effect.settings.__struct_config__.tag, "enabled": effect.enabled, "falloffs": falloffs}
+    falloffs = [names.get(route.falloff, route.falloff) for route in slot.routes]
+    return {"kind": tag_of(slot.effect), "enabled": slot.enabled, "falloffs": falloffs}
 
 
 def _run_bake(chosen: argparse.Namespace) -> None:
-    from estompe.exchange import sequence, usd_out
+    from estompe.exchange import sequence
+    from estompe.exchange.formats import SCENE_WRITERS, SEQUENCE_WRITERS, load_formats, scene_writer_for
 
+    load_formats()
+    if chosen.format is not None and chosen.format not in SEQUENCE_WRITERS:
+        raise UsageError(f"--as {chosen.format}: there are {', '.join(SEQUENCE_WRITERS)}")
+    writer = scene_writer_for(chosen.out)
+    if chosen.format is None and writer is None:
+        ends = " or ".join(ending for item in SCENE_WRITERS.values() for ending in item.endings)
+        words = " or ".join(f"--as {name}" for name in SEQUENCE_WRITERS)
+        raise UsageError(f"{chosen.out}: end it in {ends}, or say {words} for a folder")
     project = _project(chosen.file)
     first, last = _frames(chosen.frames, project.scene.first, project.scene.last)
-    if chosen.form:
-        made = sequence.write(project, first, last, chosen.out, chosen.form, _tell)
+    if chosen.format is not None:
+        made = sequence.write(project, first, last, chosen.out, chosen.format, _progress)
         print(f"{len(made)} files in {chosen.out}")
-    elif chosen.out.suffix.lower() in usd_out.ENDINGS:
-        usd_out.write(project, first, last, chosen.out, _tell)
+    elif writer is not None:
+        writer.write(project, first, last, chosen.out, _progress)
         print(f"frames {first}-{last} in {chosen.out}")
-    else:
-        raise UsageError(f"{chosen.out}: end it in .usdc or .usda, or say --as obj or --as ply for a folder")
 
 
-def _tell(share: float, text: str) -> None:
+def _progress(fraction: float, text: str) -> None:
     """Progress on a terminal, and nothing in a log."""
     if sys.stderr.isatty():
-        print(f"\r{share:4.0%}  {text}\033[K", end="\n" if share >= 1.0 else "", file=sys.stderr, flush=True)
+        print(f"\r{fraction:4.0%}  {text}\033[K", end="\n" if fraction >= 1.0 else "", file=sys.stderr, flush=True)
 
 
 def _frames(text: str | None, first: int, last: int) -> tuple[int, int]:
@@ -214,15 +286,23 @@ def _frames(text: str | None, first: int, last: int) -> tuple[int, int]:
     return begin, int(match[2]) if match[2] is not None else begin
 
 
-def _run_render(chosen: argparse.Namespace) -> None:
+def _evaluated(project: "Project", frame: float) -> "Frame":
     import estompe
+
+    try:
+        return estompe.evaluate(project, frame)
+    except ValueError as error:
+        raise UsageError(f"--frame: {error}") from None
+
+
+def _run_render(chosen: argparse.Namespace) -> None:
     from estompe.render import picture
 
     size = _size(chosen.size, picture.LARGEST)
     if chosen.out.suffix.lower() != ".png":
         raise UsageError(f"{chosen.out}: pictures are PNG, end it in .png")
     project = _project(chosen.file)
-    frame = estompe.evaluate(project, project.scene.first if chosen.frame is None else chosen.frame)
+    frame = _evaluated(project, project.scene.first if chosen.frame is None else chosen.frame)
     falloff = None
     if chosen.show == "strength":
         falloff = _falloff(frame, chosen.falloff)
@@ -240,14 +320,14 @@ def _size(text: str, most: int) -> tuple[int, int]:
     return int(match[1]), int(match[2])
 
 
-def _falloff(frame, name: str | None) -> str:  # type: ignore[no-untyped-def]
+def _falloff(frame: "Frame", name: str | None) -> str:
     names = ", ".join(item.name for item in frame.scene.falloffs)
     if name is None and len(frame.scene.falloffs) == 1:
-        return str(frame.scene.falloffs[0].id)
+        return frame.scene.falloffs[0].id
     if name is None:
         raise UsageError(f"--show strength needs --falloff NAME; there are: {names or 'none'}")
     with contextlib.suppress(KeyError):
-        return str(frame.falloff(name).id)
+        return frame.falloff(name).id
     raise UsageError(f"there is no falloff “{name}”; there are: {names or 'none'}")
 
 

@@ -1,11 +1,29 @@
-"""Importing every module of a folder, so that the kinds in them register themselves."""
+"""Importing what registers itself: the built-in kinds, and those that plug-ins bring as entry points."""
 
 import importlib
 import pkgutil
 from collections.abc import Iterable
+from importlib.metadata import entry_points
+
+from estompe import faults
+
+GROUP = "estompe.kinds"
+failures: list[str] = []
+"""What could not be loaded, in words for a person; the rest of the program goes on without it."""
 
 
 def import_all(package: str, path: Iterable[str]) -> None:
     """Import each module directly inside a package."""
     for module in sorted(pkgutil.iter_modules(path), key=lambda module: module.name):
         importlib.import_module(f"{package}.{module.name}")
+
+
+def load_kinds() -> None:
+    """Register the built-in kinds, then those of installed plug-ins. A plug-in that fails is reported in `failures`."""
+    for package in ("estompe.shapes", "estompe.falloffs", "estompe.effects"):
+        importlib.import_module(package)
+    for point in entry_points(group=GROUP):
+        try:
+            point.load()
+        except Exception as error:  # a plug-in may raise anything, and must not keep the program from starting
+            failures.append(faults.record(error, f"Loading the plug-in “{point.name}”"))

@@ -7,7 +7,7 @@ from PyQt6.QtTest import QTest
 
 from estompe.app.preferences import Preferences
 from estompe.app.view import drawing
-from estompe.app.widgets.leaving import take_away
+from estompe.app.widgets.removal import remove_widget
 from estompe.app.window import Window
 from tests.app.driving import Driver
 
@@ -28,7 +28,7 @@ def window(qapp):  # noqa: ARG001 - the application must be there
     yield made
     # Closing would ask about unsaved work, with a dialog nobody answers.
     made.shut_down()
-    take_away(made)
+    remove_widget(made)
     assert not [thread.name for thread in threading.enumerate() if thread.name.startswith("estompe-")]
 
 
@@ -40,7 +40,7 @@ def driver(window, qtbot):
 
 @pytest.fixture
 def sample(driver, small_sample):
-    """Hands on the window with the small sample, seen through its camera, worked out and drawn."""
+    """Hands on the window with the small sample, seen through its camera, computed and drawn."""
     driver.window.session.begin(small_sample, None, "small")
     driver.settle()
     return driver

@@ -3,11 +3,10 @@
 import numpy as np
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QAbstractButton, QApplication, QLineEdit, QWidget
+from PyQt6.QtWidgets import QAbstractButton, QApplication, QLineEdit, QMenu, QWidget
 
 from estompe.app.widgets.number import NumberField
 from estompe.document import edits
-from estompe.evaluate.worker import relevant
 
 LEFT, MIDDLE = Qt.MouseButton.LeftButton, Qt.MouseButton.MiddleButton
 
@@ -20,16 +19,16 @@ class Driver:
         self.session, self.view = window.session, window.view
 
     def settle(self) -> None:
-        """Wait until the present scene and frame are worked out, shown, and drawn with smooth edges."""
+        """Wait until the present scene and frame are computed, shown, and drawn with smooth edges."""
 
         def caught_up() -> bool:
-            answer = self.session.answer
+            answer = self.session.evaluator.answer
             return (
                 answer is not None
-                and relevant(answer.request.project.scene) == relevant(self.session.scene)
-                and answer.request.frame == self.session.frame
-                and answer.request.falloff == self.session.falloff_id
-                and answer.request.shape == self.session.shape_id
+                and answer.request.project.scene is self.session.document.scene
+                and answer.request.frame == self.session.playhead.frame
+                and answer.request.falloff == self.session.selection.falloff_id
+                and answer.request.shape == self.session.selection.shape_id
                 and (self.view.is_still or not self.view.isVisible())
             )
 
@@ -79,6 +78,12 @@ class Driver:
         assert found, f"no button {name!r}"
         return found[0]
 
+    def menu(self, name: str) -> QMenu:
+        """A menu of the window as it is when it opens."""
+        menu = next(item for item in self.window.menu_bar.findChildren(QMenu) if item.title() == name)
+        menu.aboutToShow.emit()
+        return menu
+
     def field(self, *path) -> NumberField:
         """The visible field of a number."""
         found = [f for f in self.window.findChildren(NumberField) if f.path == path and f.isVisible()]
@@ -103,8 +108,10 @@ class Driver:
 
     def get(self, *path):
         """A part of the scene."""
-        return edits.get(self.session.scene, path)
+        return edits.get(self.session.document.scene, path)
 
     def place_of(self, control: str) -> np.ndarray:
         """Where a control is on this frame."""
-        return np.array([self.session.number(("controls", control, "placement", "place", axis)) for axis in range(3)])
+        return np.array(
+            [self.session.numbers.number(("controls", control, "transform", "position", axis)) for axis in range(3)]
+        )

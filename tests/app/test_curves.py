@@ -7,8 +7,8 @@ from PyQt6.QtWidgets import QLineEdit
 from estompe.document.numbers import Formula, Keyed
 from tests.app.driving import LEFT
 
-X = ("controls", "lantern", "placement", "place", 0)
-AMOUNT = ("shapes", "amphora", "effects", "bulge", "settings", "amount")
+X = ("controls", "lantern", "transform", "position", 0)
+AMOUNT = ("shapes", "amphora", "effects", "bulge", "effect", "amount")
 
 
 @pytest.fixture
@@ -33,8 +33,8 @@ def test_a_key_is_dragged_in_time_and_value_as_one_step(sample, curves):
     moved = sample.get(*X).keys[1]
     assert moved.frame == pytest.approx(70, abs=1)
     assert moved.value == pytest.approx(key.value + 0.5, abs=0.05)
-    assert sample.session.undo_label == "Move key of Lantern place X"
-    sample.session.undo()
+    assert sample.session.document.undo_label == "Move key of Lantern position X"
+    sample.session.document.undo()
     assert sample.get(*X).keys[1] == key
 
 
@@ -66,7 +66,7 @@ def test_keys_get_shapes_and_behaviours_from_the_menu(sample, curves):
     sample.click(curves, _place(curves, sample.get(*X).keys[0]))
     menu = curves.menu_for(curves.picked)
     next(action for action in menu.actions() if action.text().startswith("step")).trigger()
-    assert sample.get(*X).keys[0].shape == "step"
+    assert sample.get(*X).keys[0].interpolation == "step"
     menu = curves.menu_for(curves.picked)
     after = next(action.menu() for action in menu.actions() if action.text() == "After the keys")
     next(action for action in after.actions() if action.text() == "loop").trigger()
@@ -85,55 +85,55 @@ def test_a_field_takes_a_formula_and_shows_what_is_wrong_in_place(sample):
     field = sample.field(*AMOUNT)
     sample.type_into(field, "frame / 200")
     assert sample.get(*AMOUNT) == Formula("frame / 200")
-    sample.session.go(50)
+    sample.session.playhead.go(50)
     sample.settle()
     assert field.value == pytest.approx(0.25)
-    before = sample.session.scene
+    before = sample.session.document.scene
     sample.type_into(field, "frame / nobody")
     assert "nothing here is called “nobody”" in sample.window.status.message.text()
     (editor,) = [found for found in field.findChildren(QLineEdit) if found.isVisible()]
     assert editor.selectedText() == "nobody"
-    assert sample.session.scene is before
+    assert sample.session.document.scene is before
     editor.setText("0.3")
     sample.qtbot.keyClick(editor, Qt.Key.Key_Return)
     assert sample.get(*AMOUNT) == 0.3
 
 
 def test_dragging_what_follows_a_formula_is_refused_with_words(sample):
-    sample.session.put(AMOUNT, Formula("0.2"), "Formula")
-    sample.session.set_number(AMOUNT, 0.5, "Drag")
+    sample.session.document.put(AMOUNT, Formula("0.2"), "Formula")
+    sample.session.numbers.set_number(AMOUNT, 0.5, "Drag")
     assert sample.get(*AMOUNT) == Formula("0.2")
     assert "follows the formula 0.2" in sample.window.status.message.text()
 
 
 def test_pick_a_number_links_two(sample):
     sample.window.drive.open_card("bulge")
-    sample.session.begin_link(AMOUNT)
+    sample.session.numbers.begin_link(AMOUNT)
     field = sample.field(*X[:-1], 1)
     sample.click(field, (20, 10))
-    assert sample.get(*AMOUNT) == Formula("Lantern.place.y")
+    assert sample.get(*AMOUNT) == Formula("Lantern.position.y")
     assert isinstance(sample.get(*X[:-1], 1), Keyed)
-    sample.session.begin_link(X)
+    sample.session.numbers.begin_link(X)
     sample.keys(Qt.Key.Key_Escape)
-    assert sample.session.linking is None
+    assert sample.session.numbers.linking is None
 
 
 def test_a_link_in_a_circle_is_refused(sample):
-    sample.session.put(AMOUNT, Formula("Amphora.Push.amount + 1"), "by hand")
+    sample.session.document.put(AMOUNT, Formula("Amphora.Push.amount + 1"), "by hand")
     sample.settle()
-    assert "depends on itself" in sample.session.answer.frame.problems[0].text
-    sample.session.undo()
-    other = ("shapes", "amphora", "placement", "place", 0)
-    sample.session.put(other, Formula("Amphora.Push.amount"), "follow")
-    before = sample.session.scene
-    sample.session.begin_link(AMOUNT)
-    sample.session.link_to(other)
-    assert sample.session.scene is before
+    assert "depends on itself" in sample.session.evaluator.answer.frame.problems[0].text
+    sample.session.document.undo()
+    other = ("shapes", "amphora", "transform", "position", 0)
+    sample.session.document.put(other, Formula("Amphora.Push.amount"), "follow")
+    before = sample.session.document.scene
+    sample.session.numbers.begin_link(AMOUNT)
+    sample.session.numbers.link_to(other)
+    assert sample.session.document.scene is before
     assert "depends on itself" in sample.window.status.message.text()
 
 
 def test_what_formulas_make_of_numbers_is_drawn_too(sample, curves):
-    sample.session.put(AMOUNT, Formula("Lantern.place.y * 2"), "follow")
+    sample.session.document.put(AMOUNT, Formula("Lantern.position.y * 2"), "follow")
     course = curves.courses()[AMOUNT]
     frames = curves._frames()[::3]
     number = sample.get(*X[:-1], 1)

@@ -13,11 +13,12 @@ from PyQt6.QtGui import QCloseEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QFileDialog, QMessageBox, QToolButton
 
-from estompe.app import preferences, recovery
+from estompe.app import preferences
+from estompe.app.model import recovery
 from estompe.app.preferences import Preferences
 from estompe.app.sheets.help_sheet import HelpSheet
 from estompe.app.sheets.start_sheet import StartSheet
-from estompe.app.widgets.leaving import take_away
+from estompe.app.widgets.removal import remove_widget
 from estompe.app.window import Window
 from estompe.document import file
 from estompe.document.scene import RampPoint
@@ -39,43 +40,43 @@ def _answer(monkeypatch, button) -> list[str]:
 def test_save_as_open_and_recent_files(sample, tmp_path, monkeypatch):
     target = tmp_path / "kept"
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(target), ""))
-    sample.session.put(("last",), 100, "Shorter")
+    sample.session.document.put(("last",), 100, "Shorter")
     assert "*" in sample.window.title.text()
     sample.keys(Qt.Key.Key_S, CONTROL)
     saved = target.with_suffix(".estompe")
-    assert file.load(saved).scene == sample.session.scene
+    assert file.load(saved).scene == sample.session.document.scene
     assert sample.window.title.text() == "kept.estompe"
-    assert not sample.session.unsaved
+    assert not sample.session.document.unsaved
     assert preferences.load().recent == [str(saved)]
-    sample.session.put(("last",), 90, "Shorter still")
+    sample.session.document.put(("last",), 90, "Shorter still")
     sample.keys(Qt.Key.Key_S, CONTROL)
     assert file.load(saved).scene.last == 90
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_: (str(saved), ""))
-    with sample.qtbot.waitSignal(sample.session.project_changed, timeout=10_000):
+    with sample.qtbot.waitSignal(sample.session.document.project_changed, timeout=10_000):
         sample.keys(Qt.Key.Key_O, CONTROL)
-    assert sample.session.scene.last == 90
-    assert sample.session.undo_label is None
+    assert sample.session.document.scene.last == 90
+    assert sample.session.document.undo_label is None
 
 
 def test_an_edit_that_could_not_be_opened_again_is_not_made_and_says_why(sample):
-    before = sample.session.scene
+    before = sample.session.document.scene
     ramp = ("falloffs", "lantern-glow", "ramp")
-    sample.session.put(ramp, tuple(RampPoint(i / 70, 0.5) for i in range(65)), "Add a point")
-    assert sample.session.scene is before
+    sample.session.document.put(ramp, tuple(RampPoint(i / 70, 0.5) for i in range(65)), "Add a point")
+    assert sample.session.document.scene is before
     assert "at most 64" in sample.window.status.message.text()
-    assert sample.session.undo_label is None
+    assert sample.session.document.undo_label is None
     sample.type_into(sample.field("last"), "1e9")
     sample.settle()
-    assert sample.session.scene.last == 144
+    assert sample.session.document.scene.last == 144
 
 
 def test_a_broken_scene_file_leaves_the_open_one(sample, tmp_path):
     (tmp_path / "bad.estompe").write_bytes(b"no")
-    before = sample.session.scene
+    before = sample.session.document.scene
     with sample.qtbot.waitSignal(sample.window.work.failed, timeout=10_000):
         sample.window.files.open(tmp_path / "bad.estompe")
     assert "not a scene file" in sample.window.status.message.text()
-    assert sample.session.scene is before
+    assert sample.session.document.scene is before
 
 
 @pytest.mark.parametrize(
@@ -84,7 +85,7 @@ def test_a_broken_scene_file_leaves_the_open_one(sample, tmp_path):
 )
 def test_closing_asks_when_unsaved(sample, monkeypatch, button, closes):
     asked = _answer(monkeypatch, button)
-    sample.session.put(("last",), 77, "Shorter")
+    sample.session.document.put(("last",), 77, "Shorter")
     event = QCloseEvent()
     sample.window.closeEvent(event)
     assert event.isAccepted() is closes
@@ -102,7 +103,7 @@ def test_closing_does_not_ask_when_all_is_saved(sample, monkeypatch):
 def test_closing_can_save_first(sample, tmp_path, monkeypatch):
     _answer(monkeypatch, QMessageBox.StandardButton.Save)
     sample.window.files.save_to(tmp_path / "s.estompe")
-    sample.session.put(("last",), 55, "Shorter")
+    sample.session.document.put(("last",), 55, "Shorter")
     event = QCloseEvent()
     sample.window.closeEvent(event)
     assert event.isAccepted()
@@ -110,10 +111,10 @@ def test_closing_can_save_first(sample, tmp_path, monkeypatch):
 
 
 def test_saving_where_one_may_not_says_so_and_keeps_it_unsaved(sample, tmp_path):
-    sample.session.put(("last",), 55, "Shorter")
+    sample.session.document.put(("last",), 55, "Shorter")
     assert not sample.window.files.save_to(tmp_path / "no" / "x.estompe")
     assert "cannot be written" in sample.window.status.message.text()
-    assert sample.session.unsaved
+    assert sample.session.document.unsaved
 
 
 _CRASHING = """
@@ -125,7 +126,7 @@ from estompe.samples import lantern_amphora
 app = QApplication([])
 window = Window(Preferences())
 window.session.begin(lantern_amphora.build(0.02), None, "Storm night")
-window.session.put(("last",), 99, "Shorter")
+window.session.document.put(("last",), 99, "Shorter")
 window.autosave.write()
 window.autosave.wait()
 os.kill(os.getpid(), signal.SIGKILL)
@@ -144,20 +145,21 @@ def test_after_a_crash_the_work_is_offered_and_recovered():
         b for b in sheet.findChildren(type(sheet.findChild(QToolButton)).__mro__[1]) if b.text() == "Recover it"
     )
     button.click()
-    assert window.session.scene.last == 99
-    assert window.session.title == "Storm night"
-    assert window.session.unsaved
+    assert window.session.document.scene.last == 99
+    assert window.session.document.title == "Storm night"
+    assert window.session.document.unsaved
+    window.autosave.wait()
     assert recovery.lost() == []
     window.shut_down()
     window.hide()
-    take_away(window)
+    remove_widget(window)
 
 
 def test_autosaves_of_running_windows_are_not_offered(sample):
-    sample.session.put(("last",), 99, "Shorter")
+    sample.session.document.put(("last",), 99, "Shorter")
     sample.window.autosave.write()
     sample.window.autosave.wait()
-    assert len(list(recovery.folder().iterdir())) == 2
+    assert len(list(recovery.folder().iterdir())) == 3  # scene, note and lock
     assert recovery.lost() == []
     sample.window.autosave.forget()
     assert list(recovery.folder().iterdir()) == []
@@ -181,12 +183,12 @@ def test_the_start_sheet_opens_the_sample(driver):
     sheet = driver.window.findChild(StartSheet)
     driver.click(driver.button(sheet, "Lantern and amphora"))
     driver.settle()
-    assert driver.session.title == "Lantern and amphora"
+    assert driver.session.document.title == "Lantern and amphora"
     assert driver.window.sheets.currentWidget() is driver.view
 
 
 def test_help_lists_every_shortcut_and_they_can_be_changed(sample):
-    sample.keys(Qt.Key.Key_F1)
+    sample.keys(Qt.Key.Key_F1, Qt.KeyboardModifier.ShiftModifier)
     sheet = sample.window.findChild(HelpSheet)
     assert sheet.edits["play"].keySequence().toString() == "Space"
     sheet.changed.emit("play", "P")
@@ -199,13 +201,13 @@ def test_help_lists_every_shortcut_and_they_can_be_changed(sample):
 
 
 def test_undo_is_named_in_the_menu(sample):
-    sample.session.choose_control("lantern")
-    sample.session.put(("controls", "lantern", "placement", "size"), (2.0, 2.0, 2.0), "Size Lantern")
-    sample.window._pull_undo()
-    assert sample.window.actions_by_name["undo"].text() == "Undo Size Lantern"
-    sample.session.undo()
-    sample.window._pull_undo()
-    assert sample.window.actions_by_name["redo"].text() == "Redo Size Lantern"
+    sample.session.selection.choose_control("lantern")
+    sample.session.document.put(("controls", "lantern", "transform", "scale"), (2.0, 2.0, 2.0), "Scale Lantern")
+    menu = sample.menu("Edit")
+    assert sample.window.actions_by_name["undo"].text() == "Undo Scale Lantern"
+    sample.session.document.undo()
+    sample.window._pull_menu(menu)
+    assert sample.window.actions_by_name["redo"].text() == "Redo Scale Lantern"
     assert not sample.window.actions_by_name["undo"].isEnabled()
 
 
@@ -223,7 +225,7 @@ def test_both_themes_have_enough_contrast(sample):
             for text in (theme.ink, theme.soft, theme.chalk, theme.slate, theme.ochre):
                 light, dark = sorted((luminance(ground), luminance(text)), reverse=True)
                 assert (light + 0.05) / (dark + 0.05) >= 4.5, (theme.name, ground, text)
-    sample.window.do.theme_charcoal()
+    sample.window.run("theme_charcoal")
     assert json.loads((preferences._file()).read_text())["theme"] == "charcoal"
     sample.settle()
 
@@ -231,37 +233,37 @@ def test_both_themes_have_enough_contrast(sample):
 def test_tab_goes_to_the_next_falloff_while_the_view_has_the_focus(sample):
     sample.view.setFocus()
     sample.keys(Qt.Key.Key_Tab)
-    assert sample.session.falloff_id == "swell"
+    assert sample.session.selection.falloff_id == "swell"
     sample.keys(Qt.Key.Key_Tab)
-    assert sample.session.falloff_id == "lantern-glow"
+    assert sample.session.selection.falloff_id == "lantern-glow"
 
 
 def test_problems_are_listed_on_demand(sample):
-    sample.window.do.list_problems()
+    sample.window.run("list_problems")
     assert sample.window.status.message.text() == "nothing is wrong on this frame"
     sample.window.cast.remove(("controls", "lantern"))
     sample.settle()
-    sample.window.do.list_problems()
+    sample.window.run("list_problems")
     assert sample.window.status.message.text().startswith("Lantern glow: Distance: it looks at a control")
 
 
 def test_the_window_never_waits_for_evaluation(sample, monkeypatch):
-    """Everything answers while a frame is worked out that does not come to an end."""
+    """Everything answers while a frame is computed that does not come to an end."""
     from estompe.evaluate import worker
 
-    let_go, really = threading.Event(), worker.work_out
+    let_go, really = threading.Event(), worker.compute_answer
 
     def held_up(*asked):
         assert let_go.wait(60)
         return really(*asked)
 
-    monkeypatch.setattr(worker, "work_out", held_up)
-    before = sample.session.answer
-    sample.session.put(("falloffs", "lantern-glow", "range", "gone"), 1.5, "Change")
+    monkeypatch.setattr(worker, "compute_answer", held_up)
+    before = sample.session.evaluator.answer
+    sample.session.document.put(("falloffs", "lantern-glow", "range", "gone"), 1.5, "Change")
     sample.keys(Qt.Key.Key_Period)
     QTest.qWait(100)
-    assert sample.session.frame == 2
-    assert sample.session.answer is before
+    assert sample.session.playhead.frame == 2
+    assert sample.session.evaluator.answer is before
     let_go.set()
     sample.settle()
-    assert sample.session.answer.frame.falloff("lantern-glow").range.gone == 1.5
+    assert sample.session.evaluator.answer.frame.falloff("lantern-glow").range.gone == 1.5

@@ -43,10 +43,10 @@ def _until(condition, seconds: float = 30.0):
 
 def test_drag_undo_drag_save_and_quit_in_a_real_window(sample, screen, tmp_path):
     path = tmp_path / "real.estompe"
-    sample.session.put(("first",), 60, "Begin where the lantern is in the picture")
-    sample.session.go(60)
+    sample.session.document.put(("first",), 60, "Begin where the lantern is in the picture")
+    sample.session.playhead.go(60)
     sample.settle()
-    estompe.save(sample.session.project, path)
+    estompe.save(sample.session.document.project, path)
     at = sample.view.mapTo(sample.window, sample.view.rect().topLeft())
     handle = next(part for part in sample.view.handles().parts if part.part == "axis" and part.axis == 1)
     begin, end = (np.round(np.array(sample.pixel(place)) + [at.x(), at.y()]).astype(int) for place in handle.line)
@@ -74,7 +74,7 @@ def test_drag_undo_drag_save_and_quit_in_a_real_window(sample, screen, tmp_path)
 
         def place() -> list[float]:
             lantern = estompe.open(path).scene.controls[0]
-            return [value_at(number, 60) for number in lantern.placement.place]
+            return [value_at(number, 60) for number in lantern.transform.position]
 
         before = place()
         drag()

@@ -11,15 +11,15 @@ from estompe.samples import SAMPLES
 def test_it_opens_plays_and_is_probed(driver, item):
     session, view = driver.session, driver.view
     session.begin(item.build(0.1), None, item.title)
-    session.go(item.picture_frame)
+    session.playhead.go(item.picture_frame)
     driver.settle()
-    assert not session.answer.frame.problems
-    shape = next(s for s in session.scene.shapes if any(e.routes for e in s.effects))
+    assert not session.evaluator.answer.frame.problems
+    shape = next(s for s in session.document.scene.shapes if any(e.routes for e in s.effects))
     falloff = next(route.falloff for effect in reversed(shape.effects) for route in effect.routes)
-    session.choose_shape(shape.id)
-    session.choose_falloff(falloff)
+    session.selection.choose_shape(shape.id)
+    session.selection.choose_falloff(falloff)
     driver.settle()
-    shown = session.answer.current
+    shown = session.evaluator.answer.current
     points = shown.mesh.points
     facing = points @ np.subtract(view.viewpoint.eye, view.viewpoint.target)
     visible = np.argsort(facing)[::-1]
@@ -30,9 +30,9 @@ def test_it_opens_plays_and_is_probed(driver, item):
             break
     assert view.reading is not None
     assert -0.01 <= view.reading.strength <= 1.01
-    before = session.frame
+    before = session.playhead.frame
     driver.keys(Qt.Key.Key_Space)
-    driver.qtbot.waitUntil(lambda: session.frame != before, timeout=10_000)
+    driver.qtbot.waitUntil(lambda: session.playhead.frame != before, timeout=10_000)
     driver.keys(Qt.Key.Key_Space)
     driver.settle()
     assert driver.window.measure.rows

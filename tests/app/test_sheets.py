@@ -2,6 +2,7 @@
 
 import numpy as np
 import pytest
+from msgspec import structs
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 
@@ -32,8 +33,8 @@ def test_routing_shows_every_effect_and_falloff_and_feeds_by_a_click(sample):
     field = sheet.cells["quay", "lift", "swell"].findChild(NumberField)
     sample.type_into(field, "40")
     assert sample.get("shapes", "quay", "effects", "lift", "routes", 1, "amount") == 0.4
-    sample.session.undo()
-    sample.session.undo()
+    sample.session.document.undo()
+    sample.session.document.undo()
     assert [route.falloff for route in sample.get("shapes", "quay", "effects", "lift", "routes")] == ["swell"]
 
 
@@ -50,22 +51,23 @@ def test_only_the_row_that_changes_is_built_anew(sample):
     assert not sample.get("shapes", "quay", "effects", "lift", "enabled")
 
 
-def test_effects_of_one_id_in_two_shapes_have_rows_of_their_own(sample):
+def test_copied_effects_in_two_shapes_have_rows_of_their_own(sample):
     sheet = _sheet(sample, Qt.Key.Key_R, RoutingSheet)
     copied = sample.get("shapes", "amphora", "effects", "bulge")
-    sample.session.put(("shapes", "quay", "effects"), (copied, *sample.get("shapes", "quay", "effects")), "Copy")
-    sample.click(sheet.cells["quay", "bulge", "swell"])
-    assert len(sample.get("shapes", "quay", "effects", "bulge", "routes")) == 2
+    effects = (structs.replace(copied, id="copied"), *sample.get("shapes", "quay", "effects"))
+    sample.session.document.put(("shapes", "quay", "effects"), effects, "Copy")
+    sample.click(sheet.cells["quay", "copied", "swell"])
+    assert len(sample.get("shapes", "quay", "effects", "copied", "routes")) == 2
     assert len(sample.get("shapes", "amphora", "effects", "bulge", "routes")) == 1
     assert sheet.cells["amphora", "bulge", "swell"].isVisible()
-    assert sheet.cells["quay", "bulge", "swell"].findChild(NumberField) is not None
+    assert sheet.cells["quay", "copied", "swell"].findChild(NumberField) is not None
 
 
 def test_a_cell_joins_differently_inverts_and_is_removed(sample):
     sheet = _sheet(sample, Qt.Key.Key_R, RoutingSheet)
     sheet.feed(("shapes", "amphora", "effects", "bulge"), "swell")
     routes = ("shapes", "amphora", "effects", "bulge", "routes")
-    for text, check in (("add", ("join", "add")), ("one minus", ("inverted", True))):
+    for text, check in (("add", ("join", "add")), ("one minus", ("one_minus", True))):
         menu = sheet._menu((*routes, 1), sample.get(*routes, 1), 1)
         next(action for action in menu.actions() if action.text() == text).trigger()
         assert sample.get(*routes, 1, check[0]) == check[1]
@@ -76,7 +78,7 @@ def test_a_cell_joins_differently_inverts_and_is_removed(sample):
 
 def test_the_key_opens_and_closes_a_sheet(sample):
     sheet = _sheet(sample, Qt.Key.Key_R, RoutingSheet)
-    sample.window.do.routing()
+    sample.window.run("routing")
     assert sample.window.sheets.currentWidget() is sample.view
     sheet = _sheet(sample, Qt.Key.Key_D, TableSheet)
     sample.click(sample.button(sheet, "Close the Table (Esc)"))
@@ -84,11 +86,11 @@ def test_the_key_opens_and_closes_a_sheet(sample):
 
 
 def test_the_table_shows_sorts_and_filters_the_numbers_of_points(sample):
-    sample.session.go(60)
+    sample.session.playhead.go(60)
     sample.settle()
     sheet = _sheet(sample, Qt.Key.Key_D, TableSheet)
-    mesh = sample.session.answer.frame["Amphora"]
-    strength = sample.session.answer.current.strength
+    mesh = sample.session.evaluator.answer.frame["Amphora"]
+    strength = sample.session.evaluator.answer.current.strength
     assert list(sheet.model.columns)[:5] == ["id", "strength", "x", "y", "z"]
     assert sheet.model.rowCount() == len(mesh.points)
     sheet.view.sortByColumn(1, Qt.SortOrder.DescendingOrder)
@@ -107,14 +109,14 @@ def test_a_condition_that_cannot_be_read_says_so_and_keeps_all_rows(sample, text
     sheet.condition.setText(text)
     assert words in sheet.error.text()
     assert sheet.error.isVisible()
-    assert sheet.model.rowCount() == len(sample.session.answer.frame["Amphora"].points)
+    assert sheet.model.rowCount() == len(sample.session.evaluator.answer.frame["Amphora"].points)
 
 
 def test_faces_have_areas(sample):
     sheet = _sheet(sample, Qt.Key.Key_D, TableSheet)
     sheet.elements.setCurrentText("faces")
     sheet.pull()
-    mesh = sample.session.answer.frame["Amphora"]
+    mesh = sample.session.evaluator.answer.frame["Amphora"]
     assert sheet.model.rowCount() == mesh.topology.faces
     corners = mesh.points[mesh.topology.triangles].astype(np.float64)
     areas = np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1) / 2
@@ -126,15 +128,15 @@ def test_picked_points_become_a_group_that_attributes_can_use(sample):
     sheet.condition.setText("y > 0.6")
     count = sheet.model.rowCount()
     sample.click(sample.button(sheet, "Pick these points into a group"))
-    effect = sample.session.shape.effects[-1]
-    assert isinstance(effect.settings, Group)
+    effect = sample.session.selection.shape.effects[-1]
+    assert isinstance(effect.effect, Group)
     sample.settle()
-    members = sample.session.answer.frame["Amphora"].on_points("group 1")
+    members = sample.session.evaluator.answer.frame["Amphora"].on_points("group 1")
     assert members.sum() == count
-    assert not sample.session.answer.frame.problems
-    sample.session.put(("shapes", "amphora", "source", "around"), 9, "Other mesh")
+    assert not sample.session.evaluator.answer.frame.problems
+    sample.session.document.put(("shapes", "amphora", "source", "around"), 9, "Other mesh")
     sample.settle()
-    assert "pick it anew" in sample.session.answer.frame.problems[0].text
+    assert "pick it again" in sample.session.evaluator.answer.frame.problems[0].text
 
 
 def test_columns_are_worked_out_when_they_are_looked_at():
@@ -147,10 +149,10 @@ def test_columns_are_worked_out_when_they_are_looked_at():
 
 
 def test_a_sheet_that_is_closed_is_gone(sample):
-    sample.window.do.table()
+    sample.window.run("table")
     sheet = sample.window.sheets.currentWidget()
     gone = []
     sheet.destroyed.connect(lambda: gone.append(True))
-    sample.window.do.table()
+    sample.window.run("table")
     assert sample.window.sheets.currentWidget() is sample.view
     sample.qtbot.waitUntil(lambda: bool(gone), timeout=5000)

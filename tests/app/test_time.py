@@ -1,4 +1,4 @@
-"""Time: play, scrub, step, keys on lanes, what is ready, and the share past half strength."""
+"""Time: play, scrub, step, keys on lanes, what is ready, and the fraction past half strength."""
 
 import pytest
 from PyQt6.QtCore import Qt
@@ -14,33 +14,33 @@ from estompe.evaluate.worker import Request
 from tests.app.driving import LEFT
 
 
-def _tack(sample, lane: int, frame: float) -> tuple[float, float]:
+def _mark(sample, lane: int, frame: float) -> tuple[float, float]:
     canvas = sample.window.time.canvas
     return canvas.x_of(frame), canvas.y_of(lane)
 
 
 def _frames(sample) -> list[float]:
-    return [key.frame for key in sample.get("controls", "lantern", "placement", "place", 0).keys]
+    return [key.frame for key in sample.get("controls", "lantern", "transform", "position", 0).keys]
 
 
 def test_scrubbing_and_stepping(sample):
     canvas = sample.window.time.canvas
     sample.drag(canvas, (canvas.x_of(10), 8), (canvas.x_of(50), 8))
-    assert sample.session.frame == 50
+    assert sample.session.playhead.frame == 50
     sample.keys(Qt.Key.Key_Period)
     sample.keys(Qt.Key.Key_Period)
     sample.keys(Qt.Key.Key_Comma)
-    assert sample.session.frame == 51
+    assert sample.session.playhead.frame == 51
     sample.drag(canvas, (canvas.x_of(50), 8), (5000, 8))
-    assert sample.session.frame == 144
+    assert sample.session.playhead.frame == 144
 
 
 def test_next_and_previous_key(sample):
     sample.keys(Qt.Key.Key_BracketRight)
-    assert sample.session.frame == 62
+    assert sample.session.playhead.frame == 62
     sample.keys(Qt.Key.Key_BracketRight)
     sample.keys(Qt.Key.Key_BracketLeft)
-    assert sample.session.frame == 62
+    assert sample.session.playhead.frame == 62
 
 
 class Clock:
@@ -61,24 +61,24 @@ def clock(monkeypatch) -> Clock:
 
 
 def test_playing_keeps_the_scenes_rate_and_loops(sample, clock):
-    sample.session.go(140)
+    sample.session.playhead.go(140)
     sample.keys(Qt.Key.Key_Space)
     for seconds, frame in ((3.5 / 24, 143), (1 / 24, 144), (1 / 24, 1), (0.5, 13), (6.0, 13)):
         clock.now += seconds
-        sample.qtbot.waitUntil(lambda expected=frame: sample.session.frame == expected, timeout=10_000)
+        sample.qtbot.waitUntil(lambda expected=frame: sample.session.playhead.frame == expected, timeout=10_000)
     clock.now += 20 / 24
-    sample.qtbot.waitUntil(lambda: sample.session.frame == 33, timeout=10_000)
+    sample.qtbot.waitUntil(lambda: sample.session.playhead.frame == 33, timeout=10_000)
     sample.keys(Qt.Key.Key_Space)
     assert not sample.window.time.player.playing
 
 
 def test_playing_without_loop_stops_at_the_end(sample, clock):
     sample.click(sample.window.time.loop_button)
-    sample.session.go(141)
+    sample.session.playhead.go(141)
     sample.keys(Qt.Key.Key_Space)
     clock.now += 1.0
     sample.qtbot.waitUntil(lambda: not sample.window.time.player.playing, timeout=10_000)
-    assert sample.session.frame == 144
+    assert sample.session.playhead.frame == 144
 
 
 def test_skipping_is_said(sample, clock):
@@ -96,101 +96,105 @@ def test_skipping_is_said(sample, clock):
 
 def test_lanes_show_the_keys_of_what_is_picked(sample):
     canvas = sample.window.time.canvas
-    assert [(lane.name, lane.frames) for lane in canvas.lanes] == [("Lantern place", (1.0, 62.0, 96.0, 144.0))]
-    sample.session.choose_control("swell-line")
-    assert [lane.name for lane in canvas.lanes] == ["Swell line place"]
+    assert [(lane.name, lane.frames) for lane in canvas.lanes] == [("Lantern position", (1.0, 62.0, 96.0, 144.0))]
+    sample.session.selection.choose_control("swell-line")
+    assert [lane.name for lane in canvas.lanes] == ["Swell line position"]
 
 
 def test_keys_are_moved_on_all_parts_as_one_step(sample):
-    sample.drag(sample.window.time.canvas, _tack(sample, 0, 62), _tack(sample, 0, 70))
+    sample.drag(sample.window.time.canvas, _mark(sample, 0, 62), _mark(sample, 0, 70))
     assert _frames(sample) == [1, 70, 96, 144]
-    assert [key.frame for key in sample.get("controls", "lantern", "placement", "place", 1).keys] == [1, 70, 144]
-    assert sample.session.undo_label == "Move keys of Lantern place"
-    sample.session.undo()
+    assert [key.frame for key in sample.get("controls", "lantern", "transform", "position", 1).keys] == [1, 70, 144]
+    assert sample.session.document.undo_label == "Move keys of Lantern position"
+    sample.session.document.undo()
     assert _frames(sample) == [1, 62, 96, 144]
 
 
 def test_keys_are_copied_picked_by_a_band_and_deleted(sample):
     canvas = sample.window.time.canvas
-    sample.drag(canvas, _tack(sample, 0, 62), _tack(sample, 0, 80), modifier=Qt.KeyboardModifier.ControlModifier)
+    sample.drag(canvas, _mark(sample, 0, 62), _mark(sample, 0, 80), modifier=Qt.KeyboardModifier.ControlModifier)
     assert _frames(sample) == [1, 62, 80, 96, 144]
     y = canvas.y_of(0)
     sample.drag(canvas, (canvas.x_of(55), y - 9), (canvas.x_of(100), y + 9))
     assert {frame for _, frame in canvas.picked} == {62.0, 80.0, 96.0}
     sample.keys(Qt.Key.Key_Delete, on=canvas)
     assert _frames(sample) == [1, 144]
-    assert "lantern" in [control.id for control in sample.session.scene.controls]
+    assert "lantern" in [control.id for control in sample.session.document.scene.controls]
 
 
 def test_keys_get_another_shape_and_a_double_click_makes_one(sample):
     canvas = sample.window.time.canvas
     canvas.picked = {(0, 62.0)}
     canvas.shape_picked("step")
-    assert sample.get("controls", "lantern", "placement", "place", 0).keys[1].shape == "step"
+    assert sample.get("controls", "lantern", "transform", "position", 0).keys[1].interpolation == "step"
     QTest.mouseDClick(
-        canvas, LEFT, Qt.KeyboardModifier.NoModifier, type(sample.view.pos())(*map(round, _tack(sample, 0, 30)))
+        canvas, LEFT, Qt.KeyboardModifier.NoModifier, type(sample.view.pos())(*map(round, _mark(sample, 0, 30)))
     )
     assert 30 in _frames(sample)
-    assert sample.session.frame == 30
+    assert sample.session.playhead.frame == 30
 
 
 def test_shift_picks_more(sample):
     canvas = sample.window.time.canvas
     for frame, modifier in ((1, Qt.KeyboardModifier.NoModifier), (96, Qt.KeyboardModifier.ShiftModifier)):
-        x, y = _tack(sample, 0, frame)
+        x, y = _mark(sample, 0, frame)
         QTest.mouseClick(canvas, LEFT, modifier, type(sample.view.pos())(round(x), round(y)))
     assert canvas.picked == {(0, 1.0), (0, 96.0)}
-    sample.drag(canvas, _tack(sample, 0, 96), _tack(sample, 0, 99))
+    sample.drag(canvas, _mark(sample, 0, 96), _mark(sample, 0, 99))
     assert _frames(sample) == [4, 62, 99, 144]
 
 
 def test_k_keys_all_parts_of_what_the_handles_change(sample):
-    sample.session.choose_shape("amphora")
-    sample.session.go(12)
+    sample.session.selection.choose_shape("amphora")
+    sample.session.playhead.go(12)
     sample.keys(Qt.Key.Key_K)
-    assert [number.keys[0].frame for number in sample.get("shapes", "amphora", "placement", "place")] == [12, 12, 12]
-    assert sample.session.undo_label == "Key Amphora place"
+    assert [number.keys[0].frame for number in sample.get("shapes", "amphora", "transform", "position")] == [12, 12, 12]
+    assert sample.session.document.undo_label == "Key Amphora position"
     sample.keys(Qt.Key.Key_K)
-    assert sample.get("shapes", "amphora", "placement", "place") == (0, 0, 0)
+    assert sample.get("shapes", "amphora", "transform", "position") == (0, 0, 0)
 
 
-def test_ready_frames_and_the_share_on_each(sample, small_sample):
+def test_ready_frames_and_the_fraction_on_each(sample, small_sample):
     canvas = sample.window.time.canvas
-    sample.qtbot.waitUntil(lambda: len(canvas._ready) == 144 and len(canvas.shares) == 144, timeout=30_000)
+    sample.qtbot.waitUntil(lambda: len(canvas._ready) == 144 and len(canvas.fractions) == 144, timeout=30_000)
     for frame in (1, 62, 100):
         expected = evaluate(small_sample, frame).shown("Amphora", "Lantern glow").past_half
-        assert canvas.shares[frame] == expected
-    sample.session.put(("falloffs", "lantern-glow", "range", "gone"), 0.9, "x")
+        assert canvas.fractions[frame] == expected
+    sample.session.document.put(("falloffs", "lantern-glow", "range", "gone"), 0.9, "x")
     sample.settle()
-    assert canvas.shares[1] == evaluate(sample.session.project, 1).shown("Amphora", "Lantern glow").past_half
+    assert (
+        canvas.fractions[1] == evaluate(sample.session.document.project, 1).shown("Amphora", "Lantern glow").past_half
+    )
 
 
-def test_picking_a_layer_leaves_the_share_and_another_falloff_does_not(sample):
+def test_picking_a_layer_leaves_the_fraction_and_another_falloff_does_not(sample):
     canvas = sample.window.time.canvas
-    sample.qtbot.waitUntil(lambda: len(canvas.shares) == 144, timeout=30_000)
-    sample.session.choose_falloff("lantern-glow", "rough")
-    assert len(canvas.shares) == 144
-    before = dict(canvas.shares)
-    sample.session.choose_falloff("swell")
-    assert not canvas.shares
-    sample.qtbot.waitUntil(lambda: len(canvas.shares) == 144, timeout=30_000)
-    assert canvas.shares != before
+    sample.qtbot.waitUntil(lambda: len(canvas.fractions) == 144, timeout=30_000)
+    sample.session.selection.choose_falloff("lantern-glow", "rough")
+    assert len(canvas.fractions) == 144
+    before = dict(canvas.fractions)
+    sample.session.selection.choose_falloff("swell")
+    assert not canvas.fractions
+    sample.qtbot.waitUntil(lambda: len(canvas.fractions) == 144, timeout=30_000)
+    assert canvas.fractions != before
 
 
 def test_late_news_of_another_falloff_or_scene_is_not_taken(sample):
     canvas, session = sample.window.time.canvas, sample.session
-    sample.qtbot.waitUntil(lambda: len(canvas.shares) == 144, timeout=30_000)
-    known = dict(canvas.shares)
-    session.readied.emit(Request(session.project, 30, "amphora", "swell"), 0.9)
-    session.readied.emit(Request(session.project.with_scene(Scene()), 30, "amphora", "lantern-glow"), 0.9)
-    assert canvas.shares == known
-    session.readied.emit(Request(session.project, 30, "amphora", "lantern-glow"), 0.9)
-    assert canvas.shares == known | {30: 0.9}
+    sample.qtbot.waitUntil(lambda: len(canvas.fractions) == 144, timeout=30_000)
+    known = dict(canvas.fractions)
+    session.evaluator.readied.emit(Request(session.document.project, 30, "amphora", "swell"), 0.9)
+    session.evaluator.readied.emit(
+        Request(session.document.project.with_scene(Scene()), 30, "amphora", "lantern-glow"), 0.9
+    )
+    assert canvas.fractions == known
+    session.evaluator.readied.emit(Request(session.document.project, 30, "amphora", "lantern-glow"), 0.9)
+    assert canvas.fractions == known | {30: 0.9}
 
 
-def test_shares_from_before_an_edit_do_not_look_like_news(sample, monkeypatch):
+def test_fractions_from_before_an_edit_do_not_look_like_news(sample, monkeypatch):
     canvas = sample.window.time.canvas
-    sample.qtbot.waitUntil(lambda: len(canvas.shares) == 144, timeout=30_000)
+    sample.qtbot.waitUntil(lambda: len(canvas.fractions) == 144, timeout=30_000)
 
     def filled() -> int:
         picture, wash = canvas.grab().toImage(), icons.current_theme().color("wash").rgb()
@@ -198,19 +202,19 @@ def test_shares_from_before_an_edit_do_not_look_like_news(sample, monkeypatch):
 
     assert filled() > 20
     monkeypatch.setattr(worker, "_ahead", lambda _request: iter(()))
-    sample.session.put(("falloffs", "lantern-glow", "range", "gone"), 0.9, "x")
+    sample.session.document.put(("falloffs", "lantern-glow", "range", "gone"), 0.9, "x")
     sample.settle()
-    assert canvas._ready == {sample.session.frame}
-    assert len(canvas.shares) == 144
+    assert canvas._ready == {sample.session.playhead.frame}
+    assert len(canvas.fractions) == 144
     assert filled() == 0
 
 
 def test_the_shots_ends_can_be_changed(sample):
     sample.type_into(sample.field("last"), "90")
-    assert sample.session.scene.last == 90
-    sample.session.go(90)
+    assert sample.session.document.scene.last == 90
+    sample.session.playhead.go(90)
     sample.type_into(sample.field("last"), "40")
-    assert sample.session.frame == 40
+    assert sample.session.playhead.frame == 40
 
 
 def test_runs_of_frames():
@@ -220,20 +224,20 @@ def test_runs_of_frames():
 
 def test_moving_keys_onto_others_replaces_them(sample):
     shown = lanes.lanes_of(sample.session)
-    moved = lanes.moved(sample.session.scene, shown, {(0, 62.0)}, 34.0, copy=False)
+    moved = lanes.moved(sample.session.document.scene, shown, {(0, 62.0)}, 34.0, copy=False)
     keys = lanes.lanes_of(sample.session)[0].frames
-    sample.session.commit(moved, "x")
+    sample.session.document.commit(moved, "x")
     assert keys == (1.0, 62.0, 96.0, 144.0)
     assert lanes.lanes_of(sample.session)[0].frames == (1.0, 96.0, 144.0)
 
 
 def test_a_last_frame_before_the_first_is_not_taken_and_playing_goes_on(sample):
     sample.type_into(sample.field("last"), "-5")
-    assert sample.session.scene.last == sample.session.scene.first
+    assert sample.session.document.scene.last == sample.session.document.scene.first
     sample.keys(Qt.Key.Key_Space)
     sample.qtbot.wait(200)
     sample.keys(Qt.Key.Key_Space)
-    assert sample.session.frame == sample.session.scene.first
+    assert sample.session.playhead.frame == sample.session.document.scene.first
 
 
 def test_a_mistake_of_ours_is_said_and_closes_nothing(sample, capsys):

@@ -12,10 +12,10 @@ from estompe.app.widgets.number import NumberField
 from estompe.document.file import load, save
 from estompe.samples import sample as sample_named
 
-# These ask for a file, end the session or open another one; subdividing time and again takes minutes to work out.
+# These ask for a file, end the session or open another one; subdividing time and again takes minutes to compute.
 _ELSEWHERE = {
-    "subdivide_there", "new_scene", "open_file", "save", "save_as", "bring_in", "send_out", "send_sequence",
-    "save_picture", "start_sheet", "close", "about", "theme_paper", "theme_charcoal", "theme_desktop", "undo", "redo",
+    "subdivide_there", "new_scene", "open_file", "save", "save_as", "import_mesh", "export_scene", "export_sequence",
+    "save_picture", "start_sheet", "close", "about", "show_log", "theme_paper", "theme_charcoal", "theme_desktop", "undo", "redo",
 }  # fmt: skip
 _TYPED = ("0", "1", "-1", "0.25", "1e9", "nan", "", "abc", "12", "=frame/10", "=1/0", "=nobody")
 
@@ -32,7 +32,7 @@ class _Wanderer:
         self.random.choice((self.command, self.command, self.type_number, self.drag, self.go, self.choose))()
 
     def command(self) -> None:
-        getattr(self.driver.window.do, self.random.choice(self.commands))()
+        self.driver.window.run(self.random.choice(self.commands))
 
     def type_number(self) -> None:
         fields = [f for f in self.driver.window.findChildren(NumberField) if f.isVisible() and f.isEnabled()]
@@ -58,14 +58,14 @@ class _Wanderer:
         self.driver.drag(view, *ends, steps=3)
 
     def go(self) -> None:
-        self.driver.session.go(self.random.randrange(1, 140))
+        self.driver.session.playhead.go(self.random.randrange(1, 140))
 
     def choose(self) -> None:
-        scene = self.driver.session.scene
+        scene = self.driver.session.document.scene
         if scene.shapes:
-            self.driver.session.choose_shape(self.random.choice(scene.shapes).id)
+            self.driver.session.selection.choose_shape(self.random.choice(scene.shapes).id)
         if scene.falloffs:
-            self.driver.session.choose_falloff(self.random.choice(scene.falloffs).id)
+            self.driver.session.selection.choose_falloff(self.random.choice(scene.falloffs).id)
 
 
 @pytest.mark.parametrize(
@@ -76,20 +76,20 @@ def test_a_walk_through_everything_can_be_saved_and_undone(driver, name, seed, t
     item = sample_named(name)
     driver.session.begin(item.build(0.05), None, item.title)
     driver.settle()
-    begun, wanderer = driver.session.scene, _Wanderer(driver, seed)
+    begun, wanderer = driver.session.document.scene, _Wanderer(driver, seed)
     for number in range(60):
         wanderer.step()
         if number % 10 == 9:
             driver.qtbot.wait(30)
-            save(driver.session.project, tmp_path / "walk.estompe")
-            assert load(tmp_path / "walk.estompe").scene == driver.session.scene
+            save(driver.session.document.project, tmp_path / "walk.estompe")
+            assert load(tmp_path / "walk.estompe").scene == driver.session.document.scene
     driver.keys(Qt.Key.Key_Escape)
-    while driver.session.undo_label is not None:
-        driver.session.undo()
-    assert driver.session.scene == begun
+    while driver.session.document.undo_label is not None:
+        driver.session.document.undo()
+    assert driver.session.document.scene == begun
     driver.window.time.player.stop()
-    driver.window.show_view()
+    driver.window.sheets.show_view()
     driver.settle()
-    problems = [item.text for item in driver.session.answer.frame.problems]
+    problems = [item.text for item in driver.session.evaluator.answer.frame.problems]
     assert not problems
     driver.move(driver.view, QPointF(driver.view.width() / 2, driver.view.height() / 2))

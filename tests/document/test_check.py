@@ -10,7 +10,7 @@ from estompe.document import edits
 from estompe.document import scene as parts
 from estompe.document.check import SceneError, check_change
 from estompe.document.file import FileError, load, save
-from estompe.document.kinds import EffectSettings, Source, kinds
+from estompe.document.kinds import Effect, Source, kinds
 from estompe.document.numbers import Key, Keyed
 from estompe.document.project import Project
 from estompe.document.scene import RampPoint
@@ -19,7 +19,7 @@ from estompe.document.settings import settings_of
 _STRUCTS = [
     *(item for item in vars(parts).values() if isinstance(item, type) and issubclass(item, Struct)),
     *kinds(Source).values(),
-    *kinds(EffectSettings).values(),
+    *kinds(Effect).values(),
 ]
 _GLOW = ("falloffs", "lantern-glow")
 _TOO_MUCH = {

@@ -1,4 +1,4 @@
-"""Edits share what they do not change; undo and redo return to the identical scene."""
+"""Edits fraction what they do not change; undo and redo return to the identical scene."""
 
 import random
 
@@ -14,17 +14,17 @@ from estompe.document.scene import Control, Scene
 from estompe.setups.adding import add_control, add_effect, add_falloff, add_layer, add_shape, duplicate
 
 
-def test_put_shares_everything_else():
+def test_put_fractions_everything_else():
     scene = one_push().scene
-    changed = edits.put(scene, ("controls", "lamp", "placement", "place", 1), 2.0)
-    assert changed.controls[0].placement.place == (0.6, 2.0, 0.0)
+    changed = edits.put(scene, ("controls", "lamp", "transform", "position", 1), 2.0)
+    assert changed.controls[0].transform.position == (0.6, 2.0, 0.0)
     assert changed.shapes is scene.shapes
     assert changed.falloffs is scene.falloffs
     assert edits.put(scene, ("controls", "lamp", "name"), scene.controls[0].name) is scene
 
 
 @pytest.mark.parametrize(
-    "path", [("controls", "nobody"), ("weather",), ("shapes", 3), ("controls", "lamp", "placement", "place", 5)]
+    "path", [("controls", "nobody"), ("weather",), ("shapes", 3), ("controls", "lamp", "transform", "position", 5)]
 )
 def test_paths_that_name_nothing(path):
     with pytest.raises(EditError):
@@ -56,7 +56,7 @@ def test_ids_are_fresh_in_the_whole_scene():
 
 def test_a_drag_is_one_step():
     history = History(one_push().scene)
-    path = ("controls", "lamp", "placement", "place", 0)
+    path = ("controls", "lamp", "transform", "position", 0)
     for x in (0.7, 0.8, 0.9):
         history.commit(edits.put(history.scene, path, x), "Move Lamp", merge_key="drag")
     history.end_gesture()
@@ -83,7 +83,7 @@ def test_an_edit_after_undo_forgets_what_was_undone():
 def _random_edit(scene: Scene, dice: random.Random) -> Scene:
     choice = dice.randrange(6)
     if choice == 0 or not scene.shapes:
-        return add_shape(scene, "Ball", dice.choice(one_push().scene.shapes).source)[0]
+        return add_shape(scene, "Sphere", dice.choice(one_push().scene.shapes).source)[0]
     if choice == 1 or not scene.controls:
         return add_control(scene)[0]
     if choice == 2 or not scene.falloffs:

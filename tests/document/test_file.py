@@ -19,9 +19,10 @@ from tests.scenes import one_push, scenes
 import estompe
 from estompe.document import file
 from estompe.document.file import FileError, load, save, schema
-from estompe.document.project import Project, restored, stored
+from estompe.document.project import Project
 from estompe.document.scene import Scene, Shape
 from estompe.geometry import Domain, primitives
+from estompe.shapes.imported import stored
 
 
 @settings(suppress_health_check=[HealthCheck.function_scoped_fixture], deadline=None, max_examples=60)
@@ -37,25 +38,25 @@ def test_round_trip_is_exact(tmp_path, scene):
 
 
 def _with_mesh() -> Project:
-    ball = primitives.ball(0.5, 3).with_attribute(Domain.FACE, "lid", np.arange(54) < 9)
-    mesh, blobs = stored(ball, "ball.obj")
-    return Project(Scene(shapes=(Shape("a", "A", mesh),)), blobs)
+    sphere = primitives.sphere(0.5, 3).with_attribute(Domain.FACE, "lid", np.arange(54) < 9)
+    mesh, assets = stored(sphere, "sphere.obj")
+    return Project(Scene(shapes=(Shape("a", "A", mesh),)), assets)
 
 
 def test_imported_meshes_come_back_to_the_bit(tmp_path):
     project = _with_mesh()
     save(project, tmp_path / "m.estompe")
     again = load(tmp_path / "m.estompe")
-    before, after = (restored(p.scene.shapes[0].source, p.blobs) for p in (project, again))
+    before, after = (p.scene.shapes[0].source.build(p.assets) for p in (project, again))
     assert np.array_equal(before.points, after.points)
     assert np.array_equal(before.topology.corners, after.topology.corners)
     assert np.array_equal(before.attribute(Domain.FACE, "lid"), after.attribute(Domain.FACE, "lid"))
     assert not after.points.flags.writeable
 
 
-def test_blobs_that_nothing_refers_to_are_not_saved(tmp_path):
+def test_assets_that_nothing_refers_to_are_not_saved(tmp_path):
     project = _with_mesh()
-    save(Project(Scene(), project.blobs), tmp_path / "e.estompe")
+    save(Project(Scene(), project.assets), tmp_path / "e.estompe")
     assert zipfile.ZipFile(tmp_path / "e.estompe").namelist() == ["scene.json"]
 
 
@@ -95,15 +96,15 @@ def _scene(**changes: object) -> dict:
 
 _LAYER = {"id": "l", "source": {"kind": "noise", "size": "wide"}}
 _KEYS = [{"frame": 5, "value": 1.0}, {"frame": 5, "value": 2.0}]
-_CONTROL = {"id": "c", "name": "C", "placement": {"place": [{"kind": "keyed", "keys": _KEYS}, 0.0, 0.0]}}
+_CONTROL = {"id": "c", "name": "C", "transform": {"position": [{"kind": "keyed", "keys": _KEYS}, 0.0, 0.0]}}
 BROKEN = {
     "newer": ({"version": 99}, "version 99.*update to open it.*\\$.version"),
     "foreign": ({"format": "other"}, "its format is “other”"),
     "wrong type": ({"scene": _scene(last="end")}, "Expected `int`.*\\$.scene.last"),
     "unknown field": ({"scene": _scene(weather=1)}, "unknown field `weather`"),
-    "unknown kind": (
-        {"scene": _scene(falloffs=[{"id": "f", "name": "F", "layers": [{"id": "l", "source": {"kind": "smell"}}]}])},
-        "“smell” is not a kind this version knows.*\\$.scene.falloffs\\[0\\].layers\\[0\\].source",
+    "no kind": (
+        {"scene": _scene(falloffs=[{"id": "f", "name": "F", "layers": [{"id": "l", "source": {"of": "smell"}}]}])},
+        "missing required field `kind`.*\\$.scene.falloffs\\[0\\].layers\\[0\\].source",
     ),
     "inside a kind": (
         {"scene": _scene(falloffs=[{"id": "f", "name": "F", "layers": [_LAYER]}])},
@@ -112,12 +113,12 @@ BROKEN = {
     "same id twice": ({"scene": _scene(controls=[{"id": "c", "name": "C"}] * 2)}, "the id “c” is used twice"),
     "keys out of order": ({"scene": _scene(controls=[_CONTROL])}, "keys must stand on ascending frames"),
     "over a limit": (
-        {"scene": _scene(shapes=[{"id": "s", "name": "S", "source": {"kind": "ball", "radius": -1.0}}])},
+        {"scene": _scene(shapes=[{"id": "s", "name": "S", "source": {"kind": "sphere", "radius": -1.0}}])},
         "Radius must be at least",
     ),
     "frames backwards": ({"scene": _scene(first=10, last=5)}, "before the first"),
     "path outside": (
-        {"scene": _scene(shapes=[{"id": "../s", "name": "S", "source": {"kind": "ball"}}])},
+        {"scene": _scene(shapes=[{"id": "../s", "name": "S", "source": {"kind": "sphere"}}])},
         "Expected `str` matching",
     ),
 }  # fmt: skip
@@ -138,8 +139,12 @@ def _npy(array: np.ndarray) -> bytes:
     return stream.getvalue()
 
 
-_OK = b'{"format":"estompe","version":1,"scene":{}}'
-_A_BLOB = f"blobs/{'a' * 64}.npy"
+_OK = b'{"format":"estompe","version":2,"scene":{}}'
+_MESH = {"kind": "mesh", **dict.fromkeys(("points", "corners", "offsets"), "a" * 64)}
+_REFERRING = json.dumps(
+    {"format": "estompe", "version": 2, "scene": {"shapes": [{"id": "s", "name": "S", "source": _MESH}]}}
+).encode()
+_A_ASSET = f"assets/{'a' * 64}.npy"
 ARCHIVES = {
     "no scene": ({"notes.txt": b"x"}, "“notes.txt”, which does not belong"),
     "empty": ({}, "it holds no scene.json"),
@@ -147,10 +152,13 @@ ARCHIVES = {
     "absolute": ({"scene.json": _OK, "/etc/passwd": b""}, "does not belong in a scene file"),
     "not json": ({"scene.json": b"{oops"}, "JSON is malformed"),
     "huge number": ({"scene.json": _OK.replace(b'"scene":{}', b'"scene":{"frames_per_second":1e999}')}, "out of range"),
-    "false name": ({"scene.json": _OK, _A_BLOB: _npy(np.zeros(3, np.float32))}, "does not match its name"),
-    "objects": ({"scene.json": _OK, _A_BLOB: _npy(np.array([{}], dtype=object))}, "does not hold plain numbers"),
-    "cut blob": ({"scene.json": _OK, _A_BLOB: _npy(np.zeros(900))[:200]}, "promises more than it holds"),
-    "no blob": ({"scene.json": _OK, _A_BLOB: b"hello"}, "is not a sound array"),
+    "false name": ({"scene.json": _REFERRING, _A_ASSET: _npy(np.zeros(3, np.float32))}, "does not match its name"),
+    "objects": (
+        {"scene.json": _REFERRING, _A_ASSET: _npy(np.array([{}], dtype=object))},
+        "does not hold plain numbers",
+    ),
+    "cut asset": ({"scene.json": _REFERRING, _A_ASSET: _npy(np.zeros(900))[:200]}, "promises more than it holds"),
+    "no asset": ({"scene.json": _REFERRING, _A_ASSET: b"hello"}, "is not a sound array"),
 }
 
 
@@ -164,7 +172,7 @@ def test_broken_archives_say_what_and_where(tmp_path, name):
 
 
 def test_a_bomb_is_not_unpacked(tmp_path, monkeypatch):
-    monkeypatch.setattr(file, "_MOST_JSON", 1000)
+    monkeypatch.setattr(file, "MOST_JSON", 1000)
     with zipfile.ZipFile(tmp_path / "bomb.estompe", "w", zipfile.ZIP_DEFLATED) as archive:
         archive.writestr("scene.json", _OK + b" " * 10_000_000)
     with pytest.raises(FileError, match=r"scene.json is larger than"):
@@ -200,11 +208,11 @@ def test_files_that_are_not_there_or_are_folders(tmp_path, name):
         estompe.open(tmp_path / name)
 
 
-def test_a_missing_blob_opens_and_the_shape_says_so(tmp_path):
+def test_a_missing_asset_opens_and_the_shape_says_so(tmp_path):
     project = _with_mesh()
     save(Project(project.scene, {}), tmp_path / "m.estompe")
     frame = estompe.evaluate(load(tmp_path / "m.estompe"), 1)
-    assert [problem.text for problem in frame.problems] == ["its mesh is not in the file: bring it in again"]
+    assert [problem.text for problem in frame.problems] == ["its mesh is not in the file: import it again"]
     assert len(frame["A"].points) == 0
 
 
@@ -222,8 +230,8 @@ while True:
 
 def test_a_crash_while_saving_loses_nothing(tmp_path):
     path = tmp_path / "kept.estompe"
-    ball, blobs = stored(primitives.ball(0.5, 60))
-    project = Project(Scene(shapes=(Shape("a", "A", ball),)), blobs)
+    sphere, assets = stored(primitives.sphere(0.5, 60))
+    project = Project(Scene(shapes=(Shape("a", "A", sphere),)), assets)
     save(project, path)
     for _ in range(3):
         with subprocess.Popen([sys.executable, "-c", _SAVE_FOREVER, str(path)], stdout=subprocess.PIPE) as child:

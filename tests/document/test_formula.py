@@ -7,18 +7,18 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from estompe.document.formula import FUNCTIONS, FormulaError, names_in, parse, work_out
+from estompe.document.formula import FUNCTIONS, FormulaError, compute, names_in, parse
 
 
 def _names(parts):
-    known = {("frame",): 24.0, ("Lantern", "place", "x"): 2.0, ("Lantern glow", "gone"): 0.5}
+    known = {("frame",): 24.0, ("Lantern", "position", "x"): 2.0, ("Lantern glow", "gone"): 0.5}
     if parts not in known:
         raise LookupError(f"nothing here is called “{parts[0]}”")
     return known[parts]
 
 
 def _value(text):
-    return work_out(parse(text), _names)
+    return compute(parse(text), _names)
 
 
 @pytest.mark.parametrize(
@@ -40,7 +40,7 @@ def _value(text):
         ("frame >= 24 and not (frame == 3)", 1),
         ("1 < 2 or 3 < 2", 1),
         ("ease(0.5)", 0.5),
-        ("Lantern.place.x * 'Lantern glow'.gone", 1),
+        ("Lantern.position.x * 'Lantern glow'.gone", 1),
     ],
 )
 def test_arithmetic(text, expected):
@@ -106,10 +106,10 @@ def test_nothing_of_python_can_be_reached():
 
 def test_values_per_element():
     x = np.linspace(-1, 1, 11)
-    found = work_out(parse("if(x > 0, x ^ 2, -x)"), lambda parts: {("x",): x}[parts])
+    found = compute(parse("if(x > 0, x ^ 2, -x)"), lambda parts: {("x",): x}[parts])
     assert np.allclose(found, np.where(x > 0, x**2, -x))
     with pytest.raises(FormulaError, match="division by zero"):
-        work_out(parse("1 / x"), lambda _: x)
+        compute(parse("1 / x"), lambda _: x)
 
 
 def test_names_are_found_everywhere():

@@ -2,43 +2,57 @@
 
 import msgspec
 import pytest
-from msgspec import Struct
 
 from estompe.document.edits import get
-from estompe.document.kinds import EffectSettings, Source, decode_kind, kinds, register
-from estompe.document.scene import Ball, Scene, Shape
+from estompe.document.kinds import (
+    AnyEffect,
+    AnyShapeSource,
+    AnySource,
+    Effect,
+    ShapeSource,
+    Source,
+    decode_kind,
+    kinds,
+    register,
+)
+from estompe.document.scene import Scene, Shape
 from estompe.document.settings import settings_of
 from estompe.geometry import primitives
 from estompe.setups.adding import add_control, add_effect, add_falloff, add_shape, new_source
+from estompe.shapes.imported import ImportedMesh
+from estompe.shapes.sphere import Sphere
 
-_UNITS = {"", "length", "degrees", "frames", "share", "times", "per second"}
+_UNITS = {"", "length", "degrees", "frames", "fraction", "times", "per second"}
 
 
 def _example(family: type, tag: str):
+    if family is ShapeSource:
+        return ImportedMesh("0" * 64, "1" * 64, "2" * 64) if tag == "mesh" else kinds(ShapeSource)[tag]()
     scene, _ = add_control(Scene())
     scene, _ = add_control(scene, "path")
     scene, _ = add_falloff(scene)
-    scene, shape = add_shape(scene, "Ball", Ball())
+    scene, shape = add_shape(scene, "Sphere", Sphere())
     scene, _ = add_effect(scene, shape, "joints", None)
-    if family is EffectSettings:
+    if family is Effect:
         scene, made = add_effect(scene, shape, tag, None)
-        return get(scene, ("shapes", shape, "effects", made, "settings"))
+        return get(scene, ("shapes", shape, "effects", made, "effect"))
     return new_source(scene, tag, "another")
 
 
-EVERY = [(family, tag) for family in (Source, EffectSettings) for tag in kinds(family)]
+_FIELDS = {Source: AnySource, Effect: AnyEffect, ShapeSource: AnyShapeSource}
+EVERY = [(family, tag) for family in (Source, Effect, ShapeSource) for tag in kinds(family)]
 
 
 def test_the_first_slice_is_registered():
     assert set(kinds(Source)) >= {"distance", "sweep", "noise", "falloff"}
-    assert set(kinds(EffectSettings)) >= {"push", "move"}
+    assert set(kinds(Effect)) >= {"push", "move"}
 
 
 @pytest.mark.parametrize(("family", "tag"), EVERY)
 def test_round_trip_label_help_and_units(family, tag):
     made = _example(family, tag)
     assert msgspec.json.decode(msgspec.json.encode(made), type=type(made)) == made
-    assert decode_kind(family, msgspec.to_builtins(made)) == made
+    assert decode_kind(_FIELDS[family], msgspec.to_builtins(made)) == made
     assert made.label
     assert made.text.endswith(".")
     assert len(settings_of(type(made))) == len(made.__struct_fields__)
@@ -49,13 +63,14 @@ def test_round_trip_label_help_and_units(family, tag):
 
 
 def test_a_tag_cannot_be_taken_twice():
-    class Twin(Struct, Source, frozen=True, tag="noise", tag_field="kind"):
+    class Twin(Source, tag="noise"):
         label = "Twin"
+        text = "Another."
 
-    with pytest.raises(ValueError, match="registered twice"):
+    with pytest.raises(ValueError, match="is taken"):
         register(Twin)
 
 
 def test_a_shape_of_every_primitive_has_a_default():
-    assert Shape("a", "A", Ball()).source.radius == 0.5
-    assert primitives.ball(Ball().radius, Ball().divisions).topology.faces == 6 * 24 * 24
+    assert Shape("a", "A", Sphere()).source.radius == 0.5
+    assert primitives.sphere(Sphere().radius, Sphere().divisions).topology.faces == 6 * 24 * 24

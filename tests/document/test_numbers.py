@@ -17,7 +17,7 @@ from estompe.document.numbers import (
     with_moved_keys,
     without_keys,
 )
-from estompe.document.scene import Placement
+from estompe.document.scene import Transform
 
 
 def _keyed(*keys: tuple, shape: str = "smooth") -> Keyed:
@@ -66,11 +66,11 @@ def test_passes_through_its_keys(number, frame):
 
 
 def test_resolve_shares_what_has_no_keys():
-    placement = Placement(place=(_keyed((0, 0), (10, 10), shape="linear"), 2.0, 3.0))
-    resolved = resolve(placement, 5)
-    assert resolved.place == (5.0, 2.0, 3.0)
-    assert resolved.turn is placement.turn
-    still = Placement((1.0, 2.0, 3.0))
+    transform = Transform(position=(_keyed((0, 0), (10, 10), shape="linear"), 2.0, 3.0))
+    resolved = resolve(transform, 5)
+    assert resolved.position == (5.0, 2.0, 3.0)
+    assert resolved.rotation is transform.rotation
+    still = Transform((1.0, 2.0, 3.0))
     assert resolve(still, 77) is still
 
 

@@ -10,13 +10,14 @@ from estompe.document.naming import path_of, spoken
 from estompe.document.numbers import Formula, Key, Keyed, moving
 from estompe.document.project import Project
 from estompe.document.resolving import Resolver
-from estompe.document.scene import Ball, Effect, Route, Scene, Shape
-from estompe.effects.joints import Joints, chain
+from estompe.document.scene import EffectSlot, Route, Scene, Shape
+from estompe.effects.joints import Joints, straight_chain
 from estompe.evaluate import evaluate
 from estompe.falloffs.noise import Noise
+from estompe.shapes.sphere import Sphere
 
-PUSH = ("shapes", "ball", "effects", "push", "settings", "amount")
-PLACE_X = ("controls", "lamp", "placement", "place", 0)
+PUSH = ("shapes", "sphere", "effects", "push", "effect", "amount")
+PLACE_X = ("controls", "lamp", "transform", "position", 0)
 
 
 def _with(*changes):
@@ -28,31 +29,32 @@ def _with(*changes):
 
 def test_a_formula_follows_a_keyed_number():
     keyed = Keyed((Key(1, 0.0, "linear"), Key(11, 1.0)))
-    scene = _with((PLACE_X, keyed), (PUSH, Formula("Lamp.place.x / 2 + frame / 100")))
+    scene = _with((PLACE_X, keyed), (PUSH, Formula("Lamp.position.x / 2 + frame / 100")))
     resolver = Resolver(scene, 6)
     assert edits.get(resolver.scene(), PUSH) == pytest.approx(0.5 / 2 + 0.06)
     assert resolver.errors == {}
 
 
 def test_formulas_of_formulas_are_worked_out_in_their_order():
-    place_y = ("controls", "lamp", "placement", "place", 1)
-    scene = _with((PUSH, Formula("Lamp.place.y * 2")), (place_y, Formula("Lamp.place.x + 1")))
+    place_y = ("controls", "lamp", "transform", "position", 1)
+    scene = _with((PUSH, Formula("Lamp.position.y * 2")), (place_y, Formula("Lamp.position.x + 1")))
     assert edits.get(Resolver(scene, 1).scene(), PUSH) == pytest.approx((0.6 + 1) * 2)
 
 
 def test_a_loop_of_dependence_is_named():
-    scene = _with((PUSH, Formula("Lamp.place.x")), (PLACE_X, Formula("Ball.Push.amount + 1")))
+    scene = _with((PUSH, Formula("Lamp.position.x")), (PLACE_X, Formula("Sphere.Push.amount + 1")))
     errors = Resolver(scene, 1).scene_errors()
     assert any(
-        "it depends on itself: Ball.Push.amount → Lamp.place.x → Ball.Push.amount" in str(e) for e in errors.values()
+        "it depends on itself: Sphere.Push.amount → Lamp.position.x → Sphere.Push.amount" in str(e)
+        for e in errors.values()
     )
 
 
 def test_what_is_wrong_is_a_problem_of_the_frame_and_the_value_is_zero():
-    frame = evaluate(Project(_with((PUSH, Formula("1 / Lamp.place.y")))), 1)
+    frame = evaluate(Project(_with((PUSH, Formula("1 / Lamp.position.y")))), 1)
     assert frame.problems[0].path == PUSH
-    assert frame.problems[0].text == "Ball.Push.amount: division by zero"
-    assert np.array_equal(frame["Ball"].points, frame["Ball"].rest)
+    assert frame.problems[0].text == "Sphere.Push.amount: division by zero"
+    assert np.array_equal(frame["Sphere"].points, frame["Sphere"].rest)
 
 
 def test_a_formula_is_kept_within_the_settings_limits():
@@ -70,34 +72,34 @@ def test_a_formula_that_comes_to_more_than_any_number_may_be_is_a_problem():
 
 @pytest.mark.parametrize(("what", "reduced"), [("largest", np.max), ("smallest", np.min), ("mean", np.mean)])
 def test_reductions_are_those_of_the_strength_over_the_shape(what, reduced):
-    scene = _with((PUSH, Formula(f"{what}(Near, Ball)")))
+    scene = _with((PUSH, Formula(f"{what}(Near, Sphere)")))
     frame = evaluate(Project(scene), 1)
-    strength = frame.strength("Ball", "Near")
+    strength = frame.strength("Sphere", "Near")
     assert edits.get(frame.scene, PUSH) == pytest.approx(float(reduced(strength)), rel=1e-6)
-    assert frame.reductions[what, "near", "ball"] == edits.get(frame.scene, PUSH)
+    assert frame.reductions[what, "near", "sphere"] == edits.get(frame.scene, PUSH)
 
 
 def test_the_nearest_and_farthest_measured_value_are_distances():
-    scene = _with((PUSH, Formula("nearest(Near, Ball)")), (PLACE_X, 2.0))
+    scene = _with((PUSH, Formula("nearest(Near, Sphere)")), (PLACE_X, 2.0))
     assert edits.get(evaluate(Project(scene), 1).scene, PUSH) == pytest.approx(1.5, abs=1e-3)
-    scene = edits.put(scene, PUSH, Formula("farthest(Near, Ball)"))
+    scene = edits.put(scene, PUSH, Formula("farthest(Near, Sphere)"))
     assert edits.get(evaluate(Project(scene), 1).scene, PUSH) == pytest.approx(2.5, abs=1e-3)
 
 
-@pytest.mark.parametrize("text", ["largest(Near)", "largest(Ball, Near)", "mean(Near, 2)", "largest(Far, Ball)"])
+@pytest.mark.parametrize("text", ["largest(Near)", "largest(Sphere, Near)", "mean(Near, 2)", "largest(Far, Sphere)"])
 def test_reductions_of_anything_else_are_refused(text):
     frame = evaluate(Project(_with((PUSH, Formula(text)))), 1)
     assert len(frame.problems) == 1
 
 
 def test_a_reduction_that_depends_on_itself_is_named():
-    scene = _with((("falloffs", "near", "range", "gone"), Formula("largest(Near, Ball)")))
+    scene = _with((("falloffs", "near", "range", "gone"), Formula("largest(Near, Sphere)")))
     frame = evaluate(Project(scene), 1)
     assert "depends on itself" in frame.problems[0].text
 
 
 def test_spoken_names_lead_back_to_their_path():
-    scene = edits.put(one_push().scene, ("shapes", "ball", "effects", "push", "settings"), Joints())
+    scene = edits.put(one_push().scene, ("shapes", "sphere", "effects", "push", "effect"), Joints())
     for path, _ in edits.numbers_below(scene):
         if "ramp" in path or len(path) == 1 or "profile" in path or "color" in path:
             continue
@@ -107,13 +109,13 @@ def test_spoken_names_lead_back_to_their_path():
 
 
 def test_joints_are_known_by_their_own_names():
-    scene = edits.put(one_push().scene, ("shapes", "ball", "effects", "push", "settings"), Joints())
-    path = ("shapes", "ball", "effects", "push", "settings", "joints", "joint-2", "turn", 0)
-    assert path_of(scene, ("Joint_1", "turn", "x")) == path
+    scene = edits.put(one_push().scene, ("shapes", "sphere", "effects", "push", "effect"), Joints())
+    path = ("shapes", "sphere", "effects", "push", "effect", "joints", "joint-2", "rotation", 0)
+    assert path_of(scene, ("Joint_1", "rotation", "x")) == path
 
 
 def test_a_route_can_follow_a_formula_and_unchanged_frames_are_remembered():
-    scene = _with((("shapes", "ball", "effects", "push", "routes", 0), Route("near", Formula("0.5"))))
+    scene = _with((("shapes", "sphere", "effects", "push", "routes", 0), Route("near", Formula("0.5"))))
     assert moving(scene).formulas
     memo = CountingMemo()
     evaluate(Project(scene), 1, memo)
@@ -143,12 +145,12 @@ def test_tangents_of_ones_own_are_the_slopes_of_the_curve():
 
 
 def test_a_part_below_the_families_is_found_by_its_name_as_it_is_now():
-    joints = chain((0, 0, 0), (0, 1, 0), 3)
-    scene = Scene(shapes=(Shape("arm", "Arm", Ball(), effects=(Effect("bend", Joints(joints)),)),))
-    path = ("shapes", "arm", "effects", "bend", "settings", "joints", "joint-2")
-    assert path_of(scene, ("Joint 1", "turn", "x")) == (*path, "turn", 0)
+    joints = straight_chain((0, 0, 0), (0, 1, 0), 3)
+    scene = Scene(shapes=(Shape("arm", "Arm", Sphere(), effects=(EffectSlot("bend", Joints(joints)),)),))
+    path = ("shapes", "arm", "effects", "bend", "effect", "joints", "joint-2")
+    assert path_of(scene, ("Joint 1", "rotation", "x")) == (*path, "rotation", 0)
     renamed = edits.put(scene, (*path, "name"), "Elbow")
-    assert path_of(renamed, ("Elbow", "turn", "x")) == (*path, "turn", 0)
+    assert path_of(renamed, ("Elbow", "rotation", "x")) == (*path, "rotation", 0)
     with pytest.raises(LookupError, match="nothing here is called"):
-        path_of(renamed, ("Joint 1", "turn", "x"))
+        path_of(renamed, ("Joint 1", "rotation", "x"))
     assert path_of(scene, ("Joint_1",)) == path

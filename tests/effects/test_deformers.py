@@ -4,55 +4,55 @@ import numpy as np
 import pytest
 
 from estompe.document import edits
-from estompe.document.kinds import Eye, MissingError, Placed
+from estompe.document.kinds import CannotEvaluateError, Eye, Placed
 from estompe.document.numbers import Formula
-from estompe.document.project import Project, blob_name
+from estompe.document.project import Project, asset_name
 from estompe.document.scene import (
-    Ball,
-    Box,
     Camera,
     Control,
-    Effect,
+    EffectSlot,
     Falloff,
-    Grid,
-    Lathe,
     Layer,
-    Placement,
     RampPoint,
     Range,
     Route,
     Scene,
     Shape,
-    Tube,
+    Transform,
 )
 from estompe.effects.attract import Attract
 from estompe.effects.bend import Bend
-from estompe.effects.colour import Colour
+from estompe.effects.color import Color
 from estompe.effects.displace import Displace
 from estompe.effects.hide import Hide
-from estompe.effects.joints import Joint, Joints, chain
+from estompe.effects.joints import Joint, Joints, straight_chain
 from estompe.effects.open_out import OpenOut
 from estompe.effects.poses import Pose, Poses
 from estompe.effects.press import CONTACT, Press
 from estompe.effects.push_away import PushAway
 from estompe.effects.ridges import Ridges
+from estompe.effects.rotate import Rotate
+from estompe.effects.scale import Scale
 from estompe.effects.shell import ONE_SIDED, Shell
-from estompe.effects.size import Size
 from estompe.effects.smooth import Smooth
 from estompe.effects.subdivide import Subdivide
 from estompe.effects.sway import Sway
 from estompe.effects.taper import Taper
-from estompe.effects.turn import Turn
 from estompe.effects.twist import Twist
 from estompe.evaluate import evaluate
 from estompe.falloffs.distance import Distance
 from estompe.falloffs.height import Height
 from estompe.geometry import Domain, GeometryError, primitives
-from estompe.geometry.placement import placement_matrix, turn_matrix
+from estompe.geometry.transforms import rotation_matrix, transform_matrix
 from estompe.geometry.volume import volume
 from estompe.kernels.transform import transformed
+from estompe.shapes.box import Box
+from estompe.shapes.grid import Grid
+from estompe.shapes.lathe import Lathe
+from estompe.shapes.sphere import Sphere
+from estompe.shapes.tube import Tube
 
-PLACED = placement_matrix((1.0, 2.0, 3.0), (30.0, 40.0, 50.0), (1.5, 1.5, 1.5))
+PLACED = transform_matrix((1.0, 2.0, 3.0), (30.0, 40.0, 50.0), (1.5, 1.5, 1.5))
 
 
 class _At:
@@ -63,7 +63,7 @@ class _At:
 
     def __init__(self, matrix=None, control=None, shapes=None, arrays=None, eye=(0.0, 0.0, 5.0)):
         self.shape_matrix = np.eye(4)[:3] if matrix is None else matrix
-        self._control = control or Placed("ball", np.eye(4)[:3], np.zeros((0, 3), np.float32))
+        self._control = control or Placed("sphere", np.eye(4)[:3], np.zeros((0, 3), np.float32))
         self._shapes, self._arrays, self._eye = shapes or {}, arrays or {}, eye
 
     def control(self, _):
@@ -90,8 +90,8 @@ def _placed(mesh, matrix):
 @pytest.mark.parametrize("axis", ["x", "y", "z"])
 def test_turn_is_a_rotation_about_the_shapes_own_axis_and_pivot(axis):
     mesh = _placed(primitives.box((1, 1, 1), 3), PLACED)
-    turned = Turn(35.0, axis, (0.2, 0.1, -0.3)).apply(mesh, _ones(mesh), _At(PLACED))
-    own = turn_matrix(tuple(35.0 if a == axis else 0.0 for a in "xyz"))
+    turned = Rotate(35.0, axis, (0.2, 0.1, -0.3)).apply(mesh, _ones(mesh), _At(PLACED))
+    own = rotation_matrix(tuple(35.0 if a == axis else 0.0 for a in "xyz"))
     pivot = np.array([0.2, 0.1, -0.3])
     expected = transformed(((mesh.rest - pivot) @ own.T + pivot).astype(np.float32), PLACED)
     assert np.abs(turned.points - expected).max() < 1e-5
@@ -99,7 +99,7 @@ def test_turn_is_a_rotation_about_the_shapes_own_axis_and_pivot(axis):
 
 def test_size_about_a_pivot_in_own_axes():
     mesh = _placed(primitives.box((1, 1, 1), 3), PLACED)
-    sized = Size((2.0, 0.5, 1.0), (0.5, 0.0, 0.0)).apply(mesh, _ones(mesh), _At(PLACED))
+    sized = Scale((2.0, 0.5, 1.0), (0.5, 0.0, 0.0)).apply(mesh, _ones(mesh), _At(PLACED))
     pivot = np.array([0.5, 0, 0])
     expected = transformed(((mesh.rest - pivot) * [2, 0.5, 1] + pivot).astype(np.float32), PLACED)
     assert np.abs(sized.points - expected).max() < 1e-5
@@ -138,7 +138,7 @@ def test_attract_is_alike_inside_and_outside_and_weakens_as_the_exponent_says():
 
 def test_push_away_is_equally_strong_at_every_distance():
     mesh = primitives.grid(4.0, 4.0, 9, 9)
-    control = Placed("ball", placement_matrix((0.01, 0.0, 0.02), (0, 0, 0), (3, 3, 3)), np.zeros((0, 3), np.float32))
+    control = Placed("sphere", transform_matrix((0.01, 0.0, 0.02), (0, 0, 0), (3, 3, 3)), np.zeros((0, 3), np.float32))
     pushed = PushAway("c", 0.25).apply(mesh, _ones(mesh), _At(control=control))
     step = pushed.points - mesh.points
     assert np.allclose(np.linalg.norm(step, axis=1), 0.25, atol=1e-5)
@@ -170,7 +170,7 @@ def test_sway_is_centred_on_zero_in_time():
 
 
 def test_what_is_pushed_away_can_be_held_still_by_the_same_falloff():
-    effects = (Effect("s", Sway((0.2, 0, 0), rooted="nowhere"), (Route("near", inverted=True),)),)
+    effects = (EffectSlot("s", Sway((0.2, 0, 0), rooted="nowhere"), (Route("near", one_minus=True),)),)
     scene = Scene(
         (Shape("s", "S", Grid(4.0, 1.0, 40, 4), effects=effects),),
         (Control("c", "C"),),
@@ -185,23 +185,23 @@ def test_what_is_pushed_away_can_be_held_still_by_the_same_falloff():
 # Press
 
 
-def _ball_above(height):
+def _sphere_above(height):
     return _At(
-        control=Placed("ball", placement_matrix((0, height, 0), (0, 0, 0), (1, 1, 1)), np.zeros((0, 3), np.float32))
+        control=Placed("sphere", transform_matrix((0, height, 0), (0, 0, 0), (1, 1, 1)), np.zeros((0, 3), np.float32))
     )
 
 
 def test_press_does_nothing_before_contact():
     box = primitives.box((2, 1, 2), 20)
-    pressed = Press("c", 0.4).apply(box, _ones(box), _ball_above(0.95))
+    pressed = Press("c", 0.4).apply(box, _ones(box), _sphere_above(0.95))
     assert pressed.points is box.points
     assert not pressed.attribute(*CONTACT).any()
-    assert Press.told(pressed) == "no contact on this frame"
+    assert Press.summary(pressed) == "no contact on this frame"
 
 
 def test_pressed_points_lie_on_the_body_and_a_ring_swells():
     sheet = primitives.grid(3.0, 3.0, 90, 90)
-    pressed = Press("c", 0.4, width=0.5, swell=0.5).apply(sheet, _ones(sheet), _ball_above(0.3))
+    pressed = Press("c", 0.4, width=0.5, swell=0.5).apply(sheet, _ones(sheet), _sphere_above(0.3))
     inside = pressed.attribute(*CONTACT)
     exact = np.linalg.norm(sheet.points - [0, 0.3, 0], axis=1) < 0.4
     assert np.array_equal(inside, exact)
@@ -216,7 +216,7 @@ def test_pressed_points_lie_on_the_body_and_a_ring_swells():
 def test_the_swelling_rises_with_the_depth():
     sheet = primitives.grid(3.0, 3.0, 90, 90)
     heights = [
-        Press("c", 0.4).apply(sheet, _ones(sheet), _ball_above(y)).points[:, 1].max() for y in (0.38, 0.33, 0.25, 0.1)
+        Press("c", 0.4).apply(sheet, _ones(sheet), _sphere_above(y)).points[:, 1].max() for y in (0.38, 0.33, 0.25, 0.1)
     ]
     assert heights == sorted(heights)
     assert heights[0] > 0
@@ -225,25 +225,25 @@ def test_the_swelling_rises_with_the_depth():
 @pytest.mark.parametrize("depth", [0.02, 0.1, 0.25])
 def test_kept_volume_is_within_a_thousandth(depth):
     box = primitives.box((2, 1, 2), 40)
-    pressed = Press("c", 0.4, keep_volume=True, width=0.5).apply(box, _ones(box), _ball_above(0.9 - depth))
+    pressed = Press("c", 0.4, keep_volume=True, width=0.5).apply(box, _ones(box), _sphere_above(0.9 - depth))
     before = volume(box.points, box.topology.triangles)
     assert volume(pressed.points, pressed.topology.triangles) == pytest.approx(before, rel=1e-4)
     assert float(pressed.attribute(Domain.WHOLE, "volume before")[0]) == pytest.approx(before, rel=1e-6)
-    assert "enclosed volume 4.0000 → 4.000" in Press.told(pressed)
+    assert "enclosed volume 4.0000 → 4.000" in Press.summary(pressed)
 
 
 def test_keeping_the_volume_of_an_open_mesh_says_where_it_is_open():
     sheet = primitives.grid(1.0, 1.0, 5, 5)
     with pytest.raises(GeometryError, match="needs a closed mesh: 20 open edges"):
-        Press("c", 0.4, keep_volume=True).apply(sheet, _ones(sheet), _ball_above(0.2))
+        Press("c", 0.4, keep_volume=True).apply(sheet, _ones(sheet), _sphere_above(0.2))
 
 
-@pytest.mark.parametrize("form", ["ball", "box", "plane", "cylinder", "path"])
+@pytest.mark.parametrize("form", ["sphere", "box", "plane", "cylinder", "path"])
 def test_every_form_presses_points_onto_its_own_surface(form):
     points = np.random.default_rng(2).uniform(-0.5, 0.5, (600, 3)).astype(np.float32)
     mesh = primitives.grid(1, 1, 24, 23).moved(points)
     line = np.array([[-0.2, 0, 0], [0.2, 0, 0]], np.float32)
-    matrix = placement_matrix((0.1, 0, 0), (0, 30, 0), (1.2, 1.2, 1.2))
+    matrix = transform_matrix((0.1, 0, 0), (0, 30, 0), (1.2, 1.2, 1.2))
     pressed = Press("c", 0.25).apply(mesh, _ones(mesh), _At(control=Placed(form, matrix, line)))
     from estompe.falloffs.distance import to_control
 
@@ -255,16 +255,16 @@ def test_every_form_presses_points_onto_its_own_surface(form):
 
 def test_a_shape_can_press_too():
     sheet = primitives.grid(3.0, 3.0, 60, 60)
-    ball = primitives.ball(0.4, 24).moved(primitives.ball(0.4, 24).points + np.array([0, 0.3, 0], np.float32))
-    by_shape = Press(shape="b").apply(sheet, _ones(sheet), _At(shapes={"b": ball}))
-    by_control = Press("c", 0.4).apply(sheet, _ones(sheet), _ball_above(0.3))
+    sphere = primitives.sphere(0.4, 24).moved(primitives.sphere(0.4, 24).points + np.array([0, 0.3, 0], np.float32))
+    by_shape = Press(shape="b").apply(sheet, _ones(sheet), _At(shapes={"b": sphere}))
+    by_control = Press("c", 0.4).apply(sheet, _ones(sheet), _sphere_above(0.3))
     assert np.abs(by_shape.points - by_control.points).max() < 0.01
 
 
 def test_the_profile_of_the_swelling_can_be_drawn():
     sheet = primitives.grid(3.0, 3.0, 90, 90)
     flat = Press("c", 0.4, width=0.5, swell=1.0, profile=(RampPoint(0.0, 0.5, "linear"),))
-    pressed = flat.apply(sheet, _ones(sheet), _ball_above(0.3))
+    pressed = flat.apply(sheet, _ones(sheet), _sphere_above(0.3))
     around = np.linalg.norm(sheet.points - [0, 0.3, 0], axis=1) - 0.4
     assert np.allclose(pressed.points[(around > 0) & (around < 0.499)][:, 1], 0.05, atol=1e-5)
 
@@ -273,23 +273,23 @@ def test_the_profile_of_the_swelling_can_be_drawn():
 
 
 def test_poses_add_up():
-    ball = primitives.ball(0.5, 6)
+    sphere = primitives.sphere(0.5, 6)
     rng = np.random.default_rng(1)
-    variants = [(ball.rest + rng.normal(0, 0.1, ball.rest.shape)).astype(np.float32) for _ in range(2)]
-    arrays = {blob_name(v): v for v in variants}
-    poses = [Pose(f"p-{i}", "P", blob_name(variants[i]), amount) for i, amount in enumerate((0.3, -0.7))]
-    matrix = placement_matrix((1, 0, 0), (0, 90, 0), (2, 2, 2))
-    mesh = _placed(ball, matrix)
-    posed = Poses(tuple(poses)).apply(mesh, _ones(ball), _At(matrix, arrays=arrays))
-    own = ball.rest + 0.3 * (variants[0] - ball.rest) - 0.7 * (variants[1] - ball.rest)
+    variants = [(sphere.rest + rng.normal(0, 0.1, sphere.rest.shape)).astype(np.float32) for _ in range(2)]
+    arrays = {asset_name(v): v for v in variants}
+    poses = [Pose(f"p-{i}", "P", asset_name(variants[i]), amount) for i, amount in enumerate((0.3, -0.7))]
+    matrix = transform_matrix((1, 0, 0), (0, 90, 0), (2, 2, 2))
+    mesh = _placed(sphere, matrix)
+    posed = Poses(tuple(poses)).apply(mesh, _ones(sphere), _At(matrix, arrays=arrays))
+    own = sphere.rest + 0.3 * (variants[0] - sphere.rest) - 0.7 * (variants[1] - sphere.rest)
     assert np.abs(posed.points - transformed(own.astype(np.float32), matrix)).max() < 1e-5
 
 
 def test_a_pose_of_another_mesh_is_named():
-    ball, other = primitives.ball(0.5, 6), primitives.ball(0.5, 3).points
-    poses = Poses((Pose("p", "Bow", blob_name(other), 1.0),))
-    with pytest.raises(MissingError, match="the pose “Bow” has 56 points and the shape 218"):
-        poses.apply(ball, _ones(ball), _At(arrays={blob_name(other): other}))
+    sphere, other = primitives.sphere(0.5, 6), primitives.sphere(0.5, 3).points
+    poses = Poses((Pose("p", "Bow", asset_name(other), 1.0),))
+    with pytest.raises(CannotEvaluateError, match="the pose “Bow” has 56 points and the shape 218"):
+        poses.apply(sphere, _ones(sphere), _At(arrays={asset_name(other): other}))
 
 
 @pytest.mark.parametrize("soft", [0.01, 0.35, 1.0])
@@ -317,36 +317,38 @@ def test_open_out_leaves_what_is_behind_its_front_where_it_was():
 
 def test_joints_carry_rigid_parts_as_their_matrices_say():
     mesh = primitives.tube(0.1, 3.0, 16, 60)
-    joints = chain((0, 0, 0), (0, 3, 0), 4)
-    turned = edits.put(Joints(joints, 0.1), ("joints", "joint-2", "turn"), (0.0, 0.0, 40.0))
-    turned = edits.put(turned, ("joints", "joint-3", "turn"), (30.0, 0.0, 0.0))
+    joints = straight_chain((0, 0, 0), (0, 3, 0), 4)
+    turned = edits.put(Joints(joints, 0.1), ("joints", "joint-2", "rotation"), (0.0, 0.0, 40.0))
+    turned = edits.put(turned, ("joints", "joint-3", "rotation"), (30.0, 0.0, 0.0))
     posed = turned.apply(mesh, _ones(mesh), _At())
     y = mesh.points[:, 1]
     assert np.abs(posed.points[y < 0.8] - mesh.points[y < 0.8]).max() < 1e-5
-    first = turn_matrix((0, 0, 40))
+    first = rotation_matrix((0, 0, 40))
     middle = (y > 1.2) & (y < 1.8)
     assert np.abs(posed.points[middle] - ((mesh.points[middle] - [0, 1, 0]) @ first.T + [0, 1, 0])).max() < 1e-5
-    own = (mesh.points[y > 2.2] - [0, 2, 0]) @ turn_matrix((30, 0, 0)).T + [0, 2, 0]
+    own = (mesh.points[y > 2.2] - [0, 2, 0]) @ rotation_matrix((30, 0, 0)).T + [0, 2, 0]
     assert np.abs(posed.points[y > 2.2] - ((own - [0, 1, 0]) @ first.T + [0, 1, 0])).max() < 1e-5
 
 
 def test_a_sharply_bent_joint_keeps_its_width():
     mesh = primitives.tube(0.2, 2.0, 32, 60)
-    bent = edits.put(Joints(chain((0, 0, 0), (0, 2, 0), 3), 0.4), ("joints", "joint-2", "turn"), (0.0, 150.0, 0.0))
+    bent = edits.put(
+        Joints(straight_chain((0, 0, 0), (0, 2, 0), 3), 0.4), ("joints", "joint-2", "rotation"), (0.0, 150.0, 0.0)
+    )
     posed = bent.apply(mesh, _ones(mesh), _At())
     assert np.abs(np.hypot(posed.points[:, 0], posed.points[:, 2]) - 0.2).max() < 1e-3  # a twist must not wring it thin
 
 
 def test_a_chain_of_one_joint_moves_nothing_and_says_so():
     mesh = primitives.tube(0.2, 2.0, 8, 8)
-    with pytest.raises(MissingError, match="fewer than two joints"):
+    with pytest.raises(CannotEvaluateError, match="fewer than two joints"):
         Joints((Joint("j", "J", (0.0, 0.0, 0.0)),)).apply(mesh, _ones(mesh), _At())
 
 
 def test_a_joint_can_follow_a_formula():
-    joints = edits.put(Joints(), ("joints", "joint-2", "turn", 0), Formula("frame * 2"))
-    frame = evaluate(Project(Scene((Shape("s", "S", Tube(0.1, 1.0), effects=(Effect("j", joints),)),))), 20)
-    resolved = edits.get(frame.scene, ("shapes", "s", "effects", "j", "settings", "joints", "joint-2", "turn", 0))
+    joints = edits.put(Joints(), ("joints", "joint-2", "rotation", 0), Formula("frame * 2"))
+    frame = evaluate(Project(Scene((Shape("s", "S", Tube(0.1, 1.0), effects=(EffectSlot("j", joints),)),))), 20)
+    resolved = edits.get(frame.scene, ("shapes", "s", "effects", "j", "effect", "joints", "joint-2", "rotation", 0))
     assert resolved == 40
     assert np.abs(frame["S"].points - frame["S"].rest).max() > 0.1
 
@@ -355,16 +357,16 @@ def test_a_joint_can_follow_a_formula():
 
 
 def test_displace_counts_from_its_middle_and_in_steps():
-    ball = primitives.ball(0.5, 40)
-    half = np.full(len(ball.points), 0.75, np.float32)
-    raised = Displace(0.4, 0.25).apply(ball, half, _At())
+    sphere = primitives.sphere(0.5, 40)
+    half = np.full(len(sphere.points), 0.75, np.float32)
+    raised = Displace(0.4, 0.25).apply(sphere, half, _At())
     assert np.abs(np.linalg.norm(raised.points, axis=1) - 0.7).max() < 1e-3
-    assert np.abs(Displace(0.4, 0.25, 8).apply(ball, half, _At()).points - raised.points).max() < 2e-3
+    assert np.abs(Displace(0.4, 0.25, 8).apply(sphere, half, _At()).points - raised.points).max() < 2e-3
 
 
 def test_ridges_have_their_number_and_die_out_at_both_ends():
     mesh = primitives.lathe(np.array([[0.5, 0.0], [0.5, 2.0]]), 400, 40)
-    ridged = Ridges(8, 0.1, dies_out=0.2).apply(mesh, _ones(mesh), _At())
+    ridged = Ridges(8, 0.1, fade=0.2).apply(mesh, _ones(mesh), _At())
     order = mesh.attribute(Domain.POINT, "order")
     radius = np.hypot(ridged.points[:, 0], ridged.points[:, 2])
     assert np.abs(radius[(order == 0) | (order == 1)] - 0.5).max() < 1e-6
@@ -375,9 +377,9 @@ def test_ridges_have_their_number_and_die_out_at_both_ends():
 
 
 def test_smoothing_takes_noise_away_and_keeps_the_volume():
-    ball = primitives.ball(1.0, 24)
-    rough = ball.moved(
-        (ball.points * np.random.default_rng(1).normal(1, 0.01, (len(ball.points), 1))).astype(np.float32)
+    sphere = primitives.sphere(1.0, 24)
+    rough = sphere.moved(
+        (sphere.points * np.random.default_rng(1).normal(1, 0.01, (len(sphere.points), 1))).astype(np.float32)
     )
     smooth = Smooth(20).apply(rough, _ones(rough), _At())
     spread = [np.linalg.norm(mesh.points, axis=1).std() for mesh in (rough, smooth)]
@@ -387,10 +389,10 @@ def test_smoothing_takes_noise_away_and_keeps_the_volume():
 
 
 def test_smoothing_stays_where_there_is_no_strength():
-    ball = primitives.ball(1.0, 12)
-    strength = (ball.points[:, 1] > 0).astype(np.float32)
-    smooth = Smooth(5, keep_volume=False).apply(ball, strength, _At())
-    assert np.array_equal(smooth.points[strength == 0], ball.points[strength == 0])
+    sphere = primitives.sphere(1.0, 12)
+    strength = (sphere.points[:, 1] > 0).astype(np.float32)
+    smooth = Smooth(5, keep_volume=False).apply(sphere, strength, _At())
+    assert np.array_equal(smooth.points[strength == 0], sphere.points[strength == 0])
 
 
 def test_subdivide_splits_where_there_is_strength():
@@ -407,32 +409,32 @@ def test_subdivide_splits_where_there_is_strength():
 
 
 def test_a_shell_makes_an_open_mesh_thick_and_an_outline_surrounds_it():
-    ball = primitives.ball(1.0, 20)
-    thick = Shell(0.1).apply(ball, _ones(ball), _At())
-    inner = np.linalg.norm(thick.points[len(ball.points) :], axis=1)
+    sphere = primitives.sphere(1.0, 20)
+    thick = Shell(0.1).apply(sphere, _ones(sphere), _At())
+    inner = np.linalg.norm(thick.points[len(sphere.points) :], axis=1)
     assert np.allclose(inner, 0.9, atol=1e-3)
     assert volume(thick.points, thick.topology.triangles) == pytest.approx(
-        volume(ball.points, ball.topology.triangles) * (1 - 0.9**3), rel=2e-3
+        volume(sphere.points, sphere.topology.triangles) * (1 - 0.9**3), rel=2e-3
     )
-    outline = Shell(0.1, "outline").apply(ball, _ones(ball), _At())
-    assert np.allclose(np.linalg.norm(outline.points[len(ball.points) :], axis=1), 1.1, atol=1e-3)
-    assert outline.attribute(*ONE_SIDED).tolist() == [0.0] * len(ball.points) + [1.0] * len(ball.points)
+    outline = Shell(0.1, "outline").apply(sphere, _ones(sphere), _At())
+    assert np.allclose(np.linalg.norm(outline.points[len(sphere.points) :], axis=1), 1.1, atol=1e-3)
+    assert outline.attribute(*ONE_SIDED).tolist() == [0.0] * len(sphere.points) + [1.0] * len(sphere.points)
     assert outline.attribute(Domain.POINT, "color")[-1].max() < 0.1
 
 
 def test_an_outline_keeps_its_width_in_the_picture():
-    ball = primitives.ball(1.0, 20)
+    sphere = primitives.sphere(1.0, 20)
     for away in (5.0, 20.0):
-        outline = Shell(0.1, "outline", keeps_weight=True).apply(ball, _ones(ball), _At(eye=(0, 0, away)))
-        gap = np.linalg.norm(outline.points[len(ball.points) :] - ball.points, axis=1)
-        distance = np.linalg.norm(ball.points - [0, 0, away], axis=1)
+        outline = Shell(0.1, "outline", keeps_weight=True).apply(sphere, _ones(sphere), _At(eye=(0, 0, away)))
+        gap = np.linalg.norm(outline.points[len(sphere.points) :] - sphere.points, axis=1)
+        distance = np.linalg.norm(sphere.points - [0, 0, away], axis=1)
         assert np.allclose(gap / distance, 0.01, atol=1e-5)
 
 
 def test_colour_mixes_by_strength():
-    ball = primitives.ball(1.0, 4)
-    strength = np.linspace(0, 1, len(ball.points), dtype=np.float32)
-    colored = Colour((1.0, 0.0, 0.5)).apply(ball, strength, _At())
+    sphere = primitives.sphere(1.0, 4)
+    strength = np.linspace(0, 1, len(sphere.points), dtype=np.float32)
+    colored = Color((1.0, 0.0, 0.5)).apply(sphere, strength, _At())
     expected = np.stack([strength, 1 - strength, np.full_like(strength, 0.5)], axis=1)
     assert np.allclose(colored.attribute(Domain.POINT, "color"), expected, atol=1e-6)
 
@@ -447,10 +449,10 @@ def test_hide_takes_faces_over_the_threshold_away():
 def test_effects_chain_across_changes_of_the_mesh():
     """Measured after each change, so that values never lack points."""
     effects = (
-        Effect("a", Subdivide(1)),
-        Effect("b", Hide(0.5), (Route("up"),)),
-        Effect("c", Shell(0.05)),
-        Effect("d", Turn(20.0), (Route("up"),)),
+        EffectSlot("a", Subdivide(1)),
+        EffectSlot("b", Hide(0.5), (Route("up"),)),
+        EffectSlot("c", Shell(0.05)),
+        EffectSlot("d", Rotate(20.0), (Route("up"),)),
     )
     scene = Scene(
         (Shape("s", "S", Lathe(around=12, along=12), effects=effects), Shape("b", "B", Box())),
@@ -470,7 +472,10 @@ def test_scaling_a_shape_scales_what_happens_in_its_own_space():
     for effect in (Twist(50.0), Bend(40.0), Taper(0.3)):
         small, large = (
             evaluate(
-                Project(Scene((Shape("s", "S", Ball(0.5, 6), Placement(size=(k, k, k)), (Effect("e", effect),)),))), 1
+                Project(
+                    Scene((Shape("s", "S", Sphere(0.5, 6), Transform(scale=(k, k, k)), (EffectSlot("e", effect),)),))
+                ),
+                1,
             )["S"]
             for k in (1.0, 3.0)
         )

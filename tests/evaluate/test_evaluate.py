@@ -44,7 +44,7 @@ def test_moving_a_control_measures_only_what_looks_at_it(small_sample):
     memo = CountingMemo()
     evaluate(small_sample, 60, memo)
     before = memo.computed.copy()
-    scene = edits.put(small_sample.scene, ("controls", "swell-line", "placement", "place", 1), 0.4)
+    scene = edits.put(small_sample.scene, ("controls", "swell-line", "transform", "position", 1), 0.4)
     evaluate(small_sample.with_scene(scene), 60, memo)
     assert memo.computed - before == {"measure": 1, "strength": 1, "effect": 1}
 
@@ -90,7 +90,7 @@ def test_results_are_dropped_oldest_first():
         plan = Plan()
         memo.stage(plan, "s", key, lambda: np.zeros(10, np.float32))
         for stage in plan.waiting:
-            stage.value, stage.compute = stage.compute(), None
+            stage.made, stage.compute = stage.compute(), None
         memo.keep(plan.waiting)
         memo.take_in()
         return len(plan.waiting)
@@ -103,10 +103,10 @@ def test_results_are_dropped_oldest_first():
 
 def test_keyed_controls_move_the_falloff():
     project = one_push()
-    path = ("controls", "lamp", "placement", "place", 0)
+    path = ("controls", "lamp", "transform", "position", 0)
     keyed = Keyed((Key(1, 0.6, "linear"), Key(11, 5.0, "linear")))
     moving = project.with_scene(edits.put(project.scene, path, keyed))
-    near, far = (evaluate(moving, frame).shown("Ball", "Near").past_half for frame in (1, 11))
+    near, far = (evaluate(moving, frame).shown("Sphere", "Near").past_half for frame in (1, 11))
     assert near > 0.1
     assert far == 0.0
 
@@ -115,8 +115,8 @@ def test_the_falloff_is_shown_where_its_effect_measures_it():
     frame = evaluate(one_push(amount=2.0), 1)
     from estompe.geometry import primitives
 
-    undeformed = np.linalg.norm(primitives.ball(0.5, 8).points - [0.6, 0, 0], axis=1)
-    assert np.allclose(frame.shown("Ball", "Near").values, undeformed, atol=1e-5)
+    undeformed = np.linalg.norm(primitives.sphere(0.5, 8).points - [0.6, 0, 0], axis=1)
+    assert np.allclose(frame.shown("Sphere", "Near").values, undeformed, atol=1e-5)
 
 
 def test_work_can_be_stopped_between_stages(small_sample):
@@ -138,7 +138,7 @@ def test_a_frame_goes_at_once_when_nobody_holds_it(small_sample):
 
 def test_names_that_are_not_there():
     frame = evaluate(one_push(), 1)
-    for ask in (lambda: frame["Nobody"], lambda: frame.strength("Ball", "Nothing")):
+    for ask in (lambda: frame["Nobody"], lambda: frame.strength("Sphere", "Nothing")):
         with pytest.raises(KeyError):
             ask()
 

@@ -4,24 +4,25 @@ import pytest
 from scripts import reference
 
 from estompe.document import edits
-from estompe.document.kinds import EffectSettings, Source, kinds
-from estompe.document.scene import Effect, Mesh, Route
+from estompe.document.kinds import Effect, Source, kinds
+from estompe.document.scene import EffectSlot, Route
 from estompe.effects.hide import Hide
 from estompe.effects.push import Push
 from estompe.evaluate.memo import Memo
-from estompe.evaluate.worker import Request, work_out
+from estompe.evaluate.worker import Request, compute_answer
+from estompe.shapes.imported import ImportedMesh
 
-_HIDDEN = Effect("hidden", Hide())
+_HIDDEN = EffectSlot("hidden", Hide())
 _EFFECTS = ("shapes", "vase", "effects")
 
 
 def _answer(project, falloff=None):
-    return work_out(Request(project, 12, "vase", falloff), Memo())
+    return compute_answer(Request(project, 12, "vase", falloff), Memo())
 
 
 def _without_points(project):
     """The same with a mesh whose arrays are not in the file."""
-    missing = Mesh("0" * 64, "1" * 64, "2" * 64)
+    missing = ImportedMesh("0" * 64, "1" * 64, "2" * 64)
     return project.with_scene(edits.put(project.scene, ("shapes", "vase", "source"), missing))
 
 
@@ -29,7 +30,7 @@ def _without_points(project):
 def test_a_source_on_nothing(tag, tmp_path):
     project, falloff = reference._source_project(tag, tmp_path)
     effects = edits.get(project.scene, _EFFECTS)
-    driven = (*effects, _HIDDEN, Effect("push", Push(0.1), (Route(falloff),)))
+    driven = (*effects, _HIDDEN, EffectSlot("push", Push(0.1), (Route(falloff),)))
     project = project.with_scene(edits.put(project.scene, _EFFECTS, driven))
     answer = _answer(project, falloff)
     assert not answer.frame.problems
@@ -38,7 +39,7 @@ def test_a_source_on_nothing(tag, tmp_path):
     assert len(_answer(_without_points(project), falloff).frame["vase"].points) == 0
 
 
-@pytest.mark.parametrize("tag", list(kinds(EffectSettings)))
+@pytest.mark.parametrize("tag", list(kinds(Effect)))
 def test_an_effect_on_nothing(tag):
     project = reference._effect_project(tag)
     effects = edits.get(project.scene, _EFFECTS)

@@ -10,20 +10,7 @@ from tests.counting import CountingMemo
 from estompe.document import edits
 from estompe.document.numbers import Key, Keyed
 from estompe.document.project import Project
-from estompe.document.scene import (
-    Ball,
-    Camera,
-    Control,
-    Effect,
-    Falloff,
-    Grid,
-    Layer,
-    Placement,
-    Range,
-    Route,
-    Scene,
-    Shape,
-)
+from estompe.document.scene import Camera, Control, EffectSlot, Falloff, Layer, Range, Route, Scene, Shape, Transform
 from estompe.effects.push import Push
 from estompe.effects.sway import Sway
 from estompe.evaluate import Memo, evaluate
@@ -35,15 +22,17 @@ from estompe.falloffs.other import Other
 from estompe.falloffs.random import Random
 from estompe.falloffs.surface import Surface
 from estompe.kernels.topology import steepest
+from estompe.shapes.grid import Grid
+from estompe.shapes.sphere import Sphere
 
 
 def _scene(source, **changes):
-    effects = (Effect("w", Sway((0.1, 0, 0), rooted="nowhere")), Effect("p", Push(0.1), (Route("f"),)))
+    effects = (EffectSlot("w", Sway((0.1, 0, 0), rooted="nowhere")), EffectSlot("p", Push(0.1), (Route("f"),)))
     scene = Scene(
-        (Shape("s", "S", Grid(1.0, 1.0, 8, 8), effects=effects), Shape("o", "Other", Ball(0.3, 6))),
-        (Control("c", "C", placement=Placement((Keyed((Key(1, 0.0), Key(20, 1.0))), 0.0, 0.0))),),
+        (Shape("s", "S", Grid(1.0, 1.0, 8, 8), effects=effects), Shape("o", "Other", Sphere(0.3, 6))),
+        (Control("c", "C", transform=Transform((Keyed((Key(1, 0.0), Key(20, 1.0))), 0.0, 0.0))),),
         (Falloff("f", "F", (Layer("l", source),), Range(0.0, 1.0)),),
-        Camera(place=(0.0, 0.0, Keyed((Key(1, 4.0), Key(20, 2.0))))),
+        Camera(position=(0.0, 0.0, Keyed((Key(1, 4.0), Key(20, 2.0))))),
     )
     for path, value in changes.items():
         scene = edits.put(scene, tuple(path.split("__")), value)
@@ -78,12 +67,12 @@ def test_moving_the_camera_measures_nothing_that_does_not_look_at_it():
 def test_another_shape_is_noticed_when_it_changes():
     project, memo = _scene(Surface("o")), Memo()
     near = evaluate(project, 5, memo).strength("S", "f")
-    larger = project.with_scene(edits.put(project.scene, ("shapes", "o", "source"), Ball(0.45, 6)))
+    larger = project.with_scene(edits.put(project.scene, ("shapes", "o", "source"), Sphere(0.45, 6)))
     assert not np.array_equal(evaluate(larger, 5, memo).strength("S", "f"), near)
     assert np.array_equal(evaluate(project, 5, memo).strength("S", "f"), near)
 
 
-def test_an_effect_that_moves_points_shares_everything_else():
+def test_an_effect_that_moves_points_fractions_everything_else():
     frame = evaluate(_scene(Distance("c")), 3)
     before, after = frame.after("s", "w"), frame.after("s", "p")
     assert after.topology is before.topology
@@ -151,7 +140,7 @@ def test_falloffs_in_a_circle_do_not_depend_on_which_is_asked_first():
     two = Falloff("two", "Two", (near, Layer("one", Other("one"), "add")), Range(0.0, 3.0))
     found = []
     for routes in ((Route("two"),), (Route("one"), Route("two"))):
-        shape = Shape("sheet", "Sheet", Grid(1.0, 1.0, 4, 4), effects=(Effect("push", Push(0.1), routes),))
+        shape = Shape("sheet", "Sheet", Grid(1.0, 1.0, 4, 4), effects=(EffectSlot("push", Push(0.1), routes),))
         frame = evaluate(Project(Scene((shape,), (Control("lamp", "Lamp"),), (one, two))), 1)
         assert any("refers back to itself" in problem.text for problem in frame.problems)
         found.append(frame.strength("sheet", "two"))

@@ -1,4 +1,4 @@
-"""Sending out what changes: faces that come and go, colours that follow a falloff, more points than at first."""
+"""Exporting what changes: faces that come and go, colours that follow a falloff, more points than at first."""
 
 import numpy as np
 import pytest
@@ -8,16 +8,18 @@ from pxr import Usd, UsdGeom
 from estompe.document import edits
 from estompe.document.numbers import Formula, Key, Keyed
 from estompe.document.project import Project
-from estompe.document.scene import Ball, Control, Effect, Falloff, Layer, Placement, Range, Route, Scene, Shape
-from estompe.effects.colour import Colour
+from estompe.document.scene import Control, EffectSlot, Falloff, Layer, Range, Route, Scene, Shape, Transform
+from estompe.effects.color import Color
 from estompe.effects.hide import Hide
 from estompe.effects.shell import Shell
 from estompe.effects.subdivide import Subdivide
 from estompe.evaluate import evaluate
-from estompe.exchange import ExchangeError, mesh, sequence, usd_out
+from estompe.exchange import ExchangeError, mesh, sequence
+from estompe.exchange.writers import usd as usd_out
 from estompe.falloffs.distance import Distance
 from estompe.geometry import Domain
 from estompe.samples import sample
+from estompe.shapes.sphere import Sphere
 
 DONE = Usd.TimeCode.Default()
 
@@ -56,11 +58,11 @@ def test_what_stays_is_written_without_a_time(lily):
 def test_faces_on_a_standstill_are_held(tmp_path):
     """A frame between the last unchanged one and the first changed one has the unchanged faces."""
     threshold = Keyed((Key(1, 1.0, "step"), Key(5, 0.2, "step")))
-    effects = (Effect("h", Hide(threshold), (Route("near"),)),)
+    effects = (EffectSlot("h", Hide(threshold), (Route("near"),)),)
     falloffs = (Falloff("near", "Near", (Layer("l", Distance("c")),), Range(0.2, 1.2)),)
     scene = Scene(
-        (Shape("s", "S", Ball(0.5, 6), effects=effects),),
-        (Control("c", "C", placement=Placement((0.5, 0, 0))),),
+        (Shape("s", "S", Sphere(0.5, 6), effects=effects),),
+        (Control("c", "C", transform=Transform((0.5, 0, 0))),),
         falloffs,
     )
     usd_out.write(Project(scene), 1, 8, tmp_path / "h.usda")
@@ -72,10 +74,10 @@ def test_faces_on_a_standstill_are_held(tmp_path):
 
 def test_colours_follow_the_falloff(tmp_path):
     place = (Keyed((Key(1, -2.0), Key(10, 2.0))), 0.0, 0.0)
-    effects = (Effect("c", Colour((1.0, 0.0, 0.0)), (Route("near"),)),)
+    effects = (EffectSlot("c", Color((1.0, 0.0, 0.0)), (Route("near"),)),)
     falloffs = (Falloff("near", "Near", (Layer("l", Distance("c")),), Range(0.2, 1.2)),)
     scene = Scene(
-        (Shape("s", "S", Ball(0.5, 6), effects=effects),), (Control("c", "C", placement=Placement(place)),), falloffs
+        (Shape("s", "S", Sphere(0.5, 6), effects=effects),), (Control("c", "C", transform=Transform(place)),), falloffs
     )
     usd_out.write(Project(scene), 1, 10, tmp_path / "c.usda")
     stage = Usd.Stage.Open(str(tmp_path / "c.usda"))
@@ -86,8 +88,8 @@ def test_colours_follow_the_falloff(tmp_path):
 
 
 def test_more_points_than_at_rest_are_all_there(tmp_path):
-    effects = (Effect("d", Subdivide(1)), Effect("s", Shell(0.1)))
-    scene = Scene((Shape("s", "S", Ball(0.5, 4), effects=effects),))
+    effects = (EffectSlot("d", Subdivide(1)), EffectSlot("s", Shell(0.1)))
+    scene = Scene((Shape("s", "S", Sphere(0.5, 4), effects=effects),))
     usd_out.write(Project(scene), 1, 2, tmp_path / "m.usdc")
     stage = Usd.Stage.Open(str(tmp_path / "m.usdc"))
     usd_mesh = UsdGeom.Mesh(stage.GetPrimAtPath("/World/S"))
@@ -113,11 +115,11 @@ def test_sequences_hold_frames_without_a_face(tmp_path, form):
     ("path", "words"),
     [
         (("camera", "view_angle"), "the camera: Shot.view_angle"),
-        (("controls", "c", "placement", "place", 0), "“C”: C.place.x"),
+        (("controls", "c", "transform", "position", 0), "“C”: C.position.x"),
     ],
 )
 def test_a_formula_that_fails_stops_the_bake_with_its_place(tmp_path, path, words):
-    scene = edits.put(Scene((Shape("s", "S", Ball(0.5, 3)),), (Control("c", "C"),)), path, Formula("1 / 0"))
+    scene = edits.put(Scene((Shape("s", "S", Sphere(0.5, 3)),), (Control("c", "C"),)), path, Formula("1 / 0"))
     with pytest.raises(ExchangeError, match=words):
         usd_out.write(Project(scene), 1, 2, tmp_path / "x.usdc")
     assert list(tmp_path.iterdir()) == []

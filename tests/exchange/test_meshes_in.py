@@ -1,4 +1,4 @@
-"""Bringing in meshes: what each format keeps, and clear errors for what is broken."""
+"""Importing meshes: what each format keeps, and clear errors for what is broken."""
 
 import json
 import struct
@@ -9,8 +9,9 @@ import pytest
 import trimesh
 
 from estompe.evaluate import CancelledError
-from estompe.exchange import ExchangeError, endings, obj, ply, read_mesh
-from estompe.exchange.apart import read_mesh_apart
+from estompe.exchange import ExchangeError, endings, read_mesh
+from estompe.exchange.isolated import read_mesh_isolated
+from estompe.exchange.writers import obj, ply
 from estompe.geometry import Domain, primitives
 
 QUADS = """# a jetty of two planks, with a comment and a continued line
@@ -62,7 +63,7 @@ def test_obj_with_windows_line_ends_and_no_last_newline(tmp_path):
 
 def test_obj_round_trip_is_exact(tmp_path):
     lathe = primitives.lathe(np.array([[0.0, 0], [0.4, 0.3], [0.1, 1.0]]), 20, 12)
-    obj.write(lathe, "urn", tmp_path / "u.obj")
+    obj.write_mesh(lathe, "urn", tmp_path / "u.obj")
     again = read_mesh(tmp_path / "u.obj")
     assert np.array_equal(again.points, lathe.points)
     assert np.array_equal(again.topology.corners, lathe.topology.corners)
@@ -70,11 +71,11 @@ def test_obj_round_trip_is_exact(tmp_path):
     assert np.array_equal(again.attribute(Domain.CORNER, "uv"), lathe.attribute(Domain.CORNER, "uv"))
 
 
-@pytest.mark.parametrize("made", [primitives.ball(1, 3), primitives.lathe(np.array([[0.0, 0], [1, 1]]), 8, 3)])
+@pytest.mark.parametrize("made", [primitives.sphere(1, 3), primitives.lathe(np.array([[0.0, 0], [1, 1]]), 8, 3)])
 def test_ply_round_trip_keeps_polygons_and_strengths(tmp_path, made):
     colored = made.with_attribute(Domain.POINT, "color", np.full((len(made.points), 3), 0.4, np.float32))
     strength = np.linspace(0, 1, len(made.points), dtype=np.float32)
-    ply.write(colored, {"strength_tide": strength}, tmp_path / "b.ply")
+    ply.write_mesh(colored, {"strength_tide": strength}, tmp_path / "b.ply")
     again = read_mesh(tmp_path / "b.ply")
     assert np.array_equal(again.points, made.points)
     assert np.array_equal(again.topology.corners, made.topology.corners)
@@ -157,32 +158,41 @@ def test_usd_is_placed_turned_upright_and_keeps_its_attributes(tmp_path):
 _PLY_HEAD = b"ply\nformat ascii 1.0\nelement vertex 3\nproperty float x\nproperty float y\nproperty float z\n"
 _PLY_LIST = b"property list uchar int vertex_indices\nend_header\n"
 _PLY_ONE_FACE = _PLY_HEAD + b"element face 1\n" + _PLY_LIST
-_CLIMBING = json.dumps({"asset": {"version": "2.0"}, "buffers": [{"uri": "../../secret.bin", "byteLength": 4}]})
+_CLIMBING = json.dumps(
+    {
+        "asset": {"version": "2.0"},
+        "buffers": [{"uri": "../../secret.bin", "byteLength": 4}],
+        "bufferViews": [{"buffer": 0, "byteLength": 4}],
+        "accessors": [{"bufferView": 0, "componentType": 5126, "count": 1, "type": "VEC3"}],
+        "meshes": [{"primitives": [{"attributes": {"POSITION": 0}}]}],
+        "nodes": [{"mesh": 0}],
+    }
+)
 BROKEN = {
     "empty.obj": (b"", "the file is empty"),
-    "nan.obj": (b"v 0 0 nan\nv 1 0 0\nv 0 1 0\nf 1 2 3\n", "line 1 has a place that is not a number"),
-    "inf.obj": (b"v 0 0 0\nv 1 inf 0\nv 0 1 0\nf 1 2 3\n", "line 2 has a place that is not a number"),
+    "nan.obj": (b"v 0 0 nan\nv 1 0 0\nv 0 1 0\nf 1 2 3\n", "line 1 has a position that is not a number"),
+    "inf.obj": (b"v 0 0 0\nv 1 inf 0\nv 0 1 0\nf 1 2 3\n", "line 2 has a position that is not a number"),
     "huge.obj": (b"v 1e999 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n", "not a number"),
-    "words.obj": (b"v zero 0 0\nf 1 1 1\n", "line 1 has a place that is not a number"),
-    "short.obj": (b"v 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n", "line 1 has a place"),
+    "words.obj": (b"v zero 0 0\nf 1 1 1\n", "line 1 has a position that is not a number"),
+    "short.obj": (b"v 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n", "line 1 has a position"),
     "outside.obj": (b"v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 4\n", "line 4 has a face that names a point"),
     "below.obj": (b"v 0 0 0\nv 1 0 0\nv 0 1 0\nf -4 -2 -1\n", "line 4 has a face that names a point"),
     "zero.obj": (b"v 0 0 0\nv 1 0 0\nv 0 1 0\nf 0 1 2\n", "line 4 has a face that names a point"),
     "uv.obj": (b"v 0 0 0\nv 1 0 0\nv 0 1 0\nvt 0 0\nf 1/1 2/1 3/9\n", "line 5 has a face that names a point or UV"),
-    "two.obj": (b"v 0 0 0\nv 1 0 0\nf 1 2\n", "line 3 has a face of fewer than three corners"),
+    "two.obj": (b"v 0 0 0\nv 1 0 0\nf 1 2\n", "it has no faces"),
     "points.obj": (b"v 0 0 0\nv 1 0 0\nv 0 1 0\n", "it has no faces"),
     "prose.obj": (b"hello there\n" * 10, "it has no faces"),
     "empty.ply": (b"", "the file is empty"),
     "prose.ply": (b"hello", "damaged or not a PLY file"),
-    "cut.ply": (_PLY_HEAD + b"end_header\n0 0 0\n1 0", "damaged or not a PLY file"),
+    "cut.ply": (_PLY_HEAD + b"end_header\n0 0 0\n1 0", "damaged|lacks points or faces"),
     "nofaces.ply": (_PLY_HEAD + b"end_header\n0 0 0\n1 0 0\n0 1 0\n", "it lacks points or faces"),
     "zerofaces.ply": (_PLY_HEAD + b"element face 0\n" + _PLY_LIST + b"0 0 0\n1 0 0\n0 1 0\n", "it has no faces"),
-    "nan.ply": (_PLY_ONE_FACE + b"0 0 nan\n1 0 0\n0 1 0\n3 0 1 2\n", "point 1 has a place that is not a number"),
+    "nan.ply": (_PLY_ONE_FACE + b"0 0 nan\n1 0 0\n0 1 0\n3 0 1 2\n", "point 1 has a position that is not a number"),
     "outside.ply": (_PLY_ONE_FACE + b"0 0 0\n1 0 0\n0 1 0\n3 0 1 7\n", "face 1 names a point that does not exist"),
     "empty.stl": (b"", "the file is empty"),
     "cut.stl": (b"\0" * 80 + struct.pack("<I", 5) + b"\0" * 60, "damaged or not a STL file|it has no faces"),
     "prose.stl": (b"solid nothing at all", "it has no faces|damaged"),
-    "prose.glb": (b"glTF and then nothing", "damaged or not a GLB file"),
+    "prose.glb": (b"glTF and then nothing", "damaged or not a glTF file"),
     "empty.gltf": (b"{}", "it has no faces|damaged"),
     "climbing.gltf": (_CLIMBING.encode(), "outside its own folder"),
     "prose.usda": (b"#usda 1.0\ndef Mesh {", "damaged or not a USD file"),
@@ -217,8 +227,8 @@ def test_truncated_and_scrambled_files_never_crash(tmp_path, ending):
         trimesh.creation.icosphere(1).export(source)
     else:
         {
-            "obj": lambda: obj.write(primitives.ball(1, 3), "b", source),
-            "ply": lambda: ply.write(primitives.ball(1, 3), {}, source),
+            "obj": lambda: obj.write_mesh(primitives.sphere(1, 3), "b", source),
+            "ply": lambda: ply.write_mesh(primitives.sphere(1, 3), {}, source),
         }[ending]()
     whole, dice = source.read_bytes(), np.random.default_rng(5)
     for attempt in range(24):
@@ -233,22 +243,22 @@ def test_truncated_and_scrambled_files_never_crash(tmp_path, ending):
 
 
 def test_reading_apart_tells_progress_and_gives_the_same(tmp_path):
-    obj.write(primitives.ball(1, 12), "ball", tmp_path / "b.obj")
+    obj.write_mesh(primitives.sphere(1, 12), "sphere", tmp_path / "b.obj")
     told = []
-    mesh = read_mesh_apart(tmp_path / "b.obj", lambda share, text: told.append((share, text)))
-    assert np.array_equal(mesh.points, primitives.ball(1, 12).points)
-    assert [share for share, _ in told] == sorted(share for share, _ in told)
+    mesh = read_mesh_isolated(tmp_path / "b.obj", lambda fraction, text: told.append((fraction, text)))
+    assert np.array_equal(mesh.points, primitives.sphere(1, 12).points)
+    assert [fraction for fraction, _ in told] == sorted(fraction for fraction, _ in told)
     assert told[-1] == (1.0, "ready")
 
 
 def test_reading_apart_can_be_cancelled_and_passes_errors_on(tmp_path):
-    obj.write(primitives.ball(1, 12), "ball", tmp_path / "b.obj")
+    obj.write_mesh(primitives.sphere(1, 12), "sphere", tmp_path / "b.obj")
 
-    def cancel(_share, _text):
+    def cancel(_fraction, _text):
         raise CancelledError
 
     with pytest.raises(CancelledError):
-        read_mesh_apart(tmp_path / "b.obj", cancel)
+        read_mesh_isolated(tmp_path / "b.obj", cancel)
     (tmp_path / "bad.obj").write_text("v 0 0 nan\nf 1 1 1\n")
-    with pytest.raises(ExchangeError, match="line 1 has a place"):
-        read_mesh_apart(tmp_path / "bad.obj", lambda *_: None)
+    with pytest.raises(ExchangeError, match="line 1 has a position"):
+        read_mesh_isolated(tmp_path / "bad.obj", lambda *_: None)

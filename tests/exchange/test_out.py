@@ -1,4 +1,4 @@
-"""Sending out: USD read back with its own library, sequences, and no half files."""
+"""Exporting: USD read back with its own library, sequences, and no half files."""
 
 import numpy as np
 import pytest
@@ -7,7 +7,8 @@ from pxr import Usd, UsdGeom, UsdUtils
 from estompe.document import edits
 from estompe.document.scene import Layer
 from estompe.evaluate import CancelledError, evaluate
-from estompe.exchange import ExchangeError, read_mesh, sequence, usd_out
+from estompe.exchange import ExchangeError, read_mesh, sequence
+from estompe.exchange.writers import usd as usd_out
 from estompe.falloffs.distance import Distance
 
 
@@ -45,7 +46,7 @@ def test_usd_has_polygons_uvs_colour_and_camera(stage, small_sample):
     assert np.allclose(primvars.GetPrimvar("displayColor").Get()[0], small_sample.scene.shapes[1].color)
     camera = UsdGeom.Camera(stage.GetPrimAtPath("/World/Camera"))
     place = UsdGeom.Xformable(camera).ComputeLocalToWorldTransform(12).ExtractTranslation()
-    assert np.allclose(place, small_sample.scene.camera.place, atol=1e-6)
+    assert np.allclose(place, small_sample.scene.camera.position, atol=1e-6)
     angle = camera.GetCamera(12).GetFieldOfView(camera.GetCamera(12).FOVVertical)
     assert angle == pytest.approx(28.0, abs=1e-4)
 
@@ -95,12 +96,12 @@ def test_sequences_hold_each_frame(tmp_path, small_sample, form):
     assert np.array_equal(read_mesh(made[1]).points, evaluate(small_sample, 6)["Amphora"].points)
 
 
-def _cancel_at(share: float):
-    def tell(done: float, _text: str) -> None:
-        if done >= share:
+def _cancel_at(fraction: float):
+    def progress(done: float, _text: str) -> None:
+        if done >= fraction:
             raise CancelledError
 
-    return tell
+    return progress
 
 
 def test_a_cancelled_export_leaves_nothing(tmp_path, small_sample):

@@ -65,8 +65,8 @@ def test_the_strength_of_a_stack_is_its_joined_values_through_the_ramp(stack, si
 def test_routes_have_amounts_and_can_be_inverted():
     strength = np.array([0.0, 0.25, 1.0], np.float32)
     assert np.allclose(join_routes([Route("a", 0.5)], [strength]), [0, 0.125, 0.5])
-    assert np.allclose(join_routes([Route("a", inverted=True)], [strength]), [1, 0.75, 0])
-    both = join_routes([Route("a"), Route("b", 0.5, "add", inverted=True)], [strength, strength])
+    assert np.allclose(join_routes([Route("a", one_minus=True)], [strength]), [1, 0.75, 0])
+    both = join_routes([Route("a"), Route("b", 0.5, "add", one_minus=True)], [strength, strength])
     assert np.allclose(both, strength + 0.5 * (1 - strength))
 
 

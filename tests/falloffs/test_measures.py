@@ -7,36 +7,23 @@ from tests.counting import CountingMemo
 
 from estompe.document import edits
 from estompe.document.numbers import Key, Keyed
-from estompe.document.project import Project, blob_name
-from estompe.document.scene import (
-    Ball,
-    Box,
-    Camera,
-    Control,
-    Effect,
-    Falloff,
-    Grid,
-    Lathe,
-    Layer,
-    Placement,
-    Range,
-    Scene,
-    Shape,
-)
+from estompe.document.pictures import numbered
+from estompe.document.project import Project, asset_name
+from estompe.document.scene import Camera, Control, EffectSlot, Falloff, Layer, Range, Scene, Shape, Transform
 from estompe.effects.joints import Joints
 from estompe.effects.move import Move
 from estompe.effects.subdivide import Subdivide
 from estompe.evaluate import evaluate
 from estompe.falloffs.along import Along
 from estompe.falloffs.attribute import Attribute
-from estompe.falloffs.bend import JointBend
 from estompe.falloffs.camera_distance import CameraDistance
 from estompe.falloffs.distance import Distance, smaller
 from estompe.falloffs.facing import Facing
-from estompe.falloffs.formula import PerPoint
+from estompe.falloffs.formula import FormulaSource
 from estompe.falloffs.height import Height
-from estompe.falloffs.image import Image, numbered
+from estompe.falloffs.image import Image
 from estompe.falloffs.inside import Inside
+from estompe.falloffs.joint_bend import JointBend
 from estompe.falloffs.noise import Noise
 from estompe.falloffs.order import Order
 from estompe.falloffs.painted import Painted
@@ -44,21 +31,25 @@ from estompe.falloffs.random import Random
 from estompe.falloffs.slope import Slope
 from estompe.falloffs.surface import Surface
 from estompe.geometry import Domain
+from estompe.shapes.box import Box
+from estompe.shapes.grid import Grid
+from estompe.shapes.lathe import Lathe
+from estompe.shapes.sphere import Sphere
 
 PATH = ((0.0, 0.0, 0.0), (1.0, 0.0, 0.0), (1.0, 1.0, 0.0))
 CONTROLS = (
-    Control("a", "A", placement=Placement((1.0, 0.0, 0.0))),
-    Control("b", "B", placement=Placement((-1.0, 0.0, 0.0), size=(2.0, 2.0, 2.0))),
-    Control("path", "Path", "path", Placement((0.0, 0.2, 0.0), (0.0, 0.0, 90.0)), points=PATH),
+    Control("a", "A", transform=Transform((1.0, 0.0, 0.0))),
+    Control("b", "B", transform=Transform((-1.0, 0.0, 0.0), scale=(2.0, 2.0, 2.0))),
+    Control("path", "Path", "path", Transform((0.0, 0.2, 0.0), (0.0, 0.0, 90.0)), points=PATH),
 )
 
 
-def _measured(source, shape=None, frame=1, blobs=None, camera=None, others=()):
+def _measured(source, shape=None, frame=1, assets=None, camera=None, others=()):
     """Values on a shape, its geometry, and the frame."""
-    shape = shape or Shape("s", "S", Ball(0.7, 8), Placement((0.1, 0.3, -0.2), (20.0, 30.0, 0.0)))
+    shape = shape or Shape("s", "S", Sphere(0.7, 8), Transform((0.1, 0.3, -0.2), (20.0, 30.0, 0.0)))
     falloff = Falloff("f", "F", (Layer("l", source),), Range(0.0, 1.0))
     scene = Scene((shape, *others), CONTROLS, (falloff,), camera or Camera())
-    worked = evaluate(Project(scene, blobs), frame)
+    worked = evaluate(Project(scene, assets), frame)
     return worked.shown("s", "f").values, worked["S"], worked
 
 
@@ -95,7 +86,7 @@ def test_distance_to_a_path_in_its_own_space_and_the_way_along_it():
 @pytest.mark.parametrize("source", [Distance("short"), Along("short"), Along("a")])
 def test_a_path_without_length_says_so(source):
     scene = Scene(
-        (Shape("s", "S", Ball(1.0, 3)),), (Control("short", "Short", "path", points=((0.0, 0.0, 0.0),)), CONTROLS[0]),
+        (Shape("s", "S", Sphere(1.0, 3)),), (Control("short", "Short", "path", points=((0.0, 0.0, 0.0),)), CONTROLS[0]),
         (Falloff("f", "F", (Layer("l", source),)),),
     )  # fmt: skip
     frame = evaluate(Project(scene), 1)
@@ -105,7 +96,7 @@ def test_a_path_without_length_says_so(source):
 
 @pytest.mark.parametrize("signed", [False, True])
 def test_distance_to_another_shape_after_its_effects(signed):
-    other = Shape("o", "Other", Box(1.0, 1.0, 1.0, 2), effects=(Effect("e", Move((0.5, 0.0, 0.0))),))
+    other = Shape("o", "Other", Box(1.0, 1.0, 1.0, 2), effects=(EffectSlot("e", Move((0.5, 0.0, 0.0))),))
     values, mesh, _ = _measured(Surface("o", signed), others=(other,))
     q = np.abs(mesh.points - [0.5, 0, 0]) - 0.5
     exact = np.linalg.norm(np.maximum(q, 0), axis=1) + np.minimum(q.max(axis=1), 0)
@@ -114,7 +105,7 @@ def test_distance_to_another_shape_after_its_effects(signed):
 
 @pytest.mark.parametrize("signed", [False, True])
 def test_what_is_beyond_where_it_looks_counts_as_that_far(signed):
-    other = Shape("o", "Other", Ball(0.5, 12), Placement((0.4, 0.0, 0.0)))
+    other = Shape("o", "Other", Sphere(0.5, 12), Transform((0.4, 0.0, 0.0)))
     everywhere = _measured(Surface("o", signed), others=(other,))[0]
     near = _measured(Surface("o", signed, 0.2), others=(other,))[0]
     assert (everywhere > 0.2).sum() > 50
@@ -126,7 +117,9 @@ def test_what_is_beyond_where_it_looks_counts_as_that_far(signed):
 
 
 def test_inside_is_a_soft_mask_that_moves():
-    other = Shape("o", "Other", Ball(0.5, 24), Placement((Keyed((Key(1, 0.0), Key(2, 3.0))), 0.0, 0.0)), visible=False)
+    other = Shape(
+        "o", "Other", Sphere(0.5, 24), Transform((Keyed((Key(1, 0.0), Key(2, 3.0))), 0.0, 0.0)), visible=False
+    )
     values, mesh, _ = _measured(Inside("o", 0.2), others=(other,))
     exact = np.clip(0.5 - (np.linalg.norm(mesh.points, axis=1) - 0.5) / 0.2, 0, 1)
     assert np.abs(values - exact).max() < 0.02
@@ -136,7 +129,7 @@ def test_inside_is_a_soft_mask_that_moves():
 def test_an_open_shape_has_no_inside_and_shapes_that_look_at_each_other_say_so():
     sheet = Shape("o", "Other", Grid(1.0, 1.0, 4, 4))
     assert "16 open edges" in _measured(Inside("o"), others=(sheet,))[2].problems[0].text
-    own = Shape("s", "S", Ball(0.5, 4), effects=(Effect("e", Move(), (edits_route("f"),)),))
+    own = Shape("s", "S", Sphere(0.5, 4), effects=(EffectSlot("e", Move(), (edits_route("f"),)),))
     _, _, frame = _measured(Surface("s"), own)
     assert "depends on it" in frame.problems[0].text
 
@@ -149,7 +142,7 @@ def edits_route(falloff):
 
 @pytest.mark.parametrize(("channel", "column"), [("first", 0), ("second", 1)])
 def test_attributes_survive_effects_that_move_and_split(channel, column):
-    sheet = Shape("s", "S", Grid(1.0, 1.0, 4, 4), effects=(Effect("m", Move()), Effect("d", Subdivide(1))))
+    sheet = Shape("s", "S", Grid(1.0, 1.0, 4, 4), effects=(EffectSlot("m", Move()), EffectSlot("d", Subdivide(1))))
     values, mesh, _ = _measured(Attribute("uv", channel), sheet)
     assert len(values) == len(mesh.points) == 81
     exact = mesh.points[:, 0] + 0.5 if column == 0 else 0.5 - mesh.points[:, 2]
@@ -162,7 +155,7 @@ def test_a_missing_attribute_names_those_that_are_there():
 
 
 def test_order_runs_along_the_profile_and_is_kept_by_effects():
-    lathe = Shape("s", "S", Lathe(around=8, along=20), effects=(Effect("e", Move()),))
+    lathe = Shape("s", "S", Lathe(around=8, along=20), effects=(EffectSlot("e", Move()),))
     values, _, _ = _measured(Order(), lathe)
     assert (values.min(), values.max()) == (0, 1)
     rings = np.unique(values)
@@ -188,40 +181,40 @@ def test_slope_is_the_angle_to_a_direction():
 
 
 def test_facing_and_distance_follow_the_camera():
-    camera = Camera(place=(0.0, 0.0, Keyed((Key(1, 5.0), Key(9, 2.0)))), target=(0.0, 0.0, 0.0))
-    shape = Shape("s", "S", Ball(0.7, 24))
+    camera = Camera(position=(0.0, 0.0, Keyed((Key(1, 5.0), Key(9, 2.0)))), target=(0.0, 0.0, 0.0))
+    shape = Shape("s", "S", Sphere(0.7, 24))
     for frame, away in ((1, 5.0), (9, 2.0)):
         values, mesh, _ = _measured(CameraDistance(), shape, frame, camera=camera)
         assert np.abs(values - np.linalg.norm(mesh.points - [0, 0, away], axis=1)).max() < 1e-5
         values, mesh, _ = _measured(Facing(), shape, frame, camera=camera)
-        cosine = 0.7 / away  # where the camera's ray just touches the ball
+        cosine = 0.7 / away  # where the camera's ray just touches the sphere
         touching = np.abs(mesh.points[:, 2] - 0.7 * cosine) < 0.02
         assert np.abs(values[touching] - 90).max() < 4
 
 
 def test_random_is_fixed_by_its_seed_and_does_not_follow_movement():
     values, _, _ = _measured(Random(3))
-    moved, _, _ = _measured(Random(3), Shape("s", "S", Ball(0.7, 8), effects=(Effect("e", Move()),)))
+    moved, _, _ = _measured(Random(3), Shape("s", "S", Sphere(0.7, 8), effects=(EffectSlot("e", Move()),)))
     assert np.array_equal(values, moved)
     assert not np.array_equal(values, _measured(Random(4))[0])
 
 
 def test_a_formula_per_point_and_with_the_scenes_numbers():
-    values, mesh, _ = _measured(PerPoint("x * 2 + ny + B.size.x + id / count + frame"), frame=3)
+    values, mesh, _ = _measured(FormulaSource("x * 2 + ny + B.scale.x + id / count + frame"), frame=3)
     n = np.arange(len(mesh.points)) / len(mesh.points)
     assert np.abs(values - (mesh.points[:, 0] * 2 + mesh.normals[:, 1] + 2 + n + 3)).max() < 1e-4
 
 
-@pytest.mark.parametrize("text", ["1 / (x - x)", "foo", "sin(1, 2)", "Nobody.place.x"])
+@pytest.mark.parametrize("text", ["1 / (x - x)", "foo", "sin(1, 2)", "Nobody.position.x"])
 def test_a_wrong_formula_is_a_problem_with_its_place(text):
-    frame = _measured(PerPoint(text))[2]
+    frame = _measured(FormulaSource(text))[2]
     assert frame.problems[0].text.startswith("Formula: “")
 
 
 def test_a_formula_without_time_is_worked_out_once():
     memo = CountingMemo()
-    falloff = Falloff("f", "F", (Layer("l", PerPoint("x + y")),))
-    project = Project(Scene((Shape("s", "S", Ball(0.7, 8)),), falloffs=(falloff,)))
+    falloff = Falloff("f", "F", (Layer("l", FormulaSource("x + y")),))
+    project = Project(Scene((Shape("s", "S", Sphere(0.7, 8)),), falloffs=(falloff,)))
     for frame in (1, 2, 3):
         evaluate(project, frame, memo).strength("S", "F")
     assert memo.computed["measure"] == 1
@@ -270,33 +263,35 @@ def test_a_high_range_picture(tmp_path):
 
 def test_a_painted_mask_and_one_for_another_mesh():
     mask = np.linspace(0, 1, 386, dtype=np.float32)
-    name = blob_name(mask)
-    assert np.array_equal(_measured(Painted(name), blobs={name: mask})[0], mask)
-    wrong = _measured(Painted(name), Shape("s", "S", Ball(0.7, 4)), blobs={name: mask})[2]
+    name = asset_name(mask)
+    assert np.array_equal(_measured(Painted(name), assets={name: mask})[0], mask)
+    wrong = _measured(Painted(name), Shape("s", "S", Sphere(0.7, 4)), assets={name: mask})[2]
     assert "painted on a mesh of 386 points and this one has 98: it is kept" in wrong.problems[0].text
     assert "its data is not in the file" in _measured(Painted(name))[2].problems[0].text
 
 
 def test_the_bend_of_a_joint_where_it_acts():
     joints = Joints()
-    joints = edits.put(joints, ("joints", "joint-2", "turn"), (0.0, 0.0, 60.0))
-    shape = Shape("s", "S", Box(0.2, 1.0, 0.2, 10), Placement((0.0, 5.0, 0.0)), (Effect("j", joints, enabled=False),))
+    joints = edits.put(joints, ("joints", "joint-2", "rotation"), (0.0, 0.0, 60.0))
+    shape = Shape(
+        "s", "S", Box(0.2, 1.0, 0.2, 10), Transform((0.0, 5.0, 0.0)), (EffectSlot("j", joints, enabled=False),)
+    )
     values, mesh, _ = _measured(JointBend("j", 2), shape)
-    share = np.maximum(1 - np.abs(np.clip(mesh.rest[:, 1], 0, 1) - 0.5) / 0.5, 0)
-    assert np.abs(values - 60 * share * share * (3 - 2 * share)).max() < 1e-2
+    fraction = np.maximum(1 - np.abs(np.clip(mesh.rest[:, 1], 0, 1) - 0.5) / 0.5, 0)
+    assert np.abs(values - 60 * fraction * fraction * (3 - 2 * fraction)).max() < 1e-2
     assert _measured(JointBend("j", 3), shape)[0].max() == 0
     assert "only 3 joints" in _measured(JointBend("j", 9), shape)[2].problems[0].text
 
 
 @pytest.mark.parametrize("pattern", ["gradient", "value", "simplex", "cellular", "sparse"])
 def test_noise_of_every_pattern_loops_inverts_and_is_clipped(pattern):
-    shape = Shape("s", "S", Ball(0.7, 16))
+    shape = Shape("s", "S", Sphere(0.7, 16))
     source = Noise(1.0, 0.3, 2, speed=0.5, pattern=pattern, loop=48)
     start, again = (_measured(source, shape, frame)[0] for frame in (0, 48))
     assert np.array_equal(start, again)
     assert np.abs(_measured(source, shape, 20)[0] - start).max() > 0.05
-    clipped = Noise(1.0, 0.3, 2, pattern=pattern, low=-0.2, high=0.2)
-    inverted = Noise(1.0, 0.3, 2, pattern=pattern, low=-0.2, high=0.2, invert=True)
+    clipped = Noise(1.0, 0.3, 2, pattern=pattern, floor=-0.2, ceiling=0.2)
+    inverted = Noise(1.0, 0.3, 2, pattern=pattern, floor=-0.2, ceiling=0.2, invert=True)
     values, mirrored = _measured(clipped, shape)[0], _measured(inverted, shape)[0]
     assert np.allclose(values, -mirrored, atol=1e-6)
     assert (values.min(), values.max()) == (-1, 1)
@@ -306,21 +301,21 @@ def test_noise_of_every_pattern_loops_inverts_and_is_clipped(pattern):
 
 
 def test_the_three_spaces_of_noise():
-    there = Placement((4.0, 1.0, 0.0), (0.0, 50.0, 0.0))
-    pushed = (Effect("e", Move((0.0, 0.3, 0.0), "local")),)
+    there = Transform((4.0, 1.0, 0.0), (0.0, 50.0, 0.0))
+    pushed = (EffectSlot("e", Move((0.0, 0.3, 0.0), "local")),)
     for space, by_placing, by_effect in (("world", False, False), ("local", True, False), ("rest", True, True)):
-        plain = _measured(Noise(space=space), Shape("s", "S", Ball(0.7, 8)))[0]
-        placed = _measured(Noise(space=space), Shape("s", "S", Ball(0.7, 8), there))[0]
-        moved = _measured(Noise(space=space), Shape("s", "S", Ball(0.7, 8), effects=pushed))[0]
+        plain = _measured(Noise(space=space), Shape("s", "S", Sphere(0.7, 8)))[0]
+        placed = _measured(Noise(space=space), Shape("s", "S", Sphere(0.7, 8), there))[0]
+        moved = _measured(Noise(space=space), Shape("s", "S", Sphere(0.7, 8), effects=pushed))[0]
         assert np.allclose(plain, placed, atol=1e-3) is by_placing, space
         assert np.allclose(plain, moved, atol=1e-3) is by_effect, space
 
 
 def test_color_channels():
-    ball = Shape("s", "S", Ball(0.5, 2))
-    from estompe.effects.colour import Colour
+    sphere = Shape("s", "S", Sphere(0.5, 2))
+    from estompe.effects.color import Color
 
-    tinted = Shape("s", "S", Ball(0.5, 2), effects=(Effect("c", Colour((0.9, 0.5, 0.1))),))
+    tinted = Shape("s", "S", Sphere(0.5, 2), effects=(EffectSlot("c", Color((0.9, 0.5, 0.1))),))
     for channel, value in (("first", 0.9), ("second", 0.5), ("third", 0.1), ("mean", 0.5)):
         assert np.allclose(_measured(Attribute("color", channel), tinted)[0], value, atol=1e-6)
-    assert evaluate(Project(Scene((ball,))), 1)["S"].attribute(Domain.POINT, "color") is None
+    assert evaluate(Project(Scene((sphere,))), 1)["S"].attribute(Domain.POINT, "color") is None

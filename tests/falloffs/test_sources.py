@@ -4,23 +4,24 @@ import numpy as np
 import pytest
 from scipy.spatial.transform import Rotation
 
-from estompe.document.kinds import MissingError
+from estompe.document.kinds import CannotEvaluateError
 from estompe.document.project import Project
-from estompe.document.scene import Ball, Control, Falloff, Layer, Placement, RampPoint, Range, Scene, Shape
+from estompe.document.scene import Control, Falloff, Layer, RampPoint, Range, Scene, Shape, Transform
 from estompe.evaluate import Memo, evaluate
 from estompe.falloffs.distance import Distance
 from estompe.falloffs.noise import Noise
 from estompe.falloffs.other import Other
 from estompe.falloffs.sweep import Sweep
+from estompe.shapes.sphere import Sphere
 
-PLACEMENT = Placement((0.3, -0.2, 0.5), (25.0, 40.0, -10.0), (2.0, 0.5, 1.5))
-_HERE = Placement()
+PLACEMENT = Transform((0.3, -0.2, 0.5), (25.0, 40.0, -10.0), (2.0, 0.5, 1.5))
+_HERE = Transform()
 
 
-def _measured(source, control: Control, place: Placement = _HERE, frame: float = 1):
-    """The source's values on a ball, and the ball's world points."""
+def _measured(source, control: Control, place: Transform = _HERE, frame: float = 1):
+    """The source's values on a sphere, and the sphere's world points."""
     scene = Scene(
-        shapes=(Shape("s", "S", Ball(1.0, 6), place),),
+        shapes=(Shape("s", "S", Sphere(1.0, 6), place),),
         controls=(control,),
         falloffs=(Falloff("f", "F", (Layer("l", source),)), Falloff("g", "G", (Layer("l", Distance("c")),))),
     )
@@ -28,14 +29,16 @@ def _measured(source, control: Control, place: Placement = _HERE, frame: float =
     return frame_made.shown("S", "F").values, frame_made["S"].points.astype(np.float64), frame_made
 
 
-def _own(points: np.ndarray, placement: Placement) -> np.ndarray:
+def _own(points: np.ndarray, transform: Transform) -> np.ndarray:
     """World points in a control's own space, by an independent rotation."""
-    turned = Rotation.from_euler("xyz", placement.turn, degrees=True).inv().apply(points - np.array(placement.place))
-    return turned / np.array(placement.size)
+    turned = (
+        Rotation.from_euler("xyz", transform.rotation, degrees=True).inv().apply(points - np.array(transform.position))
+    )
+    return turned / np.array(transform.scale)
 
 
 FORMS = {
-    "ball": lambda p: np.linalg.norm(p, axis=1),
+    "sphere": lambda p: np.linalg.norm(p, axis=1),
     "box": lambda p: np.abs(p).max(axis=1),
     "plane": lambda p: np.abs(p[:, 1]),
     "cylinder": lambda p: np.maximum(np.hypot(p[:, 0], p[:, 2]), np.abs(p[:, 1])),
@@ -43,10 +46,10 @@ FORMS = {
 
 
 @pytest.mark.parametrize("form", FORMS)
-@pytest.mark.parametrize("placement", [Placement(), PLACEMENT])
-def test_distance_in_the_controls_own_space(form, placement):
-    values, points, _ = _measured(Distance("c"), Control("c", "C", form, placement))
-    assert np.abs(values - FORMS[form](_own(points, placement))).max() < 1e-5
+@pytest.mark.parametrize("transform", [Transform(), PLACEMENT])
+def test_distance_in_the_controls_own_space(form, transform):
+    values, points, _ = _measured(Distance("c"), Control("c", "C", form, transform))
+    assert np.abs(values - FORMS[form](_own(points, transform))).max() < 1e-5
 
 
 def test_scaling_a_control_scales_both_ends_of_the_range():
@@ -54,8 +57,8 @@ def test_scaling_a_control_scales_both_ends_of_the_range():
 
     def strength(size, full, gone):
         scene = Scene(
-            shapes=(Shape("s", "S", Ball(1.0, 6)),),
-            controls=(Control("c", "C", placement=Placement((1.0, 0.0, 0.0), size=(size, size, size))),),
+            shapes=(Shape("s", "S", Sphere(1.0, 6)),),
+            controls=(Control("c", "C", transform=Transform((1.0, 0.0, 0.0), scale=(size, size, size))),),
             falloffs=(Falloff("f", "F", (Layer("l", Distance("c")),), Range(full, gone), linear),),
         )
         return evaluate(Project(scene), 1).strength("S", "F")
@@ -71,10 +74,10 @@ def test_sweep_is_signed_distance_along_an_axis(axis):
 
 
 def test_world_noise_stays_where_it_is_and_local_noise_goes_along():
-    control, away = Control("c", "C"), Placement((5.0, 0.0, 0.0), (0.0, 30.0, 0.0))
+    control, away = Control("c", "C"), Transform((5.0, 0.0, 0.0), (0.0, 30.0, 0.0))
     for space, same in (("rest", True), ("world", False)):
         source = Noise(space=space)
-        here, there = (_measured(source, control, place)[0] for place in (Placement(), away))
+        here, there = (_measured(source, control, place)[0] for place in (Transform(), away))
         assert np.array_equal(here, there) is same
 
 
@@ -92,7 +95,7 @@ def test_another_falloff_gives_its_strength():
 
 def test_a_falloff_that_refers_to_itself_says_so_and_is_zero():
     scene = Scene(
-        shapes=(Shape("s", "S", Ball(1.0, 3)),),
+        shapes=(Shape("s", "S", Sphere(1.0, 3)),),
         falloffs=(
             Falloff("a", "A", (Layer("l", Other("b")),), Range(1.0, 0.0)),
             Falloff("b", "B", (Layer("m", Other("a")),), Range(1.0, 0.0)),
@@ -100,16 +103,20 @@ def test_a_falloff_that_refers_to_itself_says_so_and_is_zero():
     )
     frame = evaluate(Project(scene), 1)
     assert not frame.strength("S", "A").any()
+    assert not frame.strength("S", "B").any()
     assert "refers back to itself" in frame.problems[0].text
-    assert frame.problems[0].path == ("falloffs", "b", "layers", "m")
+    assert {problem.path for problem in frame.problems} == {
+        ("falloffs", "a", "layers", "l"),
+        ("falloffs", "b", "layers", "m"),
+    }
 
 
 def test_a_missing_control_says_so():
     falloffs = (Falloff("f", "F", (Layer("l", Distance("gone")),)),)
-    frame = evaluate(Project(Scene((Shape("s", "S", Ball(1.0, 3)),), falloffs=falloffs)), 1, Memo())
+    frame = evaluate(Project(Scene((Shape("s", "S", Sphere(1.0, 3)),), falloffs=falloffs)), 1, Memo())
     frame.strength("S", "F")
     assert "Distance: it looks at a control that is not in the scene" in frame.problems[0].text
 
 
 def test_missing_error_is_a_lookup_error():
-    assert issubclass(MissingError, LookupError)
+    assert issubclass(CannotEvaluateError, LookupError)

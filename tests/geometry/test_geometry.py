@@ -1,4 +1,4 @@
-"""Geometry refuses what is broken, shares what it leaves alone, and never changes."""
+"""Geometry refuses what is broken, fractions what it leaves alone, and never changes."""
 
 import numpy as np
 import pytest
@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 from scipy.spatial.transform import Rotation
 
 from estompe.geometry import Domain, Geometry, GeometryError, primitives
-from estompe.geometry.placement import inverse, placement_matrix, turn_matrix
+from estompe.geometry.transforms import inverse, rotation_matrix, transform_matrix
 from estompe.kernels.transform import transformed
 
 TRIANGLE = np.array([[0, 0, 0], [1, 0, 0], [0, 1, 0]], np.float32)
@@ -16,7 +16,7 @@ TRIANGLE = np.array([[0, 0, 0], [1, 0, 0], [0, 1, 0]], np.float32)
 @pytest.mark.parametrize(
     ("points", "corners", "offsets", "words"),
     [
-        (TRIANGLE * np.nan, [0, 1, 2], [0, 3], "point 1 has a place that is not a number"),
+        (TRIANGLE * np.nan, [0, 1, 2], [0, 3], "point 1 has a position that is not a number"),
         (TRIANGLE, [0, 1, 3], [0, 3], "face 1 names a point that does not exist"),
         (TRIANGLE, [0, 1, -1], [0, 3], "face 1 names a point that does not exist"),
         (TRIANGLE, [0, 1], [0, 2], "face 1 has fewer than three corners"),
@@ -34,22 +34,22 @@ def test_an_attribute_of_the_wrong_length_is_refused():
 
 
 def test_arrays_are_read_only_and_shared():
-    ball = primitives.ball(1.0, 2)
+    sphere = primitives.sphere(1.0, 2)
     with pytest.raises(ValueError, match="read-only"):
-        ball.points[0] = 0
-    moved = ball.moved(ball.points + np.float32(1))
-    assert moved.topology is ball.topology
-    assert moved.rest is ball.points
-    assert moved.attribute(Domain.CORNER, "uv") is ball.attribute(Domain.CORNER, "uv")
+        sphere.points[0] = 0
+    moved = sphere.moved(sphere.points + np.float32(1))
+    assert moved.topology is sphere.topology
+    assert moved.rest is sphere.points
+    assert moved.attribute(Domain.CORNER, "uv") is sphere.attribute(Domain.CORNER, "uv")
 
 
 def test_turns_are_about_x_then_y_then_z():
     turn = (20.0, -35.0, 50.0)
-    assert np.allclose(turn_matrix(turn), Rotation.from_euler("xyz", turn, degrees=True).as_matrix())
+    assert np.allclose(rotation_matrix(turn), Rotation.from_euler("xyz", turn, degrees=True).as_matrix())
 
 
 def test_placement_and_its_inverse():
-    matrix = placement_matrix((1, 2, 3), (10, 20, 30), (2, 0.5, 3))
+    matrix = transform_matrix((1, 2, 3), (10, 20, 30), (2, 0.5, 3))
     points = np.random.default_rng(0).normal(size=(50, 3)).astype(np.float32)
     assert np.allclose(transformed(transformed(points, matrix), inverse(matrix)), points, atol=1e-5)
 
@@ -58,7 +58,7 @@ def test_placement_and_its_inverse():
     st.tuples(*[st.floats(-50, 50)] * 3), st.tuples(*[st.floats(-360, 360)] * 3), st.tuples(*[st.floats(0.01, 20)] * 3)
 )
 def test_the_inverse_is_that_of_linear_algebra(place, turn, size):
-    matrix = placement_matrix(place, turn, size)
+    matrix = transform_matrix(place, turn, size)
     whole = np.vstack([matrix, [0, 0, 0, 1]])
     back = np.linalg.inv(whole)[:3]
     assert np.abs(inverse(matrix) - back).max() <= 1e-9 * max(1.0, np.abs(back).max())
@@ -67,4 +67,4 @@ def test_the_inverse_is_that_of_linear_algebra(place, turn, size):
 
 @pytest.mark.parametrize("size", [(0, 1, 1), (0, 0, 1), (0, 0, 0)])
 def test_a_size_of_zero_has_an_inverse_all_the_same(size):
-    assert np.isfinite(inverse(placement_matrix((0, 0, 0), (5, 6, 7), size))).all()
+    assert np.isfinite(inverse(transform_matrix((0, 0, 0), (5, 6, 7), size))).all()

@@ -14,20 +14,20 @@ def _volume(geometry) -> float:
     return float(np.einsum("ij,ij->i", a, np.cross(b, c)).sum() / 6)
 
 
-def test_ball_is_round_closed_and_even():
-    ball = primitives.ball(0.7, 24)
-    assert np.allclose(np.linalg.norm(ball.points, axis=1), 0.7, atol=1e-6)
-    assert len(ball.topology.open_edges) == 0
-    assert (np.diff(ball.topology.offsets) == 4).all()
-    quads = ball.points[ball.topology.corners.reshape(-1, 4)]
+def test_sphere_is_round_closed_and_even():
+    sphere = primitives.sphere(0.7, 24)
+    assert np.allclose(np.linalg.norm(sphere.points, axis=1), 0.7, atol=1e-6)
+    assert len(sphere.topology.open_edges) == 0
+    assert (np.diff(sphere.topology.offsets) == 4).all()
+    quads = sphere.points[sphere.topology.corners.reshape(-1, 4)]
     areas = np.linalg.norm(np.cross(quads[:, 2] - quads[:, 0], quads[:, 3] - quads[:, 1]), axis=1)
     assert areas.max() / areas.min() < 1.8
-    assert _volume(ball) == pytest.approx(4 / 3 * np.pi * 0.7**3, rel=0.01)
+    assert _volume(sphere) == pytest.approx(4 / 3 * np.pi * 0.7**3, rel=0.01)
 
 
-def test_ball_normals_point_outwards():
-    ball = primitives.ball(1.0, 32)
-    assert (np.einsum("ij,ij->i", ball.normals, ball.points) > 0.999).all()
+def test_sphere_normals_point_outwards():
+    sphere = primitives.sphere(1.0, 32)
+    assert (np.einsum("ij,ij->i", sphere.normals, sphere.points) > 0.999).all()
 
 
 def test_box_has_its_size():
@@ -68,7 +68,7 @@ def test_lathe_keeps_its_order():
     assert np.corrcoef(order, lathe.points[:, 1])[0, 1] > 0.9
 
 
-@pytest.mark.parametrize("made", [primitives.ball(1, 3), primitives.grid(1, 1, 3, 2), primitives.box((1, 1, 1), 2)])
+@pytest.mark.parametrize("made", [primitives.sphere(1, 3), primitives.grid(1, 1, 3, 2), primitives.box((1, 1, 1), 2)])
 def test_every_corner_has_a_uv(made):
     uv = made.attribute(Domain.CORNER, "uv")
     assert uv.shape == (made.count(Domain.CORNER), 2)

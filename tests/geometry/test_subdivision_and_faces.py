@@ -4,8 +4,8 @@ import numpy as np
 import pytest
 
 from estompe.geometry import Domain, GeometryError, primitives
-from estompe.geometry.elements import random_of
 from estompe.geometry.faces import kept, laid_together, on_faces
+from estompe.geometry.random import random_of
 from estompe.geometry.subdivision import subdivided
 from estompe.geometry.volume import check_closed, towards_volume, volume
 from estompe.kernels.volume import volume_along
@@ -24,7 +24,7 @@ def test_a_subdivided_cube_has_the_counts_and_places_of_catmull_and_clark():
     finer = subdivided(cube, _all(cube), _round(cube))
     assert (len(finer.points), finer.topology.faces) == (26, 24)
     assert finer.topology.closed
-    # Corner of a cube of half width 1: (face middles + 2 edge middles) / valence, worked out by hand.
+    # Corner of a cube of half width 1: (face middles + 2 edge middles) / valence, computed by hand.
     assert np.allclose(np.abs(finer.points[:8]), 5 / 9, atol=1e-6)
     middles = finer.points[8:20]
     assert np.allclose(np.sort(np.abs(middles), axis=1), [0, 0.75, 0.75], atol=1e-6)
@@ -49,15 +49,15 @@ def test_it_tends_to_the_limit_surface():
 
 
 def test_splitting_some_faces_leaves_the_mesh_closed_and_its_volume_alone():
-    ball = primitives.ball(1.0, 6)
-    faces = ball.points[ball.topology.corners[ball.topology.offsets[:-1]]][:, 1] > 0.2
-    finer = subdivided(ball, faces, None)
+    sphere = primitives.sphere(1.0, 6)
+    faces = sphere.points[sphere.topology.corners[sphere.topology.offsets[:-1]]][:, 1] > 0.2
+    finer = subdivided(sphere, faces, None)
     assert finer.topology.closed
-    assert finer.topology.faces == ball.topology.faces + 3 * faces.sum()
+    assert finer.topology.faces == sphere.topology.faces + 3 * faces.sum()
     assert max(np.diff(finer.topology.offsets)) > 4  # neighbours took the middles as corners
-    # Faces of the ball are not flat, so splitting them about their middles moves the volume a little.
+    # Faces of the sphere are not flat, so splitting them about their middles moves the volume a little.
     assert volume(finer.points, finer.topology.triangles) == pytest.approx(
-        volume(ball.points, ball.topology.triangles), rel=0.01
+        volume(sphere.points, sphere.topology.triangles), rel=0.01
     )
 
 
@@ -73,8 +73,8 @@ def test_attributes_of_every_kind_go_along():
     assert np.allclose(finer.rest, finer.points)
 
 
-def test_every_frame_shares_the_finer_topology_and_what_did_not_change():
-    mesh = primitives.ball(1.0, 6)
+def test_every_frame_fractions_the_finer_topology_and_what_did_not_change():
+    mesh = primitives.sphere(1.0, 6)
     chosen = mesh.points[mesh.topology.corners[mesh.topology.offsets[:-1]]][:, 1] > 0.2
     first = subdivided(mesh, chosen, _round(mesh))
     moved = mesh.moved(mesh.points * np.float32(2.0))
@@ -109,8 +109,8 @@ def test_a_topology_keeps_the_last_few_things_made_from_it():
     assert made.count("a") == 2
 
 
-def test_faces_that_are_kept_again_share_their_topology():
-    mesh = primitives.ball(1.0, 4)
+def test_faces_that_are_kept_again_fraction_their_topology():
+    mesh = primitives.sphere(1.0, 4)
     faces = np.arange(mesh.topology.faces) % 3 > 0
     assert kept(mesh, faces).topology is kept(mesh.moved(mesh.points + np.float32(1)), faces.copy()).topology
     assert laid_together(mesh, mesh).topology is laid_together(mesh.moved(mesh.points * np.float32(2)), mesh).topology
@@ -127,11 +127,11 @@ def test_kept_faces_and_means_on_faces():
 
 
 def test_two_meshes_as_one():
-    both = laid_together(primitives.ball(1.0, 3), primitives.box((1, 1, 1), 2))
+    both = laid_together(primitives.sphere(1.0, 3), primitives.box((1, 1, 1), 2))
     assert both.topology.faces == 54 + 24
     assert both.topology.closed
     assert volume(both.points, both.topology.triangles) == pytest.approx(
-        volume(primitives.ball(1.0, 3).points, primitives.ball(1.0, 3).topology.triangles) + 1.0, rel=1e-5
+        volume(primitives.sphere(1.0, 3).points, primitives.sphere(1.0, 3).topology.triangles) + 1.0, rel=1e-5
     )
 
 
@@ -144,20 +144,20 @@ def test_volumes():
 
 
 def test_the_way_to_a_volume_is_exact():
-    ball = primitives.ball(1.0, 20)
-    triangles = ball.topology.triangles
-    wanted = volume(ball.points, triangles) * 1.3
-    step = towards_volume(ball.points, ball.normals, triangles, wanted)
-    assert volume(ball.points + ball.normals * np.float32(step), triangles) == pytest.approx(wanted, rel=1e-5)
+    sphere = primitives.sphere(1.0, 20)
+    triangles = sphere.topology.triangles
+    wanted = volume(sphere.points, triangles) * 1.3
+    step = towards_volume(sphere.points, sphere.normals, triangles, wanted)
+    assert volume(sphere.points + sphere.normals * np.float32(step), triangles) == pytest.approx(wanted, rel=1e-5)
 
 
 def test_the_volume_along_directions_is_a_cubic_of_the_way():
-    ball = primitives.ball(0.8, 8)
-    along = np.random.default_rng(4).normal(size=ball.points.shape).astype(np.float32)
-    cubic = volume_along(ball.points, along, ball.topology.triangles)
+    sphere = primitives.sphere(0.8, 8)
+    along = np.random.default_rng(4).normal(size=sphere.points.shape).astype(np.float32)
+    cubic = volume_along(sphere.points, along, sphere.topology.triangles)
     for way in (-0.5, 0.0, 0.25, 1.5):
-        exact = np.float64(ball.points) + way * np.float64(along)
-        corners = exact[ball.topology.triangles]
+        exact = np.float64(sphere.points) + way * np.float64(along)
+        corners = exact[sphere.topology.triangles]
         expected = np.einsum("ij,ij->", corners[:, 0], np.cross(corners[:, 1], corners[:, 2])) / 6
         assert np.polynomial.Polynomial(cubic)(way) == pytest.approx(expected, rel=1e-9)
 
@@ -180,10 +180,10 @@ def test_random_numbers_are_even_and_fixed():
     assert (random_of(np.arange(10), 4) != values[:10]).all()
 
 
-def test_meshes_laid_together_share_what_was_found_out_about_their_rest():
-    ball = primitives.ball(1.0, 4)
-    bent = ball.moved(ball.points * np.float32(2.0))
-    first, second = laid_together(ball, ball), laid_together(bent, bent)
+def test_meshes_laid_together_fraction_what_was_found_out_about_their_rest():
+    sphere = primitives.sphere(1.0, 4)
+    bent = sphere.moved(sphere.points * np.float32(2.0))
+    first, second = laid_together(sphere, sphere), laid_together(bent, bent)
     assert first.at_rest is second.at_rest
-    assert np.array_equal(first.rest, np.concatenate([ball.rest, ball.rest]))
+    assert np.array_equal(first.rest, np.concatenate([sphere.rest, sphere.rest]))
     assert laid_together(bent, primitives.box((1.0, 1.0, 1.0), 1)).at_rest is not first.at_rest

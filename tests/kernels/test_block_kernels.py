@@ -5,13 +5,13 @@ import pytest
 from scipy.sparse import random_array
 
 from estompe.geometry import primitives
-from estompe.geometry.placement import inverse, placement_matrix
+from estompe.geometry.transforms import inverse, transform_matrix
 from estompe.kernels import blend, mixing, press, ridges, skin
-from estompe.kernels.order import COARSE, FINE, order_in_space
+from estompe.kernels.morton import COARSE, FINE, morton_order
 from estompe.kernels.topology import face_means
 from estompe.kernels.transform import transformed
 
-MATRIX = placement_matrix((0.3, -1.0, 2.0), (20.0, 70.0, -130.0), (1.5, 0.5, 2.0))
+MATRIX = transform_matrix((0.3, -1.0, 2.0), (20.0, 70.0, -130.0), (1.5, 0.5, 2.0))
 
 
 @pytest.fixture(scope="module")
@@ -39,12 +39,12 @@ def test_the_order_in_space_is_that_of_interleaved_bits(points, bits):
     cells = ((points - low) * (last / (high - low))).astype(np.int64)
     codes = [int("".join(f"{z:0{bits}b}"[b] + f"{y:0{bits}b}"[b] + f"{x:0{bits}b}"[b] for b in range(bits)), 2)
              for x, y, z in cells]  # fmt: skip
-    assert np.array_equal(order_in_space(points, bits), np.argsort(codes, kind="stable"))
+    assert np.array_equal(morton_order(points, bits), np.argsort(codes, kind="stable"))
 
 
 def _away(body, own):
-    """The way out of each body, worked out part by part."""
-    if body is press.Body.BALL:
+    """The way out of each body, computed part by part."""
+    if body is press.Body.SPHERE:
         return own
     parts = {
         press.Body.PLANE: [own * [0, 1, 0]],
@@ -90,8 +90,8 @@ def test_grooves_are_the_closed_form(points, strength, count, sharpness, twist):
     found = ridges.grooves(points, order, strength, count, twist, sharpness, 0.2)
     around = np.arctan2(points[:, 2].astype(np.float64), points[:, 0]) + twist * order
     wave = (0.5 - 0.5 * np.cos(count * around)) ** sharpness
-    share = np.clip(np.minimum(order, 1 - order) / 0.2, 0, 1)
-    exact = wave * share * share * (3 - 2 * share) * strength
+    fraction = np.clip(np.minimum(order, 1 - order) / 0.2, 0, 1)
+    exact = wave * fraction * fraction * (3 - 2 * fraction) * strength
     # A phase of so many turns is known to so many roundings, and a root is steep at nothing.
     off = 2e-6 * (10 + count)
     assert np.abs(found - exact).max() < off ** min(sharpness, 1.0)
@@ -157,7 +157,7 @@ ALIKE = [[0, 0, 0], [0, 0, 0]], [[0, 1, 0], [0, 1, 0]]
 
 
 def test_bones_that_move_alike_move_like_their_matrix_from_whichever_side(points, strength):
-    turn = placement_matrix((0, 0, 0), (0, 60, 0), (1, 1, 1))[:, :3]
+    turn = transform_matrix((0, 0, 0), (0, 60, 0), (1, 1, 1))[:, :3]
     real = np.array([np.cos(np.radians(30)), 0, np.sin(np.radians(30)), 0])
     bones = _moving([real, -real], [(0.3, -0.2, 0.1)] * 2, *ALIKE)
     into = inverse(MATRIX)
@@ -171,14 +171,14 @@ def test_bones_that_move_alike_move_like_their_matrix_from_whichever_side(points
 
 def test_influence_is_that_of_distances_to_the_bones_at_rest(points):
     begins, ends = np.array([[0, -1, 0], [0, 0, 0.2]], np.float32), np.array([[0, 0, 0.2], [0.4, 1, 0]], np.float32)
-    # One bone stays and one shifts by a unit: how far a point goes is the second one's share of it.
+    # One bone stays and one shifts by a unit: how far a point goes is the second one's fraction of it.
     bones = _moving([(1, 0, 0, 0)] * 2, [(0, 0, 0), (1, 0, 0)], begins, ends)
     same = np.eye(4)[:3]
     found = skin.skinned(np.zeros_like(points), points, bones, 0.5, same, same, np.ones(len(points), np.float32))
     distances = []
     for begin, end in zip(begins.astype(np.float64), ends.astype(np.float64), strict=True):
-        share = np.clip((points - begin) @ (end - begin) / ((end - begin) @ (end - begin)), 0, 1)
-        distances.append(np.linalg.norm(points - begin - share[:, None] * (end - begin), axis=1))
+        fraction = np.clip((points - begin) @ (end - begin) / ((end - begin) @ (end - begin)), 0, 1)
+        distances.append(np.linalg.norm(points - begin - fraction[:, None] * (end - begin), axis=1))
     t = np.maximum(1 - (np.stack(distances) - np.min(distances, axis=0)) / 0.5, 0)
     weights = t * t * (3 - 2 * t)
     assert np.abs(found[:, 0] - (weights / weights.sum(axis=0))[1]).max() < 1e-5
@@ -187,13 +187,13 @@ def test_influence_is_that_of_distances_to_the_bones_at_rest(points):
 
 def test_results_do_not_depend_on_how_many_points_come_along():
     """Each point's result is its own, whatever block it falls into."""
-    ball = primitives.ball(1.0, 30)
-    strength = np.linspace(0, 1, len(ball.points), dtype=np.float32)
-    depth, onto = press.touched(ball.points, inverse(MATRIX), MATRIX, press.Body.BOX, 0.7)
+    sphere = primitives.sphere(1.0, 30)
+    strength = np.linspace(0, 1, len(sphere.points), dtype=np.float32)
+    depth, onto = press.touched(sphere.points, inverse(MATRIX), MATRIX, press.Body.BOX, 0.7)
     some = slice(1000, 1003)
-    few, few_onto = press.touched(ball.points[some], inverse(MATRIX), MATRIX, press.Body.BOX, 0.7)
+    few, few_onto = press.touched(sphere.points[some], inverse(MATRIX), MATRIX, press.Body.BOX, 0.7)
     assert np.array_equal(depth[some], few)
     assert np.array_equal(onto[some], few_onto)
-    whole = ridges.grooves(ball.points, strength, strength, 9, 0.3, 0.5, 0.1)
-    part = ridges.grooves(ball.points[some], strength[some], strength[some], 9, 0.3, 0.5, 0.1)
+    whole = ridges.grooves(sphere.points, strength, strength, 9, 0.3, 0.5, 0.1)
+    part = ridges.grooves(sphere.points[some], strength[some], strength[some], 9, 0.3, 0.5, 0.1)
     assert np.abs(whole[some] - part).max() < 1e-6

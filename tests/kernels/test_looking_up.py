@@ -38,12 +38,12 @@ def test_degrees_of_cosines():
 
 
 def test_degrees_towards_a_place():
-    ball = primitives.ball(0.7, 12)
+    sphere = primitives.sphere(0.7, 12)
     place = np.array([1.5, -0.4, 2.0], np.float32)
-    towards = place.astype(np.float64) - ball.points
-    exact = np.degrees(np.arccos((towards * ball.normals).sum(axis=1) / np.linalg.norm(towards, axis=1)))
-    assert np.abs(degrees_towards(ball.points, ball.normals, place) - exact).max() < 0.03
-    assert np.isfinite(degrees_towards(ball.points, ball.normals, ball.points[3])).all()
+    towards = place.astype(np.float64) - sphere.points
+    exact = np.degrees(np.arccos((towards * sphere.normals).sum(axis=1) / np.linalg.norm(towards, axis=1)))
+    assert np.abs(degrees_towards(sphere.points, sphere.normals, place) - exact).max() < 0.03
+    assert np.isfinite(degrees_towards(sphere.points, sphere.normals, sphere.points[3])).all()
 
 
 @pytest.mark.parametrize("shape", [(600,), (600, 3)])

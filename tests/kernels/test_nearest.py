@@ -26,17 +26,17 @@ def test_distance_to_a_box_is_the_closed_form(queries):
 
 
 def test_the_nearest_place_is_where_it_says(queries):
-    ball = primitives.ball(0.8, 12)
-    triangles = ball.topology.triangles
-    found = nearest_on_surface(queries, tree_of(ball.points, triangles, triangle_order(ball.points, triangles)))
-    corners = ball.points[triangles[found.triangle]]
-    v, w = found.shares[:, :1], found.shares[:, 1:]
+    sphere = primitives.sphere(0.8, 12)
+    triangles = sphere.topology.triangles
+    found = nearest_on_surface(queries, tree_of(sphere.points, triangles, triangle_order(sphere.points, triangles)))
+    corners = sphere.points[triangles[found.triangle]]
+    v, w = found.weights[:, :1], found.fractions[:, 1:]
     place = corners[:, 0] * (1 - v - w) + corners[:, 1] * v + corners[:, 2] * w
     assert np.abs(np.linalg.norm(queries - place, axis=1) - found.distance).max() < 1e-5
-    assert np.abs(feet(queries, ball.points, triangles, found) - place).max() < 1e-6
-    assert found.shares.min() >= 0
-    assert found.shares.sum(axis=1).max() <= 1 + 1e-6
-    to_points = np.linalg.norm(queries[:200, None] - ball.points[None], axis=2).min(axis=1)
+    assert np.abs(feet(queries, sphere.points, triangles, found) - place).max() < 1e-6
+    assert found.weights.min() >= 0
+    assert found.weights.sum(axis=1).max() <= 1 + 1e-6
+    to_points = np.linalg.norm(queries[:200, None] - sphere.points[None], axis=2).min(axis=1)
     assert (found.distance[:200] <= to_points + 1e-6).all()
 
 
@@ -70,24 +70,24 @@ def _welded(mesh):
 
 
 def test_nothing_is_looked_for_beyond_the_farthest_distance(queries):
-    ball = primitives.ball(0.5, 12)
-    everything = nearest_on_surface(queries, ball.tree)
-    near = nearest_on_surface(queries, ball.tree, most=0.3)
+    sphere = primitives.sphere(0.5, 12)
+    everything = nearest_on_surface(queries, sphere.tree)
+    near = nearest_on_surface(queries, sphere.tree, most=0.3)
     within = everything.distance < 0.3 - 1e-6
     assert np.array_equal(near.distance[within], everything.distance[within])
     beyond = everything.distance > 0.3 + 1e-6
     assert (near.triangle[beyond] == -1).all()
-    assert np.array_equal(feet(queries, ball.points, ball.topology.triangles, near)[beyond], queries[beyond])
+    assert np.array_equal(feet(queries, sphere.points, sphere.topology.triangles, near)[beyond], queries[beyond])
 
 
 @pytest.mark.parametrize("count", [1, 3, 4, 5, 15, 16, 17, 255, 256, 257, 273])
 def test_any_number_of_places_and_of_triangles(queries, count):
     """Packets, leaves and chunks that are not full, against every triangle tried with a general solver."""
-    ball = primitives.ball(0.8, 7)
-    triangles = np.ascontiguousarray(ball.topology.triangles[:count])
-    tree = tree_of(ball.points, triangles, triangle_order(ball.points, triangles))
+    sphere = primitives.sphere(0.8, 7)
+    triangles = np.ascontiguousarray(sphere.topology.triangles[:count])
+    tree = tree_of(sphere.points, triangles, triangle_order(sphere.points, triangles))
     found = nearest_on_surface(queries[:count], tree)
-    exact = _to_triangles(queries[:count].astype(np.float64), ball.points[triangles].astype(np.float64))
+    exact = _to_triangles(queries[:count].astype(np.float64), sphere.points[triangles].astype(np.float64))
     assert np.abs(found.distance - exact.min(axis=1)).max() < 1e-6
     assert np.abs(exact[np.arange(count), found.triangle] - exact.min(axis=1)).max() < 1e-6
 
@@ -106,13 +106,13 @@ def _to_triangles(places, corners):
 
 def _to_line(places, begin, end):
     step = end - begin
-    share = np.clip(((places - begin) * step).sum(axis=2) / (step**2).sum(axis=2), 0, 1)
-    return np.linalg.norm(places - begin - share[..., None] * step, axis=2)
+    fraction = np.clip(((places - begin) * step).sum(axis=2) / (step**2).sum(axis=2), 0, 1)
+    return np.linalg.norm(places - begin - fraction[..., None] * step, axis=2)
 
 
 def test_a_tree_in_the_order_of_other_places_finds_the_same(queries):
-    ball = primitives.ball(0.8, 12)
-    bent = ball.moved(ball.points * np.array([0.3, 2.0, 1.0], np.float32) + np.sin(3 * ball.points[:, ::-1]))
+    sphere = primitives.sphere(0.8, 12)
+    bent = sphere.moved(sphere.points * np.array([0.3, 2.0, 1.0], np.float32) + np.sin(3 * sphere.points[:, ::-1]))
     own = tree_of(bent.points, bent.topology.triangles, triangle_order(bent.points, bent.topology.triangles))
     assert np.array_equal(nearest_on_surface(queries, bent.tree).distance, nearest_on_surface(queries, own).distance)
     assert not np.array_equal(bent.tree.order, own.order)
@@ -128,9 +128,9 @@ def test_triangles_without_area_do_no_harm(queries):
 
 
 def test_inside_the_box_it_may_be_looked_farther(queries):
-    ball = primitives.ball(0.5, 12)
-    everything = nearest_on_surface(queries, ball.tree)
-    found = nearest_on_surface(queries, ball.tree, most=0.1, within=np.inf)
+    sphere = primitives.sphere(0.5, 12)
+    everything = nearest_on_surface(queries, sphere.tree)
+    found = nearest_on_surface(queries, sphere.tree, most=0.1, within=np.inf)
     inside = (np.abs(queries) < 0.5 - 1e-3).all(axis=1)
     assert inside.any()
     assert np.array_equal(found.triangle[inside], everything.triangle[inside])
@@ -144,13 +144,13 @@ def test_a_polyline_against_every_segment(queries):
     distance, along = nearest_on_polyline(queries, line)
     begin, step = line[:-1].astype(np.float64), np.diff(line.astype(np.float64), axis=0)
     gaps = queries[:, None] - begin[None]
-    share = np.clip((gaps * step).sum(axis=2) / (step**2).sum(axis=1), 0, 1)
-    all_distances = np.linalg.norm(gaps - share[..., None] * step, axis=2)
+    fraction = np.clip((gaps * step).sum(axis=2) / (step**2).sum(axis=1), 0, 1)
+    all_distances = np.linalg.norm(gaps - fraction[..., None] * step, axis=2)
     assert np.abs(distance - all_distances.min(axis=1)).max() < 1e-5
     lengths = np.linalg.norm(step, axis=1)
     best = np.argmin(all_distances, axis=1)
     rows = np.arange(len(queries))
-    exact = (np.concatenate([[0], np.cumsum(lengths)])[best] + share[rows, best] * lengths[best]) / lengths.sum()
+    exact = (np.concatenate([[0], np.cumsum(lengths)])[best] + fraction[rows, best] * lengths[best]) / lengths.sum()
     clear = np.sort(all_distances, axis=1)[:, 1] - all_distances.min(axis=1) > 1e-4
     assert np.abs(along - exact)[clear].max() < 1e-4
     assert along.min() >= 0

@@ -84,8 +84,8 @@ def test_the_27_cells_around_hold_the_nearest_one_always_and_the_second_nearly_a
 def test_value_noise_equals_the_reference(points, phase):
     found = pattern_noise(points, Pattern.VALUE, 1.0, 1, 0.5, 9, phase)
     cell = np.floor(points.astype(np.float64))
-    share = points - cell
-    fade = share**3 * (share * (share * 6 - 15) + 10)
+    fraction = points - cell
+    fade = fraction**3 * (fraction * (fraction * 6 - 15) + 10)
     total = np.zeros(len(points))
     for corner in np.ndindex(2, 2, 2):
         weight = np.prod(np.where(np.array(corner) == 1, fade, 1 - fade), axis=1)

@@ -22,7 +22,7 @@ def _points(count: int) -> np.ndarray:
 
 
 _REFERENCES = {
-    Form.BALL: lambda p: np.linalg.norm(p, axis=1),
+    Form.SPHERE: lambda p: np.linalg.norm(p, axis=1),
     Form.BOX: lambda p: np.abs(p).max(axis=1),
     Form.PLANE: lambda p: np.abs(p[:, 1]),
     Form.CYLINDER: lambda p: np.maximum(np.hypot(p[:, 0], p[:, 2]), np.abs(p[:, 1])),
@@ -165,7 +165,7 @@ def test_results_do_not_depend_on_the_thread_count():
         results = []
         for threads in (1, before):
             numba.set_num_threads(threads)
-            results.append(distance(points, matrix, Form.BALL))
+            results.append(distance(points, matrix, Form.SPHERE))
     finally:
         numba.set_num_threads(before)
     assert np.array_equal(*results)

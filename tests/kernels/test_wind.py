@@ -97,6 +97,6 @@ def test_a_root_holds_by_height_to_a_power(points):
         root = Root(rest, axis, 0.25, 0.75, 2.0)
         held = swayed(points, ones, root, (0.5, 0.0, 0.0), 1.0, 0.4, 3) - points
         free = swayed(points, ones, None, (0.5, 0.0, 0.0), 1.0, 0.4, 3) - points
-        share = np.maximum((rest[:, axis].astype(float) - 0.25) / 0.5, 0.0) ** 2
-        assert np.abs(held[:, 0] - share * free[:, 0]).max() < 1e-5
+        fraction = np.maximum((rest[:, axis].astype(float) - 0.25) / 0.5, 0.0) ** 2
+        assert np.abs(held[:, 0] - fraction * free[:, 0]).max() < 1e-5
         assert not held[rest[:, axis] <= 0.25].any()

@@ -23,8 +23,8 @@ def renderer():
     made.release()
 
 
-def _ball(radius: float = 0.7, **given) -> Item:
-    return Item("ball", primitives.ball(radius, 16), (0.8, 0.5, 0.3), **given)
+def _sphere(radius: float = 0.7, **given) -> Item:
+    return Item("sphere", primitives.sphere(radius, 16), (0.8, 0.5, 0.3), **given)
 
 
 def _covered(picture: np.ndarray) -> np.ndarray:
@@ -33,8 +33,8 @@ def _covered(picture: np.ndarray) -> np.ndarray:
 
 
 @pytest.mark.parametrize("still", [True, False])
-def test_a_ball_covers_the_disc_it_must(renderer, still):
-    covered = _covered(renderer.draw([_ball()], FRONT, Look("shaded", BACKGROUND, still), SIZE_2D))
+def test_a_sphere_covers_the_disc_it_must(renderer, still):
+    covered = _covered(renderer.draw([_sphere()], FRONT, Look("shaded", BACKGROUND, still), SIZE_2D))
     radius = 0.7 / np.sqrt(4.0**2 - 0.7**2) / np.tan(np.radians(20)) * SIZE_2D[1] / 2
     assert covered.sum() == pytest.approx(np.pi * radius**2, rel=0.04)
     rows, columns = np.nonzero(covered)
@@ -44,7 +44,7 @@ def test_a_ball_covers_the_disc_it_must(renderer, still):
 
 def test_up_is_up_and_right_is_right(renderer):
     item = Item(
-        "b", primitives.ball(0.2, 6).moved(primitives.ball(0.2, 6).points + np.float32([0.8, 0.6, 0])), (1, 1, 1)
+        "b", primitives.sphere(0.2, 6).moved(primitives.sphere(0.2, 6).points + np.float32([0.8, 0.6, 0])), (1, 1, 1)
     )
     rows, columns = np.nonzero(_covered(renderer.draw([item], FRONT, Look("shaded", BACKGROUND), SIZE_2D)))
     pixels, _ = FRONT.project(np.array([[0.8, 0.6, 0.0]]), *SIZE_2D)
@@ -55,18 +55,18 @@ def test_up_is_up_and_right_is_right(renderer):
 
 def test_nearer_things_hide_farther_ones(renderer):
     near = Item(
-        "near", primitives.ball(0.3, 6).moved(primitives.ball(0.3, 6).points + np.float32([0, 0, 1])), (1, 0, 0)
+        "near", primitives.sphere(0.3, 6).moved(primitives.sphere(0.3, 6).points + np.float32([0, 0, 1])), (1, 0, 0)
     )
-    far = Item("far", primitives.ball(0.3, 6), (0, 0, 1))
+    far = Item("far", primitives.sphere(0.3, 6), (0, 0, 1))
     for items in ([near, far], [far, near]):
         pixel = renderer.draw(items, FRONT, Look("shaded", BACKGROUND), SIZE_2D)[64, 80]
         assert pixel[0] > 3 * pixel[2]
 
 
 def test_strength_is_shown_in_its_colours(renderer):
-    count = len(primitives.ball(0.7, 16).points)
+    count = len(primitives.sphere(0.7, 16).points)
     for level in (0.1, 0.4, 0.9):
-        item = _ball(strength=np.full(count, level, np.float32), place=np.full(count, 0.5, np.float32))
+        item = _sphere(strength=np.full(count, level, np.float32), range_position=np.full(count, 0.5, np.float32))
         middle = renderer.draw([item], FRONT, Look("strength", BACKGROUND), SIZE_2D)[64, 80, :3].astype(float)
         wanted = strength_colors(np.float32([level]))[0].astype(float)
         shade = middle.sum() / wanted.sum()
@@ -91,45 +91,47 @@ def test_contours_stand_at_the_quarters(renderer):
 
 
 def test_only_changed_arrays_are_uploaded(renderer):
-    ball = primitives.ball(0.7, 8)
-    strength, place = (np.zeros(len(ball.points), np.float32) for _ in range(2))
-    first = Item("fresh", ball, (1, 1, 1), strength, place)
+    sphere = primitives.sphere(0.7, 8)
+    strength, place = (np.zeros(len(sphere.points), np.float32) for _ in range(2))
+    first = Item("fresh", sphere, (1, 1, 1), strength, place)
     look = Look("strength", BACKGROUND)
     renderer.draw([first], FRONT, look, SIZE_2D)
     assert set(renderer.uploads) == {
-        f"fresh.{name}" for name in ("position", "normal", "triangles", "strength", "place")
+        f"fresh.{name}" for name in ("position", "normal", "triangles", "strength", "range_position")
     }
     renderer.draw([first], FRONT.orbited(10, 5), look, SIZE_2D)
     assert renderer.uploads == []
     renderer.draw([first._replace(strength=strength + 1)], FRONT, look, SIZE_2D)
     assert renderer.uploads == ["fresh.strength"]
-    moved = ball.moved(ball.points * np.float32(1.1))
+    moved = sphere.moved(sphere.points * np.float32(1.1))
     renderer.draw([first._replace(geometry=moved)], FRONT, look, SIZE_2D)
     assert sorted(renderer.uploads) == ["fresh.normal", "fresh.position", "fresh.strength"]
 
 
 def test_own_colours_win_over_the_shapes(renderer):
-    ball = primitives.ball(0.7, 8)
-    red = ball.with_attribute(Domain.POINT, "color", np.tile(np.float32([1, 0, 0]), (len(ball.points), 1)))
+    sphere = primitives.sphere(0.7, 8)
+    red = sphere.with_attribute(Domain.POINT, "color", np.tile(np.float32([1, 0, 0]), (len(sphere.points), 1)))
     pixel = renderer.draw([Item("red", red, (0, 1, 0))], FRONT, Look("shaded", BACKGROUND), SIZE_2D)[64, 80]
     assert pixel[0] > 100
     assert pixel[1] < 5
 
 
 def test_wire_draws_edges(renderer):
-    shaded, wire = (renderer.draw([_ball()], FRONT, Look(mode, BACKGROUND), SIZE_2D) for mode in ("shaded", "wire"))
+    shaded, wire = (renderer.draw([_sphere()], FRONT, Look(mode, BACKGROUND), SIZE_2D) for mode in ("shaded", "wire"))
     assert difference(shaded, wire) > 20
 
 
 def test_pick_finds_the_triangle_under_a_pixel(renderer):
     items = [
-        _ball(),
+        _sphere(),
         Item(
-            "side", primitives.ball(0.2, 6).moved(primitives.ball(0.2, 6).points + np.float32([1.1, 0, 0])), (1, 1, 1)
+            "side",
+            primitives.sphere(0.2, 6).moved(primitives.sphere(0.2, 6).points + np.float32([1.1, 0, 0])),
+            (1, 1, 1),
         ),
     ]
     hit = renderer.pick(items, FRONT, SIZE_2D, 80, 64)
-    assert hit.id == "ball"
+    assert hit.id == "sphere"
     corners = items[0].geometry.points[items[0].geometry.topology.triangles[hit.triangle]]
     assert np.linalg.norm(corners.mean(axis=0) - [0, 0, 0.7]) < 0.12
     (pixel,), _ = FRONT.project(np.array([[1.1, 0, 0.1]]), *SIZE_2D)

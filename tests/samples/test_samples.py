@@ -69,7 +69,7 @@ def test_the_sea_lily_grows_from_nothing():
 
 def test_fans_follow_the_first_one_by_formula():
     frame = evaluate(sample("sea-fans").build(0.05), 30)
-    amounts = [frame.shape(f"fan-{k}").effects[1].settings.poses[0].amount for k in (1, 2, 3)]
+    amounts = [frame.shape(f"fan-{k}").effects[1].effect.poses[0].amount for k in (1, 2, 3)]
     assert amounts[1] == pytest.approx(-0.85 * amounts[0] + 0.2 * np.sin(np.radians(30 * 6)), abs=1e-3)
 
 
@@ -77,7 +77,7 @@ def test_the_outline_keeps_its_width_in_the_picture():
     project = sample("figurehead").build(0.2)
     for number in (1, 120):
         frame = evaluate(project, number)
-        mesh, camera = frame["Figurehead"], np.array([float(x) for x in frame.scene.camera.place])
+        mesh, camera = frame["Figurehead"], np.array([float(x) for x in frame.scene.camera.position])
         half = len(mesh.points) // 2
         gap = np.linalg.norm(mesh.points[half:] - mesh.points[:half], axis=1)
         strength = gap / np.linalg.norm(mesh.points[:half] - camera, axis=1)

@@ -1,65 +1,78 @@
-"""Opening, saving, bringing in and sending out, from the window: always away from its thread, with progress."""
+"""Opening, saving, importing and exporting, from the window: always away from its thread, with progress."""
 
+import contextlib
 from collections.abc import Callable
 from pathlib import Path
-from typing import Any
 
 from msgspec import structs
 from PyQt6.QtCore import QObject
 from PyQt6.QtWidgets import QFileDialog, QMessageBox, QWidget
 
 from estompe.app import units
+from estompe.app.model.recovery import Autosave, Lost
 from estompe.app.preferences import Preferences
-from estompe.app.recovery import Lost, discard
 from estompe.app.session import Session
 from estompe.app.work import Work
 from estompe.document import file
 from estompe.document.project import Project
 from estompe.document.scene import Scene
-from estompe.document.shaping import framing, with_mesh
-from estompe.exchange import endings, sequence
-from estompe.exchange.apart import read_mesh_apart
+from estompe.exchange import sequence
+from estompe.exchange.formats import READERS, SCENE_WRITERS, SEQUENCE_WRITERS, load_formats, scene_writer_for
+from estompe.exchange.isolated import read_mesh_isolated
 from estompe.geometry import Geometry
 from estompe.samples import sample
+from estompe.setups.meshes import framing, with_mesh
 
 _SCENES = f"Scenes (*{file.ENDING})"
+Stamp = tuple[int, int]
+
+
+def mesh_pattern() -> str:
+    """What a dialog shows for meshes."""
+    load_formats()
+    return " ".join(f"*{ending}" for ending in READERS)
 
 
 class Files(QObject):
     """What the File menu does. Dialogs only ask; the methods below them take a path and can be called by tests."""
 
-    def __init__(self, session: Session, work: Work, preferences: Preferences, window: QWidget) -> None:
+    def __init__(
+        self, session: Session, work: Work, preferences: Preferences, autosave: Autosave, window: QWidget
+    ) -> None:
         super().__init__(window)
         self._session, self._work, self._preferences, self._window = session, work, preferences, window
+        self._autosave = autosave
+        self._stamp: Stamp | None = None
 
     # Scenes
 
     def new_scene(self) -> None:
         """Begin with an empty scene, after asking about unsaved work."""
         if self.may_leave():
+            self._stamp = None
             self._session.begin(Project(Scene()), None, "untitled")
 
     def ask_open(self) -> None:
         """Ask for a scene or mesh and open it."""
-        meshes = " ".join(f"*{ending}" for ending in endings())
-        pattern = f"Scenes and meshes (*{file.ENDING} {meshes})"
+        pattern = f"Scenes and meshes (*{file.ENDING} {mesh_pattern()})"
         name, _ = QFileDialog.getOpenFileName(self._window, "Open", self._folder(), pattern)
         if name:
             self.open(Path(name))
 
     def open(self, path: Path) -> None:
-        """Open a scene file, or bring in a mesh file."""
+        """Open a scene file, or import a mesh file."""
         if path.suffix.lower() != file.ENDING:
-            self.bring_in(path)
+            self.import_mesh(path)
         elif self.may_leave():
             self._work.start(
-                f"opening {path.name}", lambda _tell: file.load(path), lambda made: self._opened(made, path)
+                f"opening {path.name}", lambda _progress: file.load(path), lambda made: self._opened(made, path)
             )
 
     def open_sample(self, name: str) -> None:
         """Open a sample scene."""
         if self.may_leave():
             chosen = sample(name)
+            self._stamp = None
             self._session.begin(chosen.build(), None, chosen.title)
 
     def recover(self, item: Lost) -> None:
@@ -67,22 +80,27 @@ class Files(QObject):
         try:
             project = file.load(item.path)
         except file.FileError as error:
-            self._session.said.emit(f"cannot recover: {error}", "error")
+            self._session.messages.say(f"cannot recover: {error}", "error")
             return
         original = Path(item.original) if item.original else None
+        self._stamp = _stamp(original) if original is not None else None
         self._session.begin(project, original, item.title, saved=False)
-        discard(item.path)
-        self._session.said.emit(f"recovered {item.title}; save it to keep it", "warning")
+        # Until the scene is kept again under this window's own name, the one it came from is the only copy.
+        self._autosave.follow(item.path)
+        self._autosave.write()
+        self._session.messages.say(f"recovered {item.title}; save it to keep it", "warning")
 
     def save(self) -> bool:
         """Save to the scene's file, asking for one if it has none. True once it is saved."""
-        if self._session.path is None:
+        if self._session.document.path is None:
             return self.ask_save_as()
-        return self.save_to(self._session.path)
+        return self.save_to(self._session.document.path)
 
     def ask_save_as(self) -> bool:
         """Ask for a file and save to it."""
-        start = str(self._session.path or Path(self._folder()) / f"{self._session.title}{file.ENDING}")
+        start = str(
+            self._session.document.path or Path(self._folder()) / f"{self._session.document.title}{file.ENDING}"
+        )
         name, _ = QFileDialog.getSaveFileName(self._window, "Save as", start, _SCENES)
         if not name:
             return False
@@ -90,26 +108,40 @@ class Files(QObject):
 
     def save_to(self, path: Path) -> bool:
         """Save to a file; the window waits, so that closing after it is safe."""
-        project = self._session.project
+        project = self._session.document.project
+        if not self._may_overwrite(path):
+            return False
         try:
             file.save(project, path)
         except file.FileError as error:
-            self._session.said.emit(str(error), "error")
+            self._session.messages.say(str(error), "error")
             return False
-        self._session.saved_as(path, project.scene)
+        self._stamp = _stamp(path)
+        self._session.document.saved_as(path, project.scene)
         self._remember(path)
-        self._session.said.emit(f"saved {path.name}", "")
+        self._session.messages.say(f"saved {path.name}")
         return True
+
+    def _may_overwrite(self, path: Path) -> bool:
+        """Whether what is in the scene's own file may be replaced, though somebody else wrote it since it was opened."""
+        if path != self._session.document.path or self._stamp is None:
+            return True
+        now = _stamp(path)
+        if now is None or now == self._stamp:
+            return True
+        buttons = QMessageBox.StandardButton
+        text = f"“{path.name}” was changed on the disk since it was opened here. Overwrite what is there now?"
+        return QMessageBox.question(self._window, "Estompe", text, buttons.Yes | buttons.No, buttons.No) == buttons.Yes
 
     def may_leave(self) -> bool:
         """Whether the scene may be left: nothing unsaved, or the person saved it or gave it up."""
-        if not self._session.unsaved:
+        if not self._session.document.unsaved:
             return True
         buttons = QMessageBox.StandardButton
         answer = QMessageBox.question(
             self._window,
             "Estompe",
-            f"“{self._session.title}” has changes that are not saved.",
+            f"“{self._session.document.title}” has changes that are not saved.",
             buttons.Save | buttons.Discard | buttons.Cancel,
             buttons.Save,
         )
@@ -119,97 +151,120 @@ class Files(QObject):
 
     # Meshes in
 
-    def ask_bring_in(self) -> None:
-        """Ask for a mesh and bring it in."""
-        pattern = f"Meshes ({' '.join(f'*{ending}' for ending in endings())})"
-        name, _ = QFileDialog.getOpenFileName(self._window, "Bring in a mesh", self._folder(), pattern)
+    def ask_import(self) -> None:
+        """Ask for a mesh and import it."""
+        pattern = f"Meshes ({mesh_pattern()})"
+        name, _ = QFileDialog.getOpenFileName(self._window, "Import a mesh", self._folder(), pattern)
         if name:
-            self.bring_in(Path(name))
+            self.import_mesh(Path(name))
 
-    def bring_in(self, path: Path) -> None:
+    def import_mesh(self, path: Path) -> None:
         """Add the mesh in a file to the scene; the scene is untouched if that fails or is cancelled."""
+        unit = self._session.document.scene.metres_per_unit
         self._work.start(
-            f"bringing in {path.name}",
-            lambda tell: read_mesh_apart(path, tell),
-            lambda made: self._brought_in(made, path),
+            f"importing {path.name}",
+            lambda progress: read_mesh_isolated(path, progress, unit),
+            lambda made: self._imported(made, path),
         )
 
-    def _brought_in(self, geometry: Geometry, path: Path) -> None:
+    def _imported(self, geometry: Geometry, path: Path) -> None:
         session = self._session
-        first = not session.scene.shapes
-        if not session.started:
+        first = not session.document.scene.shapes
+        if not session.document.started:
             session.begin(Project(Scene()), None, path.stem)
-        project, shape = with_mesh(session.project, geometry, path)
-        session.add_blobs(dict(project.blobs))
+        project, shape = with_mesh(session.document.project, geometry, path)
+        session.document.add_assets(dict(project.assets))
         scene = project.scene
         if first:
             low, high = geometry.bounds
             scene = structs.replace(scene, camera=framing(low.astype(float), high.astype(float), scene.camera))
-        session.commit(scene, f"Bring in {path.name}")
-        session.choose_shape(shape)
+        session.document.commit(scene, f"Import {path.name}")
+        session.selection.choose_shape(shape)
         self._remember(path)
-        session.said.emit(f"brought in {path.name}: {units.counted(len(geometry.points))} points", "")
+        text = "; ".join((f"imported {path.name}: {units.counted(len(geometry.points))} points", *geometry.notes))
+        session.messages.say(text, "warning" if geometry.notes else "")
 
     def _opened(self, project: Project, path: Path) -> None:
+        self._stamp = _stamp(path)
         self._session.begin(project, path, path.name)
         self._remember(path)
 
     def hand_on_mesh(self, path: Path, then: Callable[[Geometry], None]) -> None:
         """Read a mesh with progress and hand it on."""
-        self._work.start(f"reading {path.name}", lambda tell: read_mesh_apart(path, tell), then)
+        unit = self._session.document.scene.metres_per_unit
+        self._work.start(f"reading {path.name}", lambda progress: read_mesh_isolated(path, progress, unit), then)
 
     # Out
 
-    def ask_send_out(self) -> None:
-        """Ask for a USD file and bake the shot into it."""
-        start = str(Path(self._folder()) / f"{Path(self._session.title).stem}.usdc")
-        name, _ = QFileDialog.getSaveFileName(self._window, "Send out an animated scene", start, "USD (*.usdc *.usda)")
+    def ask_export(self) -> None:
+        """Ask for a file and bake the shot into it."""
+        load_formats()
+        kinds = {
+            f"{writer.label} ({' '.join(f'*{ending}' for ending in writer.endings)})": writer
+            for writer in SCENE_WRITERS.values()
+        }
+        first = next(iter(kinds.values())).endings[0]
+        start = str(Path(self._folder()) / f"{Path(self._session.document.title).stem}{first}")
+        name, kind = QFileDialog.getSaveFileName(self._window, "Export an animated scene", start, ";;".join(kinds))
         if name:
             path = Path(name)
-            self.send_out(path if path.suffix else path.with_suffix(".usdc"))
+            self.export_scene(path if path.suffix else path.with_suffix(kinds[kind].endings[0] if kind else first))
 
-    def send_out(self, path: Path) -> None:
-        """Bake the shot to a USD file."""
-        from estompe.exchange import usd_out  # slow to start, and not needed until now
-
-        project = self._session.project
+    def export_scene(self, path: Path) -> None:
+        """Bake the shot to a file; its ending says how."""
+        writer = scene_writer_for(path)
+        if writer is None:
+            known = ", ".join(ending for item in SCENE_WRITERS.values() for ending in item.endings)
+            self._session.messages.say(f"{path.name}: choose a name that ends in one of {known}", "error")
+            return
+        project = self._session.document.project
         first, last = project.scene.first, project.scene.last
         self._work.start(
-            f"sending out {path.name}",
-            lambda tell: usd_out.write(project, first, last, path, tell),
-            lambda _: self._session.said.emit(f"frames {first}–{last} are in {path}", ""),
+            f"exporting {path.name}",
+            lambda progress: writer.write(project, first, last, path, progress),
+            lambda _: self._session.messages.say(f"frames {first}–{last} are in {path}"),
         )
 
-    def ask_send_sequence(self) -> None:
+    def ask_export_sequence(self) -> None:
         """Ask for a folder and bake the shot into mesh files."""
+        load_formats()
+        kinds = {f"{writer.label} (*)": name for name, writer in SEQUENCE_WRITERS.items()}
         name, kind = QFileDialog.getSaveFileName(
-            self._window, "Folder for the sequence", self._folder(), "PLY sequence (*);;OBJ sequence (*)"
+            self._window, "Folder for the sequence", self._folder(), ";;".join(kinds)
         )
         if name:
-            self.send_sequence(Path(name), "obj" if kind.startswith("OBJ") else "ply")
+            self.export_sequence(Path(name), kinds.get(kind, next(iter(SEQUENCE_WRITERS))))
 
-    def send_sequence(self, folder: Path, form: Any) -> None:
-        """Bake the shot to a folder of mesh files."""
-        project = self._session.project
+    def export_sequence(self, folder: Path, name: str) -> None:
+        """Bake the shot to a folder of mesh files of a format."""
+        project = self._session.document.project
         first, last = project.scene.first, project.scene.last
         self._work.start(
-            f"sending out {folder.name}",
-            lambda tell: sequence.write(project, first, last, folder, form, tell),
-            lambda made: self._session.said.emit(f"{len(made)} files are in {folder}", ""),
+            f"exporting {folder.name}",
+            lambda progress: sequence.write(project, first, last, folder, name, progress),
+            lambda made: self._session.messages.say(f"{len(made)} files are in {folder}"),
         )
 
     def ask_picture(self) -> Path | None:
         """Ask where a picture of the view should go."""
-        start = str(Path(self._folder()) / f"{Path(self._session.title).stem}.png")
+        start = str(Path(self._folder()) / f"{Path(self._session.document.title).stem}.png")
         name, _ = QFileDialog.getSaveFileName(self._window, "Save the view as a picture", start, "PNG (*.png)")
         return Path(name).with_suffix(".png") if name else None
 
     def _folder(self) -> str:
-        if self._session.path is not None:
-            return str(self._session.path.parent)
+        if self._session.document.path is not None:
+            return str(self._session.document.path.parent)
         recent = self._preferences.recent
         return str(Path(recent[0]).parent) if recent else str(Path.home())
 
     def _remember(self, path: Path) -> None:
         self._preferences.remember(path)
         self._preferences.save()
+
+
+def _stamp(path: Path) -> Stamp | None:
+    """What tells one state of a file from another."""
+    with contextlib.suppress(OSError):
+        about = path.stat()
+        return about.st_mtime_ns, about.st_size
+    return None

@@ -1,5 +1,6 @@
-"""What the window remembers between sessions: theme, recent files, changed shortcuts."""
+"""What the window remembers between sessions: choices, recent files, shortcuts, and where its parts stood."""
 
+import os
 from pathlib import Path
 
 import msgspec
@@ -8,19 +9,50 @@ import platformdirs
 from estompe.document.atomic import written_whole
 
 _MOST_RECENT = 8
+_MOST_ADDED = 6
+TEXT_SIZES = ("small", "normal", "large")
+NAVIGATIONS = ("left", "middle")
 
 
 class Preferences(msgspec.Struct):
-    """Saved as readable JSON in the person's configuration folder."""
+    """Saved as readable JSON in the person's configuration folder.
+
+    theme: "desktop", "paper" or "charcoal"; text_size: one of `TEXT_SIZES`; navigation: one of `NAVIGATIONS`; results_mb,
+    frames_mb: memory budgets in MiB, 0 for a fraction of the machine's; threads, undo_depth: 0 for all; autosave: seconds;
+    splitters: sizes by name; added: entries that were added last.
+    """
 
     theme: str = "desktop"
+    text_size: str = "normal"
+    navigation: str = "left"
+    results_mb: int = 0
+    frames_mb: int = 0
+    threads: int = 0
+    undo_depth: int = 0
+    autosave: int = 20
     recent: list[str] = []
+    added: list[str] = []
     shortcuts: dict[str, str] = {}
+    splitters: dict[str, list[int]] = {}
 
     def remember(self, path: Path) -> None:
         """Put a file at the top of the recent ones."""
         name = str(path.resolve())
         self.recent = [name, *(item for item in self.recent if item != name)][:_MOST_RECENT]
+
+    def remember_added(self, name: str) -> None:
+        """Put what was added at the top of what was added last."""
+        self.added = [name, *(item for item in self.added if item != name)][:_MOST_ADDED]
+
+    @property
+    def results_budget(self) -> int:
+        """Bytes of results of stages to keep."""
+        return self.results_mb << 20 if self.results_mb > 0 else machine_memory() // 12
+
+    @property
+    def frames_budget(self) -> int:
+        """Bytes of computed frames to keep."""
+        return self.frames_mb << 20 if self.frames_mb > 0 else machine_memory() // 6
 
     def save(self) -> None:
         """Write the preferences; a folder that cannot be written is no reason to stop."""
@@ -39,6 +71,11 @@ def load() -> Preferences:
         return msgspec.json.decode(_file().read_bytes(), type=Preferences)
     except (OSError, msgspec.MsgspecError):
         return Preferences()
+
+
+def machine_memory() -> int:
+    """Bytes of memory the machine has."""
+    return os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES")
 
 
 def _file() -> Path:

@@ -11,9 +11,10 @@ from types import TracebackType
 from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QApplication
 
+from estompe import faults
 from estompe.app import preferences, units
 from estompe.app.window import Window
-from estompe.evaluate.warm import warm_up
+from estompe.evaluate.precompile import precompile
 
 
 def run(file: Path | None, sample: str | None) -> int:
@@ -26,7 +27,7 @@ def run(file: Path | None, sample: str | None) -> int:
     sys.excepthook = partial(_left_undone, window)
     # What is there now stays: walking it again would hold up someone who drags, for a tenth of a second each time.
     gc.freeze()
-    _warm(window)
+    _prepare(window)
     if file is not None:
         QTimer.singleShot(0, lambda: window.files.open(file))
     elif sample is not None:
@@ -42,16 +43,23 @@ def run(file: Path | None, sample: str | None) -> int:
 def _left_undone(window: Window, kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
     """A mistake of ours must not close the window over somebody's work."""
     sys.__excepthook__(kind, error, trace)
-    window.session.said.emit(f"something went wrong and was left undone: {error or kind.__name__}", "error")
+    if isinstance(error, Exception):
+        window.session.messages.say(faults.record(error.with_traceback(trace), "The last step"), "error")
 
 
-def _warm(window: Window) -> None:
+def _prepare(window: Window) -> None:
     """Compile kernels in the background; the window says so if it takes noticeable time."""
 
-    def tell(share: float, name: str) -> None:
-        window.session.said.emit(f"preparing {name} for this machine, {units.per_cent(share)}", "")
+    def progress(fraction: float, name: str) -> None:
+        window.session.messages.say(f"preparing {name} for this machine, {units.per_cent(fraction)}")
 
-    threading.Thread(target=warm_up, args=(tell,), name="estompe-warm", daemon=True).start()
+    def run() -> None:
+        try:
+            precompile(progress)
+        except Exception as error:  # kernels are compiled when they are first needed, too
+            window.session.messages.say(faults.record(error, "Preparing for this machine"), "warning")
+
+    threading.Thread(target=run, name="estompe-prepare", daemon=True).start()
 
 
 if __name__ == "__main__":

@@ -38,9 +38,9 @@ class StatusLine(QWidget):
             part.hide()
         self._fade = QTimer(self, singleShot=True, interval=_LINGER)
         self._fade.timeout.connect(self._clear)
-        session.answered.connect(self._pull)
-        session.readied.connect(self._pull)
-        session.said.connect(self.say)
+        session.evaluator.answered.connect(self._pull)
+        session.evaluator.readied.connect(self._pull)
+        session.messages.said.connect(self.say)
         work.progressed.connect(self._progressed)
         work.ended.connect(self._ended)
         work.failed.connect(lambda text: self.say(text, "error"))
@@ -65,19 +65,19 @@ class StatusLine(QWidget):
             self._fade.start()
 
     def _pull(self) -> None:
-        answer = self._session.answer
+        answer = self._session.evaluator.answer
         if answer is None:
             return
         points = sum(len(answer.frame[shape.id].points) for shape in answer.frame.scene.shapes)
-        ready = len(self._session.worker.ready_frames())
+        ready = len(self._session.evaluator.worker.ready_frames())
         problems = len(answer.frame.problems)
-        state = "ready" if not problems else f"{problems} to mend"
+        state = "ready" if not problems else "1 problem" if problems == 1 else f"{problems} problems"
         counted = units.counted(points)
         self.facts.setText(f"{state}     {counted} points     {answer.milliseconds:.0f} ms     {ready} frames ready")
 
-    def _progressed(self, share: float, text: str) -> None:
+    def _progressed(self, fraction: float, text: str) -> None:
         self._progress_text.setText(text)
-        self._bar.setValue(round(share * 1000))
+        self._bar.setValue(round(fraction * 1000))
         for part in (self._progress_text, self._bar, self.cancel):
             part.show()
 

@@ -35,6 +35,23 @@ class Theme:
         return color
 
 
+@dataclass(frozen=True)
+class OverPicture:
+    """Colours of what is drawn over the picture, whose ground is light in both themes. veil: a pale rim that lets it through."""
+
+    ink: str = "#26231F"
+    chalk: str = "#A63D22"
+    ochre: str = "#80570C"
+    rim: str = "#FBF9F4"
+
+    @property
+    def veil(self) -> QColor:
+        color = QColor(self.rim)
+        color.setAlpha(190)
+        return color
+
+
+OVER_PICTURE = OverPicture()
 PAPER = Theme(
     "paper",
     "#E6E0D4",
@@ -76,10 +93,20 @@ def load_fonts() -> str:
     return FAMILY
 
 
+class _Text:
+    scale = 1.0
+
+
+def set_text_size(name: str) -> float:
+    """Show all text "small", "normal" or "large" from now on; the style sheet must be made again."""
+    _Text.scale = {"small": 0.92, "large": 1.17}.get(name, 1.0)
+    return _Text.scale
+
+
 def font(pixels: int = 12, weight: QFont.Weight = QFont.Weight.Normal, spacing: float = 0.0) -> QFont:
     """The interface's font with tabular figures."""
     made = QFont(load_fonts())
-    made.setPixelSize(pixels)
+    made.setPixelSize(round(pixels * _Text.scale))
     made.setWeight(weight)
     made.setFeature(QFont.Tag("tnum"), 1)
     if spacing:
@@ -97,7 +124,7 @@ def desktop_theme() -> Theme:
 def style_sheet(t: Theme) -> str:
     """Qt's style sheet for a theme."""
     return f"""
-    * {{ font-family: "{FAMILY}"; font-size: 12px; color: {t.ink}; }}
+    * {{ font-family: "{FAMILY}"; font-size: {round(12 * _Text.scale)}px; color: {t.ink}; }}
     QWidget#window, QMenuBar {{ background: {t.window}; }}
     QWidget#panel, QScrollArea, QScrollArea > QWidget > QWidget {{ background: {t.panel}; border: 0; }}
     QWidget#status {{ background: {t.window}; border-top: 1px solid {t.hairline}; }}
@@ -155,5 +182,9 @@ def style_sheet(t: Theme) -> str:
     QAbstractSpinBox {{ background: {t.raised}; border: 1px solid {t.hairline}; border-radius: 3px; padding: 1px 4px; selection-background-color: {t.slate}; }}
     QAbstractSpinBox:focus {{ border-color: {t.slate}; }}
     QAbstractSpinBox::up-button, QAbstractSpinBox::down-button {{ width: 0; border: 0; }}
+    QFrame#palette {{ background: {t.panel}; border: 1px solid {t.hairline}; }}
+    QListWidget {{ background: {t.raised}; border: 1px solid {t.hairline}; outline: 0; }}
+    QListWidget::item:selected {{ background: {t.wash}; color: {t.ink}; }}
+    QListWidget::item:disabled {{ color: {t.soft}; padding-top: 6px; }}
     QMessageBox, QDialog {{ background: {t.panel}; }}
     """

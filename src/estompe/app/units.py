@@ -1,21 +1,49 @@
-"""Numbers as people read and type them."""
+"""Numbers as people read and type them. Lengths are in scene units, called by what a scene unit is in metres."""
 
 import math
 import re
 
-SUFFIXES = {"length": "m", "degrees": "°", "share": "%", "times": "×", "per second": "/s", "frames": ""}
-_TEXT = re.compile(r"^\s*([+-]?(?:\d+(?:[.,]\d*)?|[.,]\d+)(?:[eE][+-]?\d+)?)\s*(m|°|%|×|x|/s|per second|degrees)?\s*$")
+_LENGTHS = {0.001: "mm", 0.01: "cm", 1.0: "m", 1000.0: "km", 0.0254: "in", 0.3048: "ft"}
+_SUFFIXES = {"degrees": "°", "fraction": "%", "times": "×", "per second": "/s"}
+_NUMBER = r"([+-]?(?:\d+(?:[.,]\d*)?|[.,]\d+)(?:[eE][+-]?\d+)?)"
+_TEXT = re.compile(rf"^\s*{_NUMBER}\s*(mm|cm|km|in|ft|m|u|°|%|×|x|/s|per second|degrees)?\s*$")
+
+
+class _Scene:
+    """How many metres a scene unit is, in the scene that the window shows."""
+
+    metres_per_unit = 1.0
+
+
+def set_metres_per_unit(metres: float) -> None:
+    """Lengths are shown and typed for a scene whose unit is so many metres."""
+    _Scene.metres_per_unit = metres
+
+
+def suffix(unit: str) -> str:
+    """What stands behind a number of a unit, with its space; "u" for a scene unit without a name."""
+    if unit == "length":
+        metres = _Scene.metres_per_unit
+        return " " + next((name for size, name in _LENGTHS.items() if math.isclose(size, metres, rel_tol=1e-6)), "u")
+    text = _SUFFIXES.get(unit, "")
+    return text if text in {"°", "", "/s"} else f" {text}"
+
+
+def named(unit: str) -> str:
+    """A unit in words, for help."""
+    return suffix(unit).strip() if unit == "length" else unit
 
 
 def shown(value: float, unit: str) -> str:
     """A number with its unit, short enough for a field."""
-    if unit == "share":
+    if unit == "fraction":
         return f"{_plain(value * 100, 1).removesuffix('.0')} %"
-    suffix = SUFFIXES.get(unit, "")
-    digits = {"degrees": 1, "times": 3}.get(unit, 3)
-    text = _plain(value, digits)
-    space = "" if suffix in {"°", "", "/s"} else " "
-    return f"{text}{space}{suffix}"
+    return f"{_plain(value, 1 if unit == 'degrees' else 3)}{suffix(unit)}"
+
+
+def bare(text: str, unit: str) -> str:
+    """A shown number without its unit, where three stand side by side."""
+    return text.removesuffix(suffix(unit))
 
 
 def counted(count: int) -> str:
@@ -23,9 +51,9 @@ def counted(count: int) -> str:
     return f"{count:,}".replace(",", "\u00a0")
 
 
-def per_cent(share: float) -> str:
-    """A share in whole per cent."""
-    return f"{share * 100:.0f}\u00a0%"
+def per_cent(fraction: float) -> str:
+    """A fraction in whole per cent."""
+    return f"{fraction * 100:.0f}\u00a0%"
 
 
 def fixed(value: float, digits: int) -> str:
@@ -35,7 +63,7 @@ def fixed(value: float, digits: int) -> str:
 
 def typed(value: float, unit: str) -> str:
     """A number as it is offered for typing, without its unit and without loss."""
-    return repr(round(value * 100, 9) if unit == "share" else round(value, 9)).removesuffix(".0")
+    return repr(round(value * 100, 9) if unit == "fraction" else round(value, 9)).removesuffix(".0")
 
 
 def parsed(text: str, unit: str) -> float:
@@ -46,7 +74,10 @@ def parsed(text: str, unit: str) -> float:
     value = float(match[1].replace(",", "."))
     if not math.isfinite(value) or abs(value) > 1e9:
         raise ValueError("too large a number")
-    return value / 100 if unit == "share" else value
+    if unit == "length" and match[2] in _LENGTHS.values():
+        metres = next(size for size, name in _LENGTHS.items() if name == match[2])
+        return float(f"{value * metres / _Scene.metres_per_unit:.9g}")
+    return value / 100 if unit == "fraction" else value
 
 
 def drag_step(value: float, unit: str, step: float | None) -> float:

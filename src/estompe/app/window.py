@@ -1,43 +1,41 @@
-"""The window: where its parts stand, and what each command does."""
+"""The window: where its parts stand, and running commands."""
 
 from pathlib import Path
 
-from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QAction, QActionGroup, QKeySequence
-from PyQt6.QtWidgets import (
-    QApplication,
-    QHBoxLayout,
-    QMenu,
-    QMenuBar,
-    QScrollArea,
-    QSplitter,
-    QStackedWidget,
-    QVBoxLayout,
-    QWidget,
-)
+from PyQt6.QtCore import QPoint, QSize, Qt
+from PyQt6.QtGui import QAction, QCursor, QGuiApplication, QKeySequence
+from PyQt6.QtWidgets import QApplication, QHBoxLayout, QMenu, QMenuBar, QScrollArea, QSplitter, QVBoxLayout, QWidget
 
 import estompe.app.fields  # noqa: F401 - registers the fields
-from estompe.app import theme
-from estompe.app.actions import Actions
+from estompe.app import theme, units
 from estompe.app.commands import COMMANDS, MENUS, Command
+from estompe.app.commands.add import add_entry
+from estompe.app.context import AppContext
 from estompe.app.files import Files
+from estompe.app.model.recovery import Autosave
+from estompe.app.palette import Palette
 from estompe.app.panels.cast import CastPanel
 from estompe.app.panels.drive import DrivePanel
 from estompe.app.panels.measure import MeasurePanel
 from estompe.app.panels.picked import PickedPanel
 from estompe.app.panels.ramp import RampPanel
 from estompe.app.preferences import Preferences
-from estompe.app.recovery import Autosave, discard, lost
 from estompe.app.session import Session
+from estompe.app.sheets.help_sheet import Shortcut
+from estompe.app.sheets.stack import SheetStack
 from estompe.app.sheets.start_sheet import StartSheet
 from estompe.app.status import StatusLine
 from estompe.app.time.panel import TimePanel
 from estompe.app.view.view import View
 from estompe.app.widgets.fields import column
 from estompe.app.widgets.labels import hairline, label
-from estompe.app.widgets.leaving import take_away
 from estompe.app.work import Work
-from estompe.setups.adding import PRIMITIVES
+from estompe.setups.catalog import Entry
+
+_SIZE = QSize(1280, 800)
+_TITLE_BAR = 34
+_SPLITTERS = {"across": [940, 340], "upper": [190, 750], "left": [540, 196], "right": [226, 284, 226]}
+"""The window's splitters by the name that preferences use, with their first sizes."""
 
 
 class Window(QWidget):
@@ -47,57 +45,62 @@ class Window(QWidget):
         super().__init__()
         self.setObjectName("window")
         self.setWindowTitle("Estompe")
-        self.resize(1280, 800)
         self.preferences = preferences
         self.session = Session(self)
         self.work = Work(self)
-        self.files = Files(self.session, self.work, preferences, self)
+        self.autosave = Autosave(self.session.document, self.session.messages, self)
+        self.files = Files(self.session, self.work, preferences, self.autosave, self)
         self.view = View(self.session)
         self.cast = CastPanel(self.session)
         self.measure, self.ramp = MeasurePanel(self.session), RampPanel(self.session)
         self.drive, self.picked = DrivePanel(self.session), PickedPanel(self.session)
         self.time = TimePanel(self.session)
         self.status = StatusLine(self.session, self.work)
+        self.sheets = SheetStack(self.view, self.session, self.files, preferences)
+        self.sheets.apply_preferences = self.apply_preferences
+        self.splitters: dict[str, QSplitter] = {}
         self.actions_by_name: dict[str, QAction] = {}
-        self.do = Actions(self)
+        self.palette_shown: Palette | None = None
         self._lay_out()
+        self.context = self._context()
+        self._commands = {command.name: command for command in COMMANDS}
         self._make_menus()
-        self.autosave = Autosave(self.session)
-        self.session.scene_changed.connect(self._pull_title)
-        self.session.project_changed.connect(self._new_project)
+        self._connect()
+        self.setAcceptDrops(True)
+        self.apply_preferences()
+        self.resize(_free_size())
+        self.sheets.show_start()
+
+    def _connect(self) -> None:
+        session = self.session
+        session.document.scene_changed.connect(self._scene_changed)
+        session.document.project_changed.connect(self._new_project)
+        session.mesh_wanted.connect(self.files.hand_on_mesh)
+        session.palette_wanted.connect(self.add)
         self.view.probed.connect(self._mark_ramp)
-        self.ramp.marks_wanted.connect(lambda: self.do.mark_coarse())
-        self.ramp.subdivision_wanted.connect(lambda: self.do.subdivide_there())
-        self.session.mesh_wanted.connect(self.files.hand_on_mesh)
         self.view.painted.connect(self.time.player.picture_shown)
         self.view.file_dropped.connect(lambda name: self.files.open(Path(name)))
-        self.setAcceptDrops(True)
-        self.apply_theme()
-        self.show_start()
+        self.ramp.marks_wanted.connect(lambda: self.run("mark_coarse"))
+        self.ramp.subdivision_wanted.connect(lambda: self.run("subdivide_there"))
 
     # Where things stand
 
     def _lay_out(self) -> None:
-        self.sheets = QStackedWidget()
-        self.sheets.addWidget(self.view)
-        upper = QSplitter(Qt.Orientation.Horizontal)
-        upper.addWidget(_scrolling(self.cast, 190))
-        upper.addWidget(self.sheets)
-        upper.setStretchFactor(1, 1)
-        left = QSplitter(Qt.Orientation.Vertical)
-        left.addWidget(upper)
-        left.addWidget(self.time)
-        left.setStretchFactor(0, 1)
-        left.setSizes([514, 222])
-        right = column(self.measure, self.ramp, self.drive, self.picked, margins=(14, 4, 12, 12))
-        right.layout().addStretch(1)
-        across = QSplitter(Qt.Orientation.Horizontal)
-        across.addWidget(column(left, self.status))
-        across.addWidget(_scrolling(right, 340))
-        across.setStretchFactor(0, 1)
-        for splitter in (upper, left, across):
-            splitter.setHandleWidth(1)
-            splitter.setChildrenCollapsible(False)
+        upper = self._splitter("upper", Qt.Orientation.Horizontal, _scrolling(self.cast, 150), self.sheets)
+        left = self._splitter("left", Qt.Orientation.Vertical, upper, self.time)
+        below = column(self.drive, self.picked, margins=(14, 0, 12, 12))
+        below.layout().addStretch(1)
+        above = column(self.measure, margins=(14, 4, 12, 0))
+        above.layout().addStretch(1)
+        ramp = column(self.ramp, margins=(14, 0, 12, 4))
+        ramp.setObjectName("panel")
+        ramp.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        right = self._splitter(
+            "right", Qt.Orientation.Vertical, _scrolling(above, 320), _scrolling(ramp, 320), _scrolling(below, 320)
+        )
+        across = self._splitter("across", Qt.Orientation.Horizontal, column(left, self.status), right)
+        for splitter, stretched in ((upper, 1), (left, 0), (across, 0), (right, 2)):
+            splitter.setStretchFactor(stretched, 1)
         self.menu_bar = QMenuBar()
         self.title = label("", "strong")
         head = QWidget()
@@ -112,25 +115,60 @@ class Window(QWidget):
         layout.addWidget(hairline())
         layout.addWidget(across, 1)
 
+    def _splitter(self, name: str, orientation: Qt.Orientation, *widgets: QWidget) -> QSplitter:
+        """A splitter whose sizes are remembered."""
+        made = QSplitter(orientation)
+        for widget in widgets:
+            made.addWidget(widget)
+        made.setHandleWidth(3)
+        made.setChildrenCollapsible(False)
+        sizes = self.preferences.splitters.get(name, [])
+        made.setSizes(sizes if len(sizes) == len(widgets) and all(size > 0 for size in sizes) else _SPLITTERS[name])
+        made.splitterMoved.connect(lambda *_: self.preferences.splitters.update({name: made.sizes()}))
+        self.splitters[name] = made
+        return made
+
+    def _context(self) -> AppContext:
+        return AppContext(
+            session=self.session,
+            files=self.files,
+            work=self.work,
+            preferences=self.preferences,
+            view=self.view,
+            cast=self.cast,
+            measure=self.measure,
+            drive=self.drive,
+            time=self.time,
+            status=self.status,
+            sheets=self.sheets,
+            close=self.close,
+            apply_preferences=self.apply_preferences,
+            add=self.add,
+            run=self.run,
+            explain=self.explain,
+            shortcuts=self.shortcuts,
+            change_shortcut=self.change_shortcut,
+        )
+
+    # Commands
+
     def _make_menus(self) -> None:
         menus = {name: self.menu_bar.addMenu(name) for name in MENUS}
-        modes = QActionGroup(self)
+        for menu in menus.values():
+            menu.setToolTipsVisible(True)
+            menu.aboutToShow.connect(lambda menu=menu: self._pull_menu(menu))
         for command in COMMANDS:
             action = self._action(command)
             if command.menu:
                 menus[command.menu].addAction(action)
-            if command.name.startswith("mode_"):
-                action.setCheckable(True)
-                modes.addAction(action)
-        menus["Edit"].aboutToShow.connect(self._pull_undo)
-        menus["View"].aboutToShow.connect(lambda: self.actions_by_name[f"mode_{self.view.mode}"].setChecked(True))
-        self._add_kinds(menus["Add"])
 
     def _action(self, command: Command) -> QAction:
         action = QAction(command.text, self)
+        action.setObjectName(command.name)
+        action.setCheckable(command.chosen is not None)
         keys = self.preferences.shortcuts.get(command.name, command.keys)
         action.setShortcut(QKeySequence(keys))
-        action.triggered.connect(lambda _=False: getattr(self.do, command.name)())
+        action.triggered.connect(lambda _=False: self.run(command.name))
         if keys == "Tab":
             # Elsewhere Tab moves the focus on, as everywhere.
             action.setShortcutContext(Qt.ShortcutContext.WidgetShortcut)
@@ -140,21 +178,105 @@ class Window(QWidget):
         self.actions_by_name[command.name] = action
         return action
 
-    def _add_kinds(self, menu: QMenu | None) -> None:
-        shapes = menu.addMenu("Shape")
-        for name, source in PRIMITIVES.items():
-            shapes.addAction(name, lambda name=name, source=source: self.do.add_shape(name, source()))
-        controls = menu.addMenu("Control")
-        for form in ("ball", "box", "plane", "cylinder", "path"):
-            controls.addAction(form.capitalize(), lambda form=form: self.do.add_control(form))
+    def _pull_menu(self, menu: QMenu) -> None:
+        """Grey out what cannot be done now, and say why; closed again, actions are enabled, so that shortcuts can say it."""
+        for action in menu.actions():
+            command = self._commands[action.objectName()]
+            why = command.needs(self.context)
+            action.setEnabled(not why)
+            action.setToolTip(why[:1].upper() + why[1:] if why else command.text)
+            if command.title is not None:
+                action.setText(command.title(self.context))
+            if command.chosen is not None:
+                action.setChecked(command.chosen(self.context))
+        menu.aboutToHide.connect(lambda: self._enable(menu), Qt.ConnectionType.SingleShotConnection)
 
-    def apply_theme(self) -> None:
-        """Show the chosen theme, or the one that matches the desktop's."""
+    @staticmethod
+    def _enable(menu: QMenu) -> None:
+        for action in menu.actions():
+            action.setEnabled(True)
+
+    def run(self, name: str) -> None:
+        """Do what a command says, or say why it cannot be done now."""
+        command = self._commands[name]
+        why = command.needs(self.context)
+        if why:
+            self.status.say(f"{command.text.removesuffix('…')}: {why}", "warning")
+            return
+        command.run(self.context)
+
+    def shortcuts(self) -> list[Shortcut]:
+        """The keys of every command as they are now."""
+        changed = self.preferences.shortcuts
+        return [Shortcut(item.name, item.text, changed.get(item.name, item.keys)) for item in COMMANDS]
+
+    def change_shortcut(self, name: str, keys: str) -> None:
+        """Use other keys for a command; they are taken away from any other command."""
+        shortcuts = self.preferences.shortcuts
+        for other, command in self._commands.items():
+            if other != name and keys and shortcuts.get(other, command.keys) == keys:
+                shortcuts[other] = ""
+                self.actions_by_name[other].setShortcut(QKeySequence())
+                self.status.say(f"{keys} belonged to “{command.text}”, which has no shortcut now", "warning")
+        shortcuts[name] = keys
+        self.actions_by_name[name].setShortcut(QKeySequence(keys))
+        self.preferences.save()
+
+    # Adding
+
+    def add(self, family: str) -> None:
+        """Open the palette at the pointer, or in the view where the pointer is elsewhere."""
+        at = QCursor.pos()
+        if not self.rect().contains(self.mapFromGlobal(at)):
+            at = self.view.mapToGlobal(QPoint(self.view.width() // 2, 60))
+        self.palette_shown = Palette(family, self.preferences.added, self._refused, self)
+        self.palette_shown.chosen.connect(self.add_entry)
+        self.palette_shown.help_wanted.connect(self.explain)
+        self.palette_shown.open_at(at)
+
+    def _refused(self, entry: Entry) -> str:
+        """Why something cannot be added now, or nothing."""
+        if entry.family in ("effect", "recipe") and self.session.selection.shape is None:
+            return "Choose a shape first."
+        return ""
+
+    def add_entry(self, entry: Entry) -> None:
+        """Add something to the scene and make it current."""
+        add_entry(self.context, entry)
+
+    # Help
+
+    def explain(self, name: str = "") -> None:
+        """Show the reference at an entry, or at what the pointer or the focus is on."""
+        if not name:
+            for widget in (QApplication.widgetAt(QCursor.pos()), QApplication.focusWidget()):
+                name = name or _entry_of(widget)
+        if name:
+            self.sheets.show_entry(name)
+        else:
+            self.sheets.toggle_reference()
+
+    # Preferences
+
+    def apply_preferences(self) -> None:
+        """Take over what the person chose."""
+        chosen = self.preferences
+        self.session.document.set_undo_depth(max(0, chosen.undo_depth))
+        self.session.evaluator.worker.set_budgets(chosen.results_budget, chosen.frames_budget)
+        self.session.evaluator.worker.threads = max(0, chosen.threads)
+        self.autosave.set_interval(max(5, chosen.autosave))
+        self.view.orbits_left = chosen.navigation != "middle"
+        self._apply_theme()
+
+    def _apply_theme(self) -> None:
         chosen = theme.THEMES.get(self.preferences.theme) or theme.desktop_theme()
         app = QApplication.instance()
-        app.setProperty("theme", chosen.name)
-        theme.load_fonts()
-        app.setStyleSheet(theme.style_sheet(chosen))
+        scale = theme.set_text_size(self.preferences.text_size)
+        if (app.property("theme"), app.property("text-scale")) != (chosen.name, scale) or not app.styleSheet():
+            app.setProperty("theme", chosen.name)
+            app.setProperty("text-scale", scale)
+            theme.load_fonts()
+            app.setStyleSheet(theme.style_sheet(chosen))
         for panel in (self.cast, self.measure, self.ramp, self.drive, self.picked):
             panel.rebuild()
         self.time.pull()
@@ -162,54 +284,32 @@ class Window(QWidget):
 
     # What follows the session
 
+    def _scene_changed(self, old, new) -> None:
+        if old.metres_per_unit != new.metres_per_unit:
+            units.set_metres_per_unit(new.metres_per_unit)
+            self.view.update()
+        self._pull_title()
+
     def _new_project(self) -> None:
-        if self.session.started:
-            self.show_view()
+        units.set_metres_per_unit(self.session.document.scene.metres_per_unit)
+        if self.session.document.started:
+            self.sheets.show_view()
             self.view.look_through_camera(True)
             self.view.setFocus()
         self._pull_title()
 
-    def _pull_title(self, *_: object) -> None:
-        mark = " *" if self.session.unsaved else ""
-        self.title.setText(f"{self.session.title}{mark}" if self.session.started else "")
-        self.setWindowTitle(f"{self.session.title}{mark} - Estompe" if self.session.started else "Estompe")
-        if self.session.started and isinstance(self.sheets.currentWidget(), StartSheet) and self.session.scene.shapes:
-            self.show_view()
-
-    def _pull_undo(self) -> None:
-        for name, text in (("undo", self.session.undo_label), ("redo", self.session.redo_label)):
-            action = self.actions_by_name[name]
-            action.setText(f"{name.capitalize()} {text}" if text else name.capitalize())
-            action.setEnabled(text is not None)
+    def _pull_title(self) -> None:
+        document = self.session.document
+        mark = " *" if document.unsaved else ""
+        self.title.setText(f"{document.title}{mark}" if document.started else "")
+        self.setWindowTitle(f"{document.title}{mark} - Estompe" if document.started else "Estompe")
+        if document.started and isinstance(self.sheets.currentWidget(), StartSheet) and document.scene.shapes:
+            self.sheets.show_view()
 
     def _mark_ramp(self, reading) -> None:
         if self.ramp.plot is not None:
-            own = self.ramp.owner is self.session.falloff
+            own = self.ramp.owner is self.session.selection.falloff
             self.ramp.plot.mark(reading.value if reading is not None and own else None)
-
-    def show_sheet(self, sheet: QWidget) -> None:
-        """Lay a sheet over the view."""
-        self.show_view()
-        self.sheets.addWidget(sheet)
-        self.sheets.setCurrentWidget(sheet)
-
-    def show_view(self) -> None:
-        """Take away the sheet that lies over the view; one that nobody sees would follow every change."""
-        sheet = self.sheets.widget(1)
-        if sheet is not None:
-            self.sheets.removeWidget(sheet)
-            take_away(sheet)
-
-    def show_start(self) -> None:
-        """Lay the start sheet over the view."""
-        sheet = StartSheet(self.preferences.recent, lost())
-        sheet.sample_chosen.connect(self.files.open_sample)
-        sheet.file_chosen.connect(lambda name: self.files.open(Path(name)))
-        sheet.open_wanted.connect(self.files.ask_open)
-        sheet.new_wanted.connect(self.files.new_scene)
-        sheet.recovered.connect(self.files.recover)
-        sheet.discarded.connect(lambda item: discard(item.path))
-        self.show_sheet(sheet)
 
     # Qt
 
@@ -230,6 +330,7 @@ class Window(QWidget):
 
     def shut_down(self) -> None:
         """End all threads and forget the autosave."""
+        self.preferences.save()
         self.time.player.stop()
         self.work.wait()
         self.view.drawer.stop()
@@ -238,13 +339,30 @@ class Window(QWidget):
         self.status.stop()
 
 
+def _free_size() -> QSize:
+    """The window's size: never more than the screen has free, its title bar counted."""
+    screen = QGuiApplication.primaryScreen()
+    free = screen.availableGeometry().size() if screen is not None else _SIZE
+    return QSize(min(_SIZE.width(), free.width()), min(_SIZE.height(), free.height() - _TITLE_BAR))
+
+
 def _scrolling(widget: QWidget, width: int) -> QWidget:
-    """A panel of a width that scrolls when it is too tall."""
+    """A panel that is at least so wide and scrolls when it is too tall."""
     area = QScrollArea()
     area.setWidget(widget)
     area.setWidgetResizable(True)
     area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
     area.setMinimumWidth(width)
-    area.setMaximumWidth(width * 2)
+    area.setMinimumHeight(60)
     area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
     return area
+
+
+def _entry_of(widget: QWidget | None) -> str:
+    """The reference's entry that a widget or what it stands in belongs to."""
+    while widget is not None:
+        found = widget.property("entry")
+        if found:
+            return str(found)
+        widget = widget.parentWidget()
+    return ""

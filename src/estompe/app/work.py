@@ -6,12 +6,18 @@ from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from estompe import faults
 from estompe.evaluate import CancelledError
-from estompe.exchange.errors import Tell
+from estompe.exchange.errors import Progress
+
+_PATIENCE = 5.0
 
 
 class Work(QObject):
-    """One job at a time. progressed(share, text), done(), failed(text), cancelled() arrive on the window's thread."""
+    """One job at a time. All signals arrive on the interface thread.
+
+    progressed(fraction, text); ended(); failed(text); cancelled(title).
+    """
 
     progressed = pyqtSignal(float, str)
     ended = pyqtSignal()
@@ -30,10 +36,10 @@ class Work(QObject):
     def running(self) -> bool:
         return self._thread is not None
 
-    def start(self, title: str, job: Callable[[Tell], Any], then: Callable[[Any], None]) -> bool:
-        """Run a job; `then` gets its result on the window's thread. False if another one is still running.
+    def start(self, title: str, job: Callable[[Progress], Any], then: Callable[[Any], None]) -> bool:
+        """Run a job; `then` gets its result on the interface thread. False if another one is still running.
 
-        Errors a person can act on (ValueError and OSError) are told as text.
+        Errors a person can act on (ValueError and OSError) are told as text; others go to the log too.
         """
         if self._thread is not None:
             self.failed.emit(f"wait until “{self.title}” is done, or cancel it")
@@ -50,23 +56,25 @@ class Work(QObject):
         self._stop.set()
 
     def wait(self) -> None:
-        """Cancel what runs and wait for its end, when the window closes."""
+        """Cancel what runs and wait for its end when the window closes, but not for ever: files are whole or not there."""
         self.cancel()
         if self._thread is not None:
-            self._thread.join()
+            self._thread.join(_PATIENCE)
 
-    def _tell(self, share: float, text: str) -> None:
+    def _progress(self, fraction: float, text: str) -> None:
         if self._stop.is_set():
             raise CancelledError
-        self.progressed.emit(share, text)
+        self.progressed.emit(fraction, text)
 
-    def _run(self, job: Callable[[Tell], Any], then: Callable[[Any], None]) -> None:
+    def _run(self, job: Callable[[Progress], Any], then: Callable[[Any], None]) -> None:
         try:
-            result = job(self._tell)
+            result = job(self._progress)
         except CancelledError:
             self._finished.emit(None, CancelledError())
-        except (ValueError, OSError, RuntimeError, MemoryError) as error:
-            self._finished.emit(None, error)
+        except (ValueError, OSError) as error:
+            self._finished.emit(None, str(error))
+        except Exception as error:  # the window must hear of it, whatever it is
+            self._finished.emit(None, faults.record(error, self.title.capitalize()))
         else:
             self._finished.emit(then, result)
 

@@ -1,29 +1,74 @@
 """Files appear whole or not at all."""
 
+import contextlib
 import os
+import stat
 import tempfile
+import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
+
+_PART = ".estompe-part"
+# A part this old belongs to a process that was killed.
+_ABANDONED = 24 * 3600.0
 
 
 @contextmanager
 def written_whole(path: Path) -> Iterator[Path]:
     """A temporary file beside the target, moved over it when the block ends well and removed otherwise.
 
-    Raises OSError where the folder cannot be written.
+    A symbolic link stays one: what it points to is replaced. Mode and owner of a file that is replaced are kept.
+
+    Raises
+    ------
+    OSError
+        Where the folder cannot be written, or the file is read-only.
     """
-    handle, name = tempfile.mkstemp(prefix=f".{path.stem}-", suffix=path.suffix, dir=path.parent)
+    target = Path(os.path.realpath(path))
+    before = _standing(target)
+    _sweep(target.parent)
+    handle, name = tempfile.mkstemp(prefix=f".{target.stem[:40]}-", suffix=_PART + target.suffix, dir=target.parent)
     os.close(handle)
     part = Path(name)
     try:
         yield part
-        part.chmod(0o666 & ~_umask())
+        _take_over(part, before)
         with part.open("rb") as stream:
             os.fsync(stream.fileno())
-        part.replace(path)
+        part.replace(target)
     finally:
         part.unlink(missing_ok=True)
+
+
+def _standing(target: Path) -> os.stat_result | None:
+    """What stands at the target now. Raises PermissionError for a file nobody may write."""
+    try:
+        found = target.stat()
+    except FileNotFoundError:
+        return None
+    if stat.S_ISREG(found.st_mode) and not found.st_mode & 0o222:
+        raise PermissionError(13, "the file is read-only", str(target))
+    return found
+
+
+def _take_over(part: Path, before: os.stat_result | None) -> None:
+    if before is None:
+        part.chmod(0o666 & ~_umask())
+        return
+    with contextlib.suppress(OSError):  # only root may give files away
+        os.chown(part, before.st_uid, before.st_gid)
+    part.chmod(stat.S_IMODE(before.st_mode))
+
+
+def _sweep(folder: Path) -> None:
+    """Remove what killed processes left behind."""
+    now = time.time()
+    with contextlib.suppress(OSError):
+        for part in folder.glob(f".*{_PART}*"):
+            with contextlib.suppress(OSError):
+                if now - part.stat().st_mtime > _ABANDONED:
+                    part.unlink()
 
 
 def _umask() -> int:

@@ -2,6 +2,7 @@
 
 import itertools
 import math
+from collections.abc import Iterator
 from functools import cache
 from typing import Any
 
@@ -9,8 +10,10 @@ import msgspec
 from msgspec import Struct
 
 from estompe.document.formula import FormulaError, parse
+from estompe.document.kinds import Kind
+from estompe.document.names import clean_name, is_clean
 from estompe.document.numbers import LARGEST, Formula, Keyed
-from estompe.document.scene import Lathe, Scene
+from estompe.document.scene import Scene
 from estompe.document.settings import Setting, settings_of
 
 
@@ -27,11 +30,13 @@ def check(scene: Scene) -> None:
 
 
 def check_change(scene: Scene, before: Scene) -> None:
-    """The same for what an edit made other than in a sound scene, so that whatever is edited can be saved and opened again.
+    """Like `check`, but only for the parts that differ from `before`, which is known to be valid.
 
     Raises SceneError without a place: whoever edits sees it.
     """
     try:
+        if scene.shapes is not before.shapes or scene.falloffs is not before.falloffs:
+            _check_ids(scene)
         _check_part(scene, "$", before)
     except SceneError as error:
         raise SceneError(str(error).split(" - at ")[0]) from None
@@ -39,30 +44,36 @@ def check_change(scene: Scene, before: Scene) -> None:
 
 def check_number(value: float, rule: Setting) -> None:
     """Raise SceneError for a value that is not finite or is outside the setting's limits."""
-    if not math.isfinite(value):
-        raise SceneError(f"{rule.label} must be a finite number")
-    if abs(value) > LARGEST:
-        raise SceneError(f"{rule.label} is too large: at most {LARGEST:g}")
+    if not is_sound(value):
+        what = f"is too large: at most {LARGEST:g}" if math.isfinite(value) else "must be a finite number"
+        raise SceneError(f"{rule.label} {what}")
     if rule.low is not None and value < rule.low:
         raise SceneError(f"{rule.label} must be at least {rule.low:g}, not {value:g}")
     if rule.high is not None and value > rule.high:
         raise SceneError(f"{rule.label} must be at most {rule.high:g}, not {value:g}")
 
 
+def is_sound(value: float) -> bool:
+    """Whether a number is finite and not larger than a scene may hold."""
+    return math.isfinite(value) and abs(value) <= LARGEST
+
+
+def identified(scene: Scene) -> Iterator[tuple[str, Any]]:
+    """Everything whose id must be unique in a scene, with its place. What lies inside a kind is the kind's own."""
+    for family in ("shapes", "controls", "falloffs"):
+        for index, item in enumerate(getattr(scene, family)):
+            yield f"$.{family}[{index}]", item
+            inner = {"shapes": "effects", "falloffs": "layers"}.get(family)
+            for number, part in enumerate(getattr(item, inner) if inner else ()):
+                yield f"$.{family}[{index}].{inner}[{number}]", part
+
+
 def _check_ids(scene: Scene) -> None:
-    groups: list[tuple[str, tuple[Any, ...]]] = [
-        ("$.shapes", scene.shapes),
-        ("$.controls", scene.controls),
-        ("$.falloffs", scene.falloffs),
-    ]
-    groups += [(f"$.shapes[{i}].effects", shape.effects) for i, shape in enumerate(scene.shapes)]
-    groups += [(f"$.falloffs[{i}].layers", falloff.layers) for i, falloff in enumerate(scene.falloffs)]
-    for where, items in groups:
-        seen: set[str] = set()
-        for index, item in enumerate(items):
-            if item.id in seen:
-                raise SceneError(f"the id “{item.id}” is used twice - at `{where}[{index}].id`")
-            seen.add(item.id)
+    seen: set[str] = set()
+    for where, item in identified(scene):
+        if item.id in seen:
+            raise SceneError(f"the id “{item.id}” is used twice - at `{where}.id`")
+        seen.add(item.id)
 
 
 def _check_part(item: Any, where: str, before: Any) -> None:
@@ -80,7 +91,7 @@ def _check_part(item: Any, where: str, before: Any) -> None:
         _check_keys(item, where)
     elif isinstance(item, Formula):
         _check_formula(item.text, where)
-    elif isinstance(item, float) and not _sound(item):
+    elif isinstance(item, float) and not is_sound(item):
         raise SceneError(f"a number is not finite or larger than {LARGEST:g} - at `{where}`")
     elif isinstance(item, Struct):
         _check_struct(item, where)
@@ -90,8 +101,9 @@ def _check_part(item: Any, where: str, before: Any) -> None:
 
 
 def _check_struct(item: Struct, where: str) -> None:
-    if isinstance(item, Lathe) and any(radius < 0 for radius, _ in item.profile):
-        raise SceneError(f"a profile's radius is negative - at `{where}.profile`")
+    name = getattr(item, "name", None)
+    if isinstance(name, str) and not is_clean(name):
+        raise SceneError(f"the name “{clean_name(name)}” holds characters that cannot be used - at `{where}.name`")
     for name, least, most in _lengths(type(item)):
         value = getattr(item, name)
         if value is not None and not least <= len(value) <= most:
@@ -99,6 +111,11 @@ def _check_struct(item: Struct, where: str) -> None:
             raise SceneError(f"{name.replace('_', ' ')} can be {words} long, not {len(value):,} - at `{where}.{name}`")
     for rule in settings_of(type(item)):
         _check_limits(getattr(item, rule.name), rule, f"{where}.{rule.name}")
+    if isinstance(item, Kind):
+        try:
+            item.check()
+        except ValueError as error:
+            raise SceneError(f"{error} - at `{where}`") from None
 
 
 @cache
@@ -114,10 +131,6 @@ def _lengths(kind: type[Struct]) -> tuple[tuple[str, int, float], ...]:
     return tuple(found)
 
 
-def _sound(value: float) -> bool:
-    return math.isfinite(value) and abs(value) <= LARGEST
-
-
 def _check_formula(text: str, where: str) -> None:
     try:
         parse(text)
@@ -130,7 +143,7 @@ def _check_keys(number: Keyed, where: str) -> None:
     if any(after <= before for before, after in itertools.pairwise(frames)):
         raise SceneError(f"keys must stand on ascending frames - at `{where}.keys`")
     slopes = [slope for key in number.keys for slope in (key.slope_in, key.slope_out) if slope is not None]
-    if not all(_sound(value) for value in (*slopes, *frames, *(key.value for key in number.keys))):
+    if not all(is_sound(value) for value in (*slopes, *frames, *(key.value for key in number.keys))):
         raise SceneError(f"a key's value is not finite or larger than {LARGEST:g} - at `{where}.keys`")
 
 

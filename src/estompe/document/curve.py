@@ -7,7 +7,7 @@ Cubic Interpolants" (1984), doi:10.1137/0905021; at both ends the slope is zero,
 from collections.abc import Sequence
 from typing import Literal
 
-Shape = Literal["step", "linear", "smooth"]
+Interpolation = Literal["step", "linear", "smooth"]
 Cubic = tuple[float, float, float, float]
 # Points nearer to each other than this stand at one place.
 _NEAREST = 1e-9
@@ -33,11 +33,14 @@ Tangents = tuple[float | None, float | None]
 
 
 def cubics(
-    at: Sequence[float], values: Sequence[float], shapes: Sequence[Shape], tangents: Sequence[Tangents] = ()
+    at: Sequence[float],
+    values: Sequence[float],
+    interpolations: Sequence[Interpolation],
+    tangents: Sequence[Tangents] = (),
 ) -> list[Cubic]:
     """One cubic per point, constant first, in the distance from that point; it holds until the next point.
 
-    The last one is constant. at: ascending; shapes: how each point goes on to the next; tangents: none, or one per point.
+    The last one is constant. at: ascending; interpolations: how each point goes on to the next; tangents: none, or one per point.
     """
     own = slopes(at, values)
     into, out_of = list(own), list(own)
@@ -45,13 +48,13 @@ def cubics(
         into[i] = own[i] if before is None else before
         out_of[i] = own[i] if after is None else after
     out: list[Cubic] = []
-    for i, shape in enumerate(shapes):
-        if i == len(at) - 1 or shape == "step" or at[i + 1] - at[i] <= _NEAREST:
+    for i, interpolation in enumerate(interpolations):
+        if i == len(at) - 1 or interpolation == "step" or at[i + 1] - at[i] <= _NEAREST:
             out.append((values[i], 0.0, 0.0, 0.0))
             continue
         width = at[i + 1] - at[i]
         rise = (values[i + 1] - values[i]) / width
-        if shape == "linear":
+        if interpolation == "linear":
             out.append((values[i], rise, 0.0, 0.0))
             continue
         out.append(

@@ -1,31 +1,34 @@
 """Edits are functions from scene to scene that share all they do not change.
 
 A path names one part of a scene: field names, ids of things that have one, and numbers for places in a plain tuple, such as
-("controls", "lantern", "placement", "place", 0).
+("controls", "lantern", "transform", "position", 0).
 """
 
+from collections.abc import Iterable
 from typing import Any
 
 from msgspec import Struct, structs
+from msgspec.structs import astuple
 
+from estompe.document.identity_cache import IdentityCache
 from estompe.document.numbers import Formula, Keyed, Number
 from estompe.document.scene import Scene
 
-Path = tuple[str | int, ...]
+ScenePath = tuple[str | int, ...]
 
 
 class EditError(LookupError):
     """A path that names nothing in this scene."""
 
 
-def get(item: Any, path: Path) -> Any:
+def get(item: Any, path: ScenePath) -> Any:
     """The part of a scene that a path names. Raises EditError."""
     for step in path:
         item = _step(item, step)
     return item
 
 
-def exists(scene: Scene, path: Path) -> bool:
+def exists(scene: Scene, path: ScenePath) -> bool:
     """Whether a path names something in this scene."""
     try:
         get(scene, path)
@@ -34,7 +37,7 @@ def exists(scene: Scene, path: Path) -> bool:
     return True
 
 
-def put(item: Any, path: Path, value: Any) -> Any:
+def put(item: Any, path: ScenePath, value: Any) -> Any:
     """The same scene with one part replaced. Raises EditError for a path that names nothing."""
     if not path:
         return value
@@ -50,28 +53,28 @@ def put(item: Any, path: Path, value: Any) -> Any:
 
 
 def in_order(scene: Scene, before: Scene) -> Scene:
-    """The scene with its last frame not before its first: the one that was changed goes no farther than the other."""
+    """Clamp the edited end of the frame range so that first <= last."""
     if scene.last >= scene.first:
         return scene
     moved = {"last": scene.first} if scene.last != before.last else {"first": scene.last}
     return structs.replace(scene, **moved)
 
 
-def insert(scene: Scene, collection: Path, item: Any, index: int | None = None) -> Scene:
+def insert(scene: Scene, collection: ScenePath, item: Any, index: int | None = None) -> Scene:
     """An item added to a tuple, at its end or before an index."""
     items = get(scene, collection)
     at = len(items) if index is None else index
     return put(scene, collection, (*items[:at], item, *items[at:]))  # type: ignore[no-any-return]
 
 
-def remove(scene: Scene, path: Path) -> Scene:
+def remove(scene: Scene, path: ScenePath) -> Scene:
     """A scene without the item of a tuple that the path names."""
     items = get(scene, path[:-1])
     index = _index(items, path[-1])
     return put(scene, path[:-1], (*items[:index], *items[index + 1 :]))  # type: ignore[no-any-return]
 
 
-def reorder(scene: Scene, path: Path, index: int) -> Scene:
+def reorder(scene: Scene, path: ScenePath, index: int) -> Scene:
     """The item of a tuple moved to another place in it."""
     items = list(get(scene, path[:-1]))
     item = items.pop(_index(tuple(items), path[-1]))
@@ -79,26 +82,32 @@ def reorder(scene: Scene, path: Path, index: int) -> Scene:
     return put(scene, path[:-1], tuple(items))  # type: ignore[no-any-return]
 
 
-def fresh_id(scene: Scene, stem: str) -> str:
-    """An id that nothing in the scene has: the stem and the next number."""
-    taken = set(_ids(scene))
+def fresh_id(scene: Scene, stem: str, besides: Iterable[str] = ()) -> str:
+    """An id that nothing in the scene has, nor any of those besides: the stem and the next number."""
+    taken = ids_below(scene) | set(besides)
     number = 1
     while f"{stem}-{number}" in taken:
         number += 1
     return f"{stem}-{number}"
 
 
+def names_of(scene: Scene) -> list[str]:
+    """The names of all shapes, controls and falloffs, and of the camera: formulas tell them apart by these."""
+    items = (*scene.shapes, *scene.controls, *scene.falloffs, scene.camera)
+    return [str(getattr(item, "name", "")) for item in items]
+
+
 def fresh_name(names: list[str], stem: str) -> str:
     """A name like the stem that is not taken yet."""
-    number = 2
-    name = stem
-    while name in names:
+    taken = set(names)
+    number, name = 2, stem
+    while name in taken:
         name = f"{stem} {number}"
         number += 1
     return name
 
 
-def numbers_below(item: Any, path: Path = ()) -> list[tuple[Path, Number]]:
+def numbers_below(item: Any, path: ScenePath = ()) -> list[tuple[ScenePath, Number]]:
     """Every number of a struct with the path to it, in the order of the fields."""
     if isinstance(item, Keyed | Formula | float):
         return [(path, item)]
@@ -111,18 +120,25 @@ def numbers_below(item: Any, path: Path = ()) -> list[tuple[Path, Number]]:
     return [found for step, part in steps for found in numbers_below(part, (*path, step))]
 
 
-def keyed_below(item: Any, path: Path = ()) -> list[tuple[Path, Keyed]]:
+def keyed_below(item: Any, path: ScenePath = ()) -> list[tuple[ScenePath, Keyed]]:
     """Every keyed number of a struct with the path to it."""
     return [(where, number) for where, number in numbers_below(item, path) if isinstance(number, Keyed)]
 
 
-def _ids(item: Any) -> list[str]:
-    if isinstance(item, tuple):
-        return [found for part in item for found in _ids(part)]
-    if not isinstance(item, Struct):
-        return []
-    own = [item.id] if hasattr(item, "id") else []
-    return own + [found for name in item.__struct_fields__ for found in _ids(getattr(item, name))]
+_IDS: IdentityCache[frozenset[str]] = IdentityCache()
+
+
+def ids_below(item: Any) -> frozenset[str]:
+    """Every id in a part. Parts never change, so known ones are not walked again."""
+    if not isinstance(item, tuple | Struct):
+        return frozenset()
+    known = _IDS.get(item)
+    if known is not None:
+        return known
+    parts = item if isinstance(item, tuple) else astuple(item)
+    found = frozenset().union(*(ids_below(part) for part in parts if isinstance(part, tuple | Struct)))
+    own = getattr(item, "id", None)
+    return _IDS.put(item, found | {own} if isinstance(own, str) else found)
 
 
 def _step(item: Any, step: str | int) -> Any:

@@ -1,8 +1,9 @@
-"""Scenes as `.estompe` files: a zip of readable JSON and array blobs. docs/file-format.md describes it."""
+"""Scenes as `.estompe` files: a zip of readable JSON and stored arrays. docs/file-format.md describes it."""
 
 import io
 import re
 import zipfile
+import zlib
 from pathlib import Path
 from typing import IO, Any
 
@@ -13,19 +14,23 @@ from numpy.typing import NDArray
 
 from estompe.document.atomic import written_whole
 from estompe.document.check import SceneError, check
-from estompe.document.kinds import EffectSettings, Source, decode_kind, kinds
-from estompe.document.project import Project, blob_name, blobs_of
+from estompe.document.kinds import FAMILIES, decode_kind, encode_kind, family_of, kinds
+from estompe.document.migrations import migrate
+from estompe.document.names import clean_name, printable
+from estompe.document.project import Project, asset_name, assets_of
 from estompe.document.scene import Scene
 
-VERSION = 1
+VERSION = 2
 ENDING = ".estompe"
 _SCENE = "scene.json"
-_BLOB = re.compile(r"^blobs/([0-9a-f]{64})\.npy$")
-_MOST_JSON = 64 * 2**20
-_MOST_BLOB = 8 * 2**30
-_MOST_ENTRIES = 20_000
+_ASSET = re.compile(r"^(?:assets|blobs)/([0-9a-f]{64})\.npy$")
+MOST_JSON = 64 * 2**20
+MOST_ASSET = 8 * 2**30
+MOST_ENTRIES = 20_000
 # A fixed time stamp keeps two saves of one scene the same, byte for byte.
 _STAMP = (1980, 1, 1, 0, 0, 0)
+# A stored array is never compressed by us; one that is may unpack to so many times its size in the file, no more.
+_MOST_COMPRESSION = 64
 
 
 class FileError(ValueError):
@@ -45,19 +50,20 @@ class _Header(Struct, frozen=True):
 
 def save(project: Project, path: Path) -> None:
     """Write a project, whole or not at all. Raises FileError where the file cannot be written, or could not be read again."""
-    text = msgspec.json.format(msgspec.json.encode(_Envelope("estompe", VERSION, project.scene)), indent=1)
     try:
+        text = msgspec.json.encode(_Envelope("estompe", VERSION, project.scene), enc_hook=encode_kind)
+        text = msgspec.json.format(text, indent=1)
         parse_scene(text)
-    except FileError as error:
+    except (FileError, UnicodeError) as error:
         raise FileError(f"{path}: not written, since it could not be opened again: {error}") from None
     try:
         with written_whole(path) as part, zipfile.ZipFile(part, "w") as archive:
             archive.writestr(zipfile.ZipInfo(_SCENE, _STAMP), text, zipfile.ZIP_DEFLATED)
-            for name in sorted(blobs_of(project.scene) & set(project.blobs)):
+            for name in sorted(assets_of(project.scene) & set(project.assets)):
                 # Arrays of floats hardly shrink, and packing them would take a person's time at each save.
-                entry = zipfile.ZipInfo(f"blobs/{name}.npy", _STAMP)
+                entry = zipfile.ZipInfo(f"assets/{name}.npy", _STAMP)
                 with archive.open(entry, "w", force_zip64=True) as stream:
-                    np.lib.format.write_array(stream, np.asarray(project.blobs[name]), allow_pickle=False)
+                    np.lib.format.write_array(stream, np.asarray(project.assets[name]), allow_pickle=False)
     except OSError as error:
         raise FileError(f"{path}: cannot be written ({error.strerror or error})") from error
 
@@ -65,28 +71,30 @@ def save(project: Project, path: Path) -> None:
 def load(path: Path) -> Project:
     """Read a project. Raises FileError for anything that is not a whole, sound scene of this or an older version.
 
-    A blob that is missing is not an error: the scene opens and the shape that needs it says so.
+    An asset that is missing is not an error: the scene opens and the shape that needs it says so. Those that the scene does
+    not refer to are not read.
     """
     try:
         with zipfile.ZipFile(path) as archive:
             entries = _checked_entries(archive)
-            scene = _parsed(_read(archive, entries[_SCENE], _MOST_JSON))
-            blobs = {
-                match[1]: _blob(archive, entry, match[1])
+            scene = _parsed(_read(archive, entries[_SCENE], MOST_JSON))
+            wanted = assets_of(scene)
+            assets = {
+                match[1]: _asset(archive, entry, match[1])
                 for name, entry in entries.items()
-                if (match := _BLOB.match(name))
+                if (match := _ASSET.match(name)) and match[1] in wanted
             }
     except FileNotFoundError:
         raise FileError(f"{path}: there is no such file") from None
     except IsADirectoryError:
         raise FileError(f"{path}: is a folder, not a scene file") from None
     except zipfile.BadZipFile as error:
-        raise FileError(f"{path}: not a scene file, or damaged ({error})") from None
+        raise FileError(f"{path}: not a scene file, or damaged ({printable(str(error))})") from None
     except (SceneError, msgspec.MsgspecError) as error:
-        raise FileError(f"{path}: {_place(str(error))}") from None
-    except (OSError, EOFError, NotImplementedError, RuntimeError, zipfile.zlib.error) as error:  # type: ignore[attr-defined]
-        raise FileError(f"{path}: cannot be read ({error})") from None
-    return Project(scene, blobs)
+        raise FileError(f"{path}: {printable(_place(str(error)))}") from None
+    except (OSError, EOFError, NotImplementedError, RuntimeError, MemoryError, UnicodeError, zlib.error) as error:
+        raise FileError(f"{path}: cannot be read ({printable(str(error))})") from None
+    return Project(scene, assets)
 
 
 def parse_scene(text: bytes) -> Scene:
@@ -98,20 +106,25 @@ def parse_scene(text: bytes) -> Scene:
 
 
 def schema() -> dict[str, Any]:
-    """The JSON schema of scene.json, made from the types (draft 2020-12)."""
+    """The JSON schema of scene.json, made from the types (draft 2020-12). Kinds are defined under family and tag."""
 
-    def hook(kind: type) -> dict[str, Any]:
-        return {"oneOf": [{"$ref": f"#/$defs/{struct.__name__}"} for struct in kinds(kind).values()]}
+    def hook(field: type) -> dict[str, Any]:
+        family = family_of(field)
+        return {"oneOf": [{"$ref": _reference(family, tag)} for tag in kinds(family)]}
 
-    every = [_Envelope, *kinds(Source).values(), *kinds(EffectSettings).values()]
-    _, parts = msgspec.json.schema_components(every, schema_hook=hook, ref_template="#/$defs/{name}")
-    top = parts.pop("_Envelope")
-    return {
-        "$schema": "https://json-schema.org/draft/2020-12/schema",
-        "title": "Estompe scene, version 1",
-        **top,
-        "$defs": parts,
-    }
+    template = "#/$defs/{name}"
+    _, parts = msgspec.json.schema_components([_Envelope], schema_hook=hook, ref_template=template)
+    top = {**parts.pop("_Envelope"), "title": f"Estompe scene, version {VERSION}"}
+    for family in FAMILIES:
+        for tag, kind in kinds(family).items():
+            (own,), inner = msgspec.json.schema_components([kind], schema_hook=hook, ref_template=template)
+            parts[_reference(family, tag).removeprefix("#/$defs/")] = inner.pop(own["$ref"].removeprefix("#/$defs/"))
+            parts.update(inner)
+    return {"$schema": "https://json-schema.org/draft/2020-12/schema", **top, "$defs": dict(sorted(parts.items()))}
+
+
+def _reference(family: type, tag: str) -> str:
+    return f"#/$defs/{family.__name__}.{tag}"
 
 
 def _parsed(text: bytes) -> Scene:
@@ -124,9 +137,25 @@ def _parsed(text: bytes) -> Scene:
         )
     if header.version < 1:
         raise SceneError(f"version {header.version} does not exist - at `$.version`")
-    scene = msgspec.json.decode(text, type=_Envelope, dec_hook=decode_kind).scene
+    try:
+        raw = msgspec.json.decode(text)
+        if header.version < VERSION:
+            raw["scene"] = migrate(raw["scene"], header.version)
+            raw["version"] = VERSION
+        _clean(raw.get("scene"))
+        scene = msgspec.convert(raw, _Envelope, dec_hook=decode_kind).scene
+    except (KeyError, TypeError, AttributeError, RecursionError) as error:
+        raise SceneError(f"it is no sound scene of version {header.version} ({error!r})") from None
     check(scene)
     return scene
+
+
+def _clean(scene: Any) -> None:
+    """Names from other programs, or older versions, without what cannot be printed or written."""
+    for family in ("shapes", "controls", "falloffs"):
+        for item in scene.get(family, ()):
+            if isinstance(item, dict) and isinstance(item.get("name"), str) and item["name"]:
+                item["name"] = clean_name(item["name"]) if len(item["name"]) <= 200 else item["name"]
 
 
 def _place(text: str) -> str:
@@ -139,11 +168,11 @@ def _place(text: str) -> str:
 
 def _checked_entries(archive: zipfile.ZipFile) -> dict[str, zipfile.ZipInfo]:
     entries = archive.infolist()
-    if len(entries) > _MOST_ENTRIES:
-        raise SceneError(f"it holds {len(entries)} entries, more than the {_MOST_ENTRIES} that are allowed")
+    if len(entries) > MOST_ENTRIES:
+        raise SceneError(f"it holds {len(entries)} entries, more than the {MOST_ENTRIES} that are allowed")
     for entry in entries:
-        if entry.filename != _SCENE and not _BLOB.match(entry.filename):
-            raise SceneError(f"it holds “{entry.filename[:80]}”, which does not belong in a scene file")
+        if entry.filename != _SCENE and not _ASSET.match(entry.filename):
+            raise SceneError(f"it holds “{printable(entry.filename[:80])}”, which does not belong in a scene file")
     names = [entry.filename for entry in entries]
     if len(set(names)) != len(names):
         raise SceneError("it holds the same entry twice")
@@ -160,12 +189,14 @@ def _read(archive: zipfile.ZipFile, entry: zipfile.ZipInfo, most: int) -> bytes:
     return data
 
 
-def _blob(archive: zipfile.ZipFile, entry: zipfile.ZipInfo, name: str) -> NDArray[Any]:
-    if entry.file_size > _MOST_BLOB:
-        raise SceneError(f"{entry.filename} is larger than {_MOST_BLOB // 2**30} GB")
+def _asset(archive: zipfile.ZipFile, entry: zipfile.ZipInfo, name: str) -> NDArray[Any]:
+    if entry.file_size > MOST_ASSET:
+        raise SceneError(f"{entry.filename} is larger than {MOST_ASSET // 2**30} GB")
+    if entry.file_size > max(entry.compress_size, 2**20) * _MOST_COMPRESSION:
+        raise SceneError(f"{entry.filename} unpacks to more than {_MOST_COMPRESSION} times its size")
     with archive.open(entry) as stream:
         array = _array(stream, entry)
-    if blob_name(array) != name:
+    if asset_name(array) != name:
         raise SceneError(f"{entry.filename} is damaged: its content does not match its name")
     array.setflags(write=False)
     return array
@@ -176,14 +207,18 @@ def _array(stream: IO[bytes], entry: zipfile.ZipInfo) -> NDArray[Any]:
         version = np.lib.format.read_magic(stream)
         read = np.lib.format.read_array_header_1_0 if version == (1, 0) else np.lib.format.read_array_header_2_0
         shape, by_columns, dtype = read(stream)
-        if dtype.kind not in "fiub":
-            raise ValueError("it does not hold plain numbers")
-        if by_columns and len(shape) > 1:
-            raise ValueError("it is stored by columns")
+        if dtype.kind not in "fiub" or dtype.itemsize not in (1, 4, 8):
+            raise ValueError("it does not hold plain numbers of a known size")
+        if not shape or (by_columns and len(shape) > 1):
+            raise ValueError("it is no list, or stored by columns")
         size = int(np.prod(shape, dtype=object)) * dtype.itemsize
         if any(side < 0 for side in shape) or size > entry.file_size:
             raise ValueError("its header promises more than it holds")
         data = stream.read(size)
         return np.frombuffer(bytearray(data), dtype).reshape(shape)
-    except (ValueError, SyntaxError, io.UnsupportedOperation) as error:
+    except (OSError, EOFError, zipfile.BadZipFile, zlib.error, MemoryError):
+        raise
+    except (ValueError, SyntaxError, TypeError, io.UnsupportedOperation) as error:
         raise SceneError(f"{entry.filename} is not a sound array ({error})") from None
+    except Exception as error:  # NumPy's reader of headers evaluates literals: a damaged one can make it raise anything
+        raise SceneError(f"{entry.filename} is not a sound array ({type(error).__name__})") from None

@@ -1,10 +1,12 @@
-"""Formulas: plain arithmetic with names, parsed into a tree and worked out by walking it; nothing is ever executed.
+"""Formulas: plain arithmetic with names, parsed into a tree and computed by walking it; nothing is ever executed.
+
+Chains such as a + b + c are as deep as they are long, so they are walked in a loop; only nesting is limited.
 
 Values are floats or float arrays of one value per element. Angles are degrees. Conditions give 1 where they hold, else 0.
 """
 
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from functools import lru_cache
 from typing import Any
 
@@ -56,7 +58,7 @@ FUNCTIONS: dict[str, tuple[int, int, Callable[..., Value]]] = {
     "min": (2, 9, lambda *a: _fold(np.minimum, a)),
     "max": (2, 9, lambda *a: _fold(np.maximum, a)),
     "clamp": (3, 3, lambda a, low, high: np.minimum(np.maximum(a, low), high)),
-    "mix": (3, 3, lambda a, b, share: a + (b - a) * share),
+    "mix": (3, 3, lambda a, b, fraction: a + (b - a) * fraction),
     "ease": (1, 1, lambda a: (lambda t: t * t * (3.0 - 2.0 * t))(np.minimum(np.maximum(a, 0.0), 1.0))),
     "if": (3, 3, lambda condition, yes, no: np.where(np.asarray(condition) != 0, yes, no)),
 }
@@ -212,8 +214,16 @@ def _tokens(text: str) -> list[_Token]:
 
 def names_in(node: Node) -> set[tuple[str, ...]]:
     """Every dotted name a formula uses."""
-    own = {node.parts} if node.what == "name" else set()
-    return own.union(*(names_in(part) for part in node.inner))
+    return {part.parts for part in nodes_of(node) if part.what == "name"}
+
+
+def nodes_of(node: Node) -> Iterator[Node]:
+    """A node and all below it, in no particular order."""
+    waiting = [node]
+    while waiting:
+        part = waiting.pop()
+        waiting += part.inner
+        yield part
 
 
 _BINARY: dict[str, Callable[[Value, Value], Value]] = {
@@ -231,7 +241,7 @@ _BINARY: dict[str, Callable[[Value, Value], Value]] = {
 }
 
 
-def work_out(node: Node, names: Names, ask: Ask = lambda _name, _inner: None) -> Value:
+def compute(node: Node, names: Names, ask: Ask = lambda _name, _inner: None) -> Value:
     """The value of a formula. Raises FormulaError for an unknown name, a division by zero or a result that is no number."""
     with np.errstate(all="ignore"):
         value = _worked(node, names, ask)
@@ -250,18 +260,30 @@ def _worked(node: Node, names: Names, ask: Ask) -> Value:
             raise FormulaError(str(error.args[0]), node.begin, node.end) from None
     if node.what == "call":
         return _worked_call(node, names, ask)
-    values = [_worked(part, names, ask) for part in node.inner]
-    if node.what == "- one":
-        return -np.asarray(values[0], np.float64) if np.ndim(values[0]) else -values[0]
-    if node.what == "not one":
-        return np.asarray(np.asarray(values[0]) == 0, np.float64)[()]
+    if len(node.inner) == 1:
+        value = _worked(node.inner[0], names, ask)
+        if node.what == "not one":
+            return np.asarray(np.asarray(value) == 0, np.float64)[()]
+        return -np.asarray(value, np.float64) if np.ndim(value) else -value
+    chain = []
+    while len(node.inner) == 2 and node.what != "call":
+        chain.append(node)
+        node = node.inner[0]
+    total = _worked(node, names, ask)
+    for step in reversed(chain):
+        total = _joined(step, total, _worked(step.inner[1], names, ask))
+    return total
+
+
+def _joined(node: Node, left: Value, right: Value) -> Value:
+    """What an operator makes of two values."""
     if node.what == "/":
-        if (np.asarray(values[1]) == 0).any():
+        if (np.asarray(right) == 0).any():
             raise FormulaError("division by zero", node.inner[1].begin, node.inner[1].end)
-        return np.divide(values[0], values[1])
+        return np.divide(left, right)
     if node.what == "^":
-        return np.power(np.asarray(values[0], np.float64), values[1])[()]
-    return np.asarray(_BINARY[node.what](values[0], values[1]), np.float64)[()]
+        return np.power(np.asarray(left, np.float64), right)[()]
+    return np.asarray(_BINARY[node.what](left, right), np.float64)[()]
 
 
 def _worked_call(node: Node, names: Names, ask: Ask) -> Value:

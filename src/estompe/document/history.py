@@ -10,10 +10,12 @@ Subscriber = Callable[[Scene, Scene], None]
 class History:
     """The scenes that were committed, with the names of the steps between them.
 
-    Commits with the merge key of the step before become one step with it, until the gesture ends.
+    Commits with the merge key of the step before become one step with it, until the gesture ends. depth: how many steps can
+    be undone, 0 for all.
     """
 
-    def __init__(self, scene: Scene) -> None:
+    def __init__(self, scene: Scene, depth: int = 0) -> None:
+        self._depth = depth
         self._scenes = [scene]
         self._labels: list[str] = []
         self._position = 0
@@ -51,8 +53,20 @@ class History:
             self._scenes.append(scene)
             self._labels.append(label)
             self._position += 1
+            self._trim()
         self._merge_key = merge_key
-        self._tell(before)
+        self._publish(before)
+
+    def set_depth(self, depth: int) -> None:
+        """Change how many steps can be undone, 0 for all."""
+        self._depth = depth
+        self._trim()
+
+    def _trim(self) -> None:
+        extra = min(self._position, len(self._labels) - self._depth) if self._depth else 0
+        if extra > 0:
+            del self._scenes[:extra], self._labels[:extra]
+            self._position -= extra
 
     def end_gesture(self) -> None:
         """The next commit is a step of its own."""
@@ -71,8 +85,8 @@ class History:
         self._position = position
         self._merge_key = None
         if self.scene is not before:
-            self._tell(before)
+            self._publish(before)
 
-    def _tell(self, before: Scene) -> None:
+    def _publish(self, before: Scene) -> None:
         for subscriber in list(self._subscribers):
             subscriber(before, self.scene)

@@ -1,24 +1,25 @@
-"""Names of numbers in formulas, such as `Lantern.place.x` or `'Lantern glow'.gone`, and the paths they stand for."""
+"""Names of numbers in formulas, such as `Lantern.position.x` or `'Lantern glow'.gone`, and the paths they stand for."""
 
+import contextlib
 import re
 from typing import Any
 
 from msgspec import Struct
 
 from estompe.document import edits
-from estompe.document.edits import Path
-from estompe.document.known import Known
+from estompe.document.edits import ScenePath
+from estompe.document.identity_cache import IdentityCache
 from estompe.document.numbers import Formula, Keyed
 from estompe.document.scene import Scene
 
-# Fields that a name may step over: nobody says “Lantern.placement.place.x”.
-_SILENT = ("placement", "settings", "source", "range")
+# Fields that a name may step over: nobody says “Lantern.transform.position.x”.
+_SILENT = ("transform", "effect", "source", "range")
 _FAMILIES = ("controls", "shapes", "falloffs")
 _AXES = {"x": 0, "y": 1, "z": 2}
-_NAMES: Known[tuple[tuple[Path, str], ...]] = Known()
+_NAMES: IdentityCache[tuple[tuple[ScenePath, str], ...]] = IdentityCache()
 
 
-def path_of(scene: Scene, parts: tuple[str, ...]) -> Path:
+def path_of(scene: Scene, parts: tuple[str, ...]) -> ScenePath:
     """The path a dotted name stands for. Raises LookupError with words."""
     found = _first(scene, parts[0])
     for part in parts[1:]:
@@ -29,8 +30,22 @@ def path_of(scene: Scene, parts: tuple[str, ...]) -> Path:
     return found
 
 
-def spoken(scene: Scene, path: Path) -> str:
-    """A path as a formula names it."""
+def spoken(scene: Scene, path: ScenePath) -> str:
+    """A path as a formula names it; by ids where names would stand for something else."""
+    words = _words(scene, path)
+    by_id = [str(path[1]), *words[1:]] if path[0] in _FAMILIES and len(path) > 1 else words
+    for choice in (words, by_id):
+        with contextlib.suppress(LookupError):
+            if path_of(scene, tuple(choice)) == path:
+                return ".".join(map(_quoted, choice))
+    return ".".join(map(_quoted, words))
+
+
+def _quoted(word: str) -> str:
+    return word if re.fullmatch(r"[^\W\d]\w*", word) else f"'{word}'"
+
+
+def _words(scene: Scene, path: ScenePath) -> list[str]:
     words: list[str] = []
     item: Any = scene
     for step in path:
@@ -42,7 +57,7 @@ def spoken(scene: Scene, path: Path) -> str:
         elif step == "camera" or step not in (*_SILENT, *_FAMILIES, "effects", "layers", "joints"):
             words.append(_called(below) or str(step))
         item = below
-    return ".".join(word if re.fullmatch(r"[^\W\d]\w*", word) else f"'{word}'" for word in words)
+    return words
 
 
 def _called(item: Any) -> str:
@@ -50,14 +65,14 @@ def _called(item: Any) -> str:
     if not isinstance(item, Struct):
         return ""
     name = getattr(item, "name", "")
-    for field in ("settings", "source"):
+    for field in ("effect", "source"):
         kind = getattr(item, field, None)
         if not name and kind is not None:
             name = getattr(kind, "label", "")
     return str(name or getattr(item, "id", ""))
 
 
-def _first(scene: Scene, word: str) -> Path:
+def _first(scene: Scene, word: str) -> ScenePath:
     for family in _FAMILIES:
         for item in getattr(scene, family):
             if word in (item.id, item.name, item.name.replace(" ", "_")):
@@ -71,8 +86,8 @@ def _first(scene: Scene, word: str) -> Path:
     raise LookupError(f"nothing here is called “{word}”")
 
 
-def _names_below(item: Any) -> tuple[tuple[Path, str], ...]:
-    """Everything in a part that has a name, by its path from there. Known parts are not walked again."""
+def _names_below(item: Any) -> tuple[tuple[ScenePath, str], ...]:
+    """Everything in a part that has a name, by its path from there. IdentityCache parts are not walked again."""
     known = _NAMES.get(item)
     if known is not None:
         return known
@@ -81,7 +96,7 @@ def _names_below(item: Any) -> tuple[tuple[Path, str], ...]:
         steps = [(getattr(part, "id", i), part) for i, part in enumerate(item)]
     else:
         steps = [(name, getattr(item, name)) for name in item.__struct_fields__]
-    found: list[tuple[Path, str]] = []
+    found: list[tuple[ScenePath, str]] = []
     for step, part in steps:
         if not isinstance(part, tuple | Struct):
             continue
@@ -92,7 +107,7 @@ def _names_below(item: Any) -> tuple[tuple[Path, str], ...]:
     return _NAMES.put(item, tuple(found))
 
 
-def _step(item: Any, word: str) -> Path | None:
+def _step(item: Any, word: str) -> ScenePath | None:
     """The way from a part to what a word names in it."""
     if isinstance(item, tuple):
         index = _AXES.get(word)

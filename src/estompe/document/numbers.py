@@ -9,18 +9,19 @@ import msgspec
 from msgspec import Meta, Struct
 from msgspec.structs import astuple
 
-from estompe.document.curve import Cubic, Shape, cubics
-from estompe.document.known import Known
+from estompe.document.curve import Cubic, Interpolation, cubics
+from estompe.document.identity_cache import IdentityCache
+from estompe.document.part import Part
 
 Item = TypeVar("Item")
 
 
-class Key(Struct, frozen=True, cache_hash=True, forbid_unknown_fields=True):
+class Key(Part):
     """A value on a frame, and how it goes on to the next key."""
 
     frame: Annotated[float, Meta(ge=-1e6, le=1e6)]
     value: float
-    shape: Shape = "smooth"
+    interpolation: Interpolation = "smooth"
     slope_in: float | None = None
     """Value per frame on the way into the key; None where the curve finds its own."""
     slope_out: float | None = None
@@ -31,7 +32,7 @@ LARGEST = 1e12
 """No number of a scene is larger to either side: float32 still has room for its cube."""
 
 
-class Keyed(Struct, frozen=True, cache_hash=True, forbid_unknown_fields=True, tag="keyed", tag_field="kind"):
+class Keyed(Part, tag="keyed", tag_field="kind"):
     """A number that follows its keys, in ascending frames.
 
     before, after: what it does outside of them: hold the first or last value, loop the keys, or continue straight on.
@@ -43,11 +44,11 @@ class Keyed(Struct, frozen=True, cache_hash=True, forbid_unknown_fields=True, ta
 
     def at(self, frame: float) -> float:
         """The value on a frame, which may lie between whole ones."""
-        return _line(self).at(frame)
+        return _curve(self).at(frame)
 
 
-class Line:
-    """The curve through a number's keys. Each piece of it is worked out when it is first asked for."""
+class KeyCurve:
+    """The curve through a number's keys. Each piece of it is computed when it is first asked for."""
 
     def __init__(self, number: Keyed) -> None:
         self._number = number
@@ -76,7 +77,7 @@ class Line:
             first = max(0, index - 1)
             near = self._number.keys[first : index + 3]
             tangents = [(key.slope_in, key.slope_out) for key in near]
-            made = cubics([k.frame for k in near], [k.value for k in near], [k.shape for k in near], tangents)
+            made = cubics([k.frame for k in near], [k.value for k in near], [k.interpolation for k in near], tangents)
             self._pieces[index] = made[index - first]
         return self._pieces[index]
 
@@ -90,15 +91,15 @@ class Line:
         return key.value + (frame - key.frame) * (b + (2 * c + 3 * d * width) * width)
 
 
-_LINES: Known[Line] = Known()
+_CURVES: IdentityCache[KeyCurve] = IdentityCache()
 
 
-def _line(number: Keyed) -> Line:
-    return _LINES.get(number) or _LINES.put(number, Line(number))
+def _curve(number: Keyed) -> KeyCurve:
+    return _CURVES.get(number) or _CURVES.put(number, KeyCurve(number))
 
 
-class Formula(Struct, frozen=True, cache_hash=True, forbid_unknown_fields=True, tag="formula", tag_field="kind"):
-    """A number worked out from others, such as `Elbow.turn.x / 90`."""
+class Formula(Part, tag="formula", tag_field="kind"):
+    """A number computed from others, such as `Elbow.rotation.x / 90`."""
 
     text: Annotated[str, Meta(max_length=1000)]
 
@@ -138,17 +139,17 @@ class Moving(NamedTuple):
 
 
 _STILL, _FORMULA = Moving(None, False), Moving(None, True)
-_MOVING: Known[Moving] = Known()
+_MOVING: IdentityCache[Moving] = IdentityCache()
 _CAN_MOVE = (tuple, Struct)
 
 
 def moving(item: Any) -> Moving:
-    """What kinds of numbers a part has. Known parts are not walked again: structs and tuples never change."""
+    """What kinds of numbers a part has. IdentityCache parts are not walked again: structs and tuples never change."""
     known = _MOVING.get(item)
     if known is not None:
         return known
     if isinstance(item, Keyed):
-        return _MOVING.put(item, Moving(_line(item).at, False))
+        return _MOVING.put(item, Moving(_curve(item).at, False))
     if isinstance(item, Formula):
         return _FORMULA
     return _MOVING.put(item, _walked(item)) if isinstance(item, _CAN_MOVE) else _STILL
@@ -189,11 +190,11 @@ def _struct_on(item: Struct, fields: list[tuple[str, Course]], frame: float) -> 
     return msgspec.structs.replace(item, **{name: course(frame) for name, course in fields})
 
 
-def with_key(number: Number, frame: float, value: float, shape: Shape = "smooth") -> Keyed:
-    """The number with a key on the frame; a key that stands there already keeps its shape."""
+def with_key(number: Number, frame: float, value: float, interpolation: Interpolation = "smooth") -> Keyed:
+    """The number with a key on the frame; a key that stands there already keeps how it goes on."""
     keys = number.keys if isinstance(number, Keyed) else ()
     standing = next((key for key in keys if key.frame == frame), None)
-    new = Key(frame, value, shape)
+    new = Key(frame, value, interpolation)
     if standing:
         new = msgspec.structs.replace(standing, value=value)
     sorted_keys = tuple(sorted([*(key for key in keys if key is not standing), new], key=lambda key: key.frame))

@@ -1,12 +1,13 @@
-"""All numbers of a scene on one frame, formulas included, each worked out once and in the order they depend on each other."""
+"""All numbers of a scene on one frame, formulas included, each computed once and in the order they depend on each other."""
 
+import contextlib
 from collections.abc import Callable
 from typing import Any
 
 from msgspec import Struct, structs
 
 from estompe.document import edits, formula
-from estompe.document.edits import Path
+from estompe.document.edits import ScenePath
 from estompe.document.formula import FormulaError, Node
 from estompe.document.naming import path_of, spoken
 from estompe.document.numbers import LARGEST, Formula, Number, moving, resolve
@@ -18,10 +19,14 @@ Reduce = Callable[[str, str, str], float]
 REDUCTIONS = ("smallest", "largest", "mean", "nearest", "farthest")
 """The first three of strengths; the others of what is measured before the ramp, such as distances in scene units."""
 
+# From this many formulas within each other on, those further inside are computed in a loop.
+_DEEP = 12
+_MOST_STEPS = 20_000
+
 
 def no_reductions(what: str, _falloff: str, _shape: str) -> float:
     """Where nothing can be measured."""
-    raise LookupError(f"{what} cannot be worked out here")
+    raise LookupError(f"{what} cannot be computed here")
 
 
 class Resolver:
@@ -29,31 +34,31 @@ class Resolver:
 
     def __init__(self, scene: Scene, frame: float, reduce: Reduce = no_reductions) -> None:
         self.frame = frame
-        self.errors: dict[Path, FormulaError] = {}
+        self.errors: dict[ScenePath, FormulaError] = {}
         self._reduce = reduce
         # Keys first: what is left are the formulas.
         self._keyed = resolve(scene, frame)
         # Names are asked of the scene as it is kept, whose parts are known from frame to frame.
         self._scene = scene
         self._formulas = moving(scene).formulas
-        self._values: dict[Path, float] = {}
-        self._open: list[Path] = []
+        self._values: dict[ScenePath, float] = {}
+        self._open: list[ScenePath] = []
 
     def scene(self) -> Scene:
         """The whole scene with plain numbers."""
         return self.part(())  # type: ignore[no-any-return]
 
-    def scene_errors(self) -> dict[Path, FormulaError]:
+    def scene_errors(self) -> dict[ScenePath, FormulaError]:
         """What is wrong with the scene's formulas, by the path of each."""
         self.part(())
         return self.errors
 
-    def part(self, path: Path) -> Any:
+    def part(self, path: ScenePath) -> Any:
         """One part of the scene with plain numbers. Raises EditError for a path that names nothing."""
         item = edits.get(self._keyed, path)
         return self._plain(item, path) if self._formulas else item
 
-    def _plain(self, item: Any, path: Path) -> Any:
+    def _plain(self, item: Any, path: ScenePath) -> Any:
         if isinstance(item, Formula):
             return self._value(path, item)
         if isinstance(item, tuple):
@@ -69,16 +74,18 @@ class Resolver:
             return structs.replace(item, **changes) if changes else item
         return item
 
-    def _value(self, path: Path, number: Formula) -> float:
+    def _value(self, path: ScenePath, number: Formula) -> float:
         if path in self._values:
             return self._values[path]
         if path in self._open:
             chain = [*self._open[self._open.index(path) :], path]
             words = " → ".join(spoken(self._keyed, step) for step in chain)
             raise LookupError(f"it depends on itself: {words}")
+        if len(self._open) >= _DEEP:
+            self._compute_first(path)
         self._open.append(path)
         try:
-            value = float(formula.work_out(formula.parse(number.text), self.number, self._ask))
+            value = float(formula.compute(formula.parse(number.text), self.number, self._ask))
         except FormulaError as error:
             self.errors[path] = error
             value = 0.0
@@ -91,6 +98,38 @@ class Resolver:
             value = 0.0
         self._values[path] = value
         return value
+
+    def _compute_first(self, path: ScenePath) -> None:
+        """Compute what a formula depends on in a loop, the innermost first, so that long chains need no deep recursion."""
+        order, waiting, seen = [], [path], {path}
+        while waiting:
+            step = waiting.pop()
+            order.append(step)
+            for below in self._depends_on(step):
+                if below in self._open or below == path:
+                    raise LookupError("it depends on itself")
+                if below not in self._values:
+                    order = [item for item in order if item != below]
+                    waiting.append(below)
+                    if below not in seen:
+                        seen.add(below)
+                    elif len(order) + len(waiting) > _MOST_STEPS:
+                        raise LookupError("it depends on itself, or on more formulas than can be followed")
+        outer, self._open = self._open, []
+        try:
+            for step in reversed(order[1:]):
+                self._value(step, edits.get(self._keyed, step))
+        finally:
+            self._open = outer
+
+    def _depends_on(self, path: ScenePath) -> list[ScenePath]:
+        found = []
+        for parts in sorted(formula.names_in(formula.parse(edits.get(self._keyed, path).text))):
+            with contextlib.suppress(LookupError):
+                below = path_of(self._scene, parts)
+                if isinstance(edits.get(self._keyed, below), Formula):
+                    found.append(below)
+        return found
 
     def number(self, parts: tuple[str, ...]) -> float:
         """The value of a dotted name. Raises LookupError with words."""

@@ -1,4 +1,7 @@
-"""A setting's meaning, said once in its type: label, unit, limits, help. Panels, schema and reference are made from it."""
+"""A setting's meaning, stated once in its type: label, unit, limits, help, editor and what it refers to.
+
+Fields in the window, checks, the JSON schema and the reference are made from it.
+"""
 
 import types
 from typing import Annotated, Any, Literal, Union, get_args, get_origin, get_type_hints
@@ -7,11 +10,8 @@ from msgspec import Meta, Struct
 
 from estompe.document.numbers import Keyed
 
-Kind = Literal[
-    "number", "real", "triple", "whole", "choice", "flag", "text", "formula",
-    "control", "controls", "path", "points", "falloff", "shape", "effect", "picture", "attribute",
-    "joints", "poses", "mask", "profile", "words", "picked", "hidden",
-]  # fmt: skip
+ValueType = Literal["number", "real", "triple", "whole", "choice", "flag", "text", "parts"]
+"""What a setting holds: a number that can be keyed, a plain one, three of them, an integer, a word, and so on."""
 
 
 def setting(
@@ -23,37 +23,72 @@ def setting(
     high: float | None = None,
     step: float | None = None,
     refers: str = "",
+    editor: str = "",
+    folded: bool = False,
+    when: tuple[str, tuple[Any, ...]] | None = None,
 ) -> Meta:
     """The meaning of a setting, for `Annotated`.
 
-    unit: "length" (scene units), "degrees", "frames", "share" (0..1 shown as per cent), "times", "per second" or none;
-    low, high: limits, checked where a file or the interface enters; step: one notch of a drag; refers: what a setting
-    names or holds that is not a plain value, such as "control", "shape" or "picture".
+    Parameters
+    ----------
+    label, text : str
+        The name in the window, and one sentence of help.
+    unit : str
+        "length" (scene units), "degrees", "frames", "fraction" (0..1, shown as per cent), "times", "per second" or none.
+    low, high : float, optional
+        Limits, checked where a file or the interface enters.
+    step : float, optional
+        One notch of a drag.
+    refers : str
+        The family of what the setting names by id: see `estompe.document.references`.
+    editor : str
+        The field that edits it, where its type does not say; "hidden" for none.
+    folded : bool
+        Whether it stands behind the fold of its card, since it is rarely tuned.
+    when : (str, tuple), optional
+        Another setting and the values of it for which this one applies; it is not shown for others.
     """
-    extra = {"unit": unit, "low": low, "high": high, "step": step, "refers": refers}
+    extra = {
+        "unit": unit, "low": low, "high": high, "step": step, "refers": refers, "editor": editor, "folded": folded,
+        "when": when,
+    }  # fmt: skip
     return Meta(title=label, description=text, extra=extra)
 
 
+def whole(label: str, text: str, *, low: int, high: int, **more: Any) -> Meta:
+    """The meaning of an integer, whose limits msgspec checks too. The parameters are those of `setting`."""
+    meta = setting(label, text, low=low, high=high, **more)
+    return Meta(title=label, description=text, extra=meta.extra, ge=low, le=high)
+
+
 class Setting(Struct, frozen=True):
-    """What a panel, the command line or the reference page needs to know of one field."""
+    """What a panel, the command line or the reference needs to know of one field."""
 
     name: str
     label: str
     text: str
-    kind: Kind
+    type: ValueType
     unit: str = ""
     low: float | None = None
     high: float | None = None
     step: float | None = None
     choices: tuple[str, ...] = ()
     optional: bool = False
+    refers: str = ""
+    editor: str = ""
+    folded: bool = False
+    when: tuple[str, tuple[Any, ...]] | None = None
+
+    def applies(self, struct: Any) -> bool:
+        """Whether the setting has an effect, given the struct's other settings."""
+        return self.when is None or getattr(struct, self.when[0]) in self.when[1]
 
 
 _SETTINGS: dict[type, tuple[Setting, ...]] = {}
 
 
 def settings_of(struct: Any) -> tuple[Setting, ...]:
-    """The settings of a struct type, in the order they are declared; fields without a meaning are left out."""
+    """The settings of a struct type in the order they are declared; fields without a meaning are left out."""
     if struct not in _SETTINGS:
         hints = get_type_hints(struct, include_extras=True)
         found = (_setting(name, hints[name]) for name in struct.__struct_fields__)
@@ -68,26 +103,25 @@ def _setting(name: str, hint: Any) -> Setting | None:
     meta = next((item for item in rest if isinstance(item, Meta) and item.title), None)
     if meta is None:
         return None
-    extra = dict(meta.extra or {})
-    refers = extra.pop("refers", "")
     return Setting(
         name=name,
         label=meta.title or name,
         text=meta.description or "",
-        kind=refers or _kind(inner),
+        type=_type(inner),
         optional=type(None) in get_args(inner),
         choices=tuple(get_args(inner)) if get_origin(inner) is Literal else (),
-        **extra,
+        **(meta.extra or {}),
     )
 
 
-def _kind(inner: Any) -> Kind:
+def _type(inner: Any) -> ValueType:
     origin = get_origin(inner)
     if origin is Literal:
         return "choice"
     if origin is tuple:
-        return "triple"
-    if origin in (Union, types.UnionType) and Keyed in get_args(inner):
+        return "triple" if len(get_args(inner)) == 3 and Ellipsis not in get_args(inner) else "parts"
+    members = get_args(inner) if origin in (Union, types.UnionType) else (inner,)
+    if Keyed in members:
         return "number"
-    simple: dict[Any, Kind] = {bool: "flag", int: "whole", str: "text", float: "real"}
-    return simple[inner]
+    simple: dict[Any, ValueType] = {bool: "flag", int: "whole", float: "real"}
+    return next((simple[member] for member in members if member in simple), "text")

@@ -4,7 +4,7 @@ from typing import Literal
 
 import numpy as np
 
-from estompe.geometry.placement import Matrix, inverse, turn_matrix
+from estompe.geometry.transforms import Matrix, inverse, rotation_matrix
 
 Axis = Literal["x", "y", "z"]
 Triple = tuple[float, float, float]
@@ -17,13 +17,13 @@ def space(shape: Matrix, axis: Axis, pivot: Triple = (0.0, 0.0, 0.0), about: flo
     """
     order = np.roll(np.eye(3), "xyz".index(axis) - 1, axis=1)
     own = np.empty((3, 4))
-    own[:, :3] = order.T @ turn_matrix((0.0, about, 0.0))
+    own[:, :3] = order.T @ rotation_matrix((0.0, about, 0.0))
     own[:, 3] = pivot
     back = _product(shape, own)
     return inverse(back), back
 
 
-def at_place(matrix: Matrix) -> tuple[Matrix, Matrix]:
+def translated_to(matrix: Matrix) -> tuple[Matrix, Matrix]:
     """World to a space that only stands where another does, and back: no turn, no size."""
     back = np.eye(4)[:3].copy()
     back[:, 3] = matrix[:, 3]

@@ -3,21 +3,18 @@
 from typing import Annotated, ClassVar
 
 import numpy as np
-from msgspec import Struct
 
-from estompe.document.kinds import At, EffectSettings, register
+from estompe.document.kinds import Context, Effect, register
 from estompe.document.numbers import Number, plain
 from estompe.document.settings import setting
 from estompe.effects.axes import Axis, space
 from estompe.geometry import Geometry
-from estompe.kernels.deform import Way, deform
+from estompe.kernels.deform import Deformation, deform
 from estompe.kernels.types import Floats
 
 
 @register
-class Bend(
-    Struct, EffectSettings, frozen=True, cache_hash=True, forbid_unknown_fields=True, tag="bend", tag_field="kind"
-):
+class Bend(Effect, tag="bend"):
     """The axis between both ends of the bounds becomes an arc of the angle; its length stays."""
 
     label: ClassVar[str] = "Bend"
@@ -29,10 +26,11 @@ class Bend(
         0.0
     )
 
-    def apply(self, geometry: Geometry, strength: Floats, at: At) -> Geometry:
+    def is_identity(self) -> bool:
+        return plain(self.angle) == 0.0
+
+    def apply(self, geometry: Geometry, strength: Floats, context: Context) -> Geometry:
         angle = plain(self.angle)
-        if angle == 0.0 or not len(strength):
-            return geometry
-        into, back = space(at.shape_matrix, self.axis, about=plain(self.towards))
-        numbers = [np.radians(angle), *geometry.at_rest.reach("xyz".index(self.axis))]
-        return geometry.moved(deform(geometry.points, strength, Way.BEND, into, back, numbers))
+        to_local, to_world = space(context.shape_matrix, self.axis, about=plain(self.towards))
+        numbers = [np.radians(angle), *geometry.at_rest.extent("xyz".index(self.axis))]
+        return geometry.moved(deform(geometry.points, strength, Deformation.BEND, to_local, to_world, numbers))

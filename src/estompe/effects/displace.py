@@ -3,38 +3,34 @@
 from typing import Annotated, ClassVar
 
 import numpy as np
-from msgspec import Meta, Struct
 
-from estompe.document.kinds import At, EffectSettings, register
+from estompe.document.kinds import Context, Effect, register
 from estompe.document.numbers import Number, plain
-from estompe.document.settings import setting
+from estompe.document.settings import setting, whole
 from estompe.geometry import Geometry
 from estompe.kernels.displace import displace_along
 from estompe.kernels.types import Floats
 
 
 @register
-class Displace(
-    Struct, EffectSettings, frozen=True, cache_hash=True, forbid_unknown_fields=True, tag="displace", tag_field="kind"
-):
+class Displace(Effect, tag="displace"):
     """Each point moves along its normal by the amount times what its strength lies above the middle, in several steps."""
 
     label: ClassVar[str] = "Displace"
-    text: ClassVar[str] = "Raises and sinks the surface by a falloff; normals are found anew between the steps."
+    text: ClassVar[str] = "Raises and sinks the surface by a falloff; normals are found again between the steps."
 
     amount: Annotated[Number, setting("Amount", "How far from no strength to full.", unit="length", step=0.005)] = 0.1
     middle: Annotated[
-        Number, setting("Middle", "The strength that moves nothing.", unit="share", low=0.0, high=1.0, step=0.01)
+        Number, setting("Middle", "The strength that moves nothing.", unit="fraction", low=0.0, high=1.0, step=0.01)
     ] = 0.0
-    steps: Annotated[
-        int, setting("Steps", "More let overhangs lean out and folds stay apart.", low=1, high=32), Meta(ge=1, le=32)
-    ] = 1
+    steps: Annotated[int, whole("Steps", "More let overhangs lean out and folds stay apart.", low=1, high=32)] = 1
 
-    def apply(self, geometry: Geometry, strength: Floats, at: At) -> Geometry:
-        del at
+    def is_identity(self) -> bool:
+        return plain(self.amount) == 0.0
+
+    def apply(self, geometry: Geometry, strength: Floats, context: Context) -> Geometry:
+        del context
         amount, middle = plain(self.amount), plain(self.middle)
-        if amount == 0.0 or not len(strength):
-            return geometry
         above = strength if middle == 0.0 else np.where(strength == 0.0, np.float32(0.0), strength - np.float32(middle))
         for _ in range(self.steps):
             geometry = geometry.moved(displace_along(geometry.points, geometry.normals, above, amount / self.steps))

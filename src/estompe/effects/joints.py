@@ -3,15 +3,16 @@
 from typing import Annotated, ClassVar
 
 import numpy as np
-from msgspec import Meta, Struct
+from msgspec import Meta
 from numpy.typing import NDArray
 
-from estompe.document.kinds import At, EffectSettings, MissingError, register
+from estompe.document.kinds import CannotEvaluateError, Context, Effect, PosedJoint, register
 from estompe.document.numbers import Number, Triple, plain, plain_triple
+from estompe.document.part import Part
 from estompe.document.scene import Identifier, Name
 from estompe.document.settings import setting
 from estompe.geometry import Geometry
-from estompe.geometry.placement import inverse, turn_matrix
+from estompe.geometry.transforms import inverse, rotation_matrix
 from estompe.kernels.polyline import nearest_on_polyline
 from estompe.kernels.skin import Bones, skinned
 from estompe.kernels.types import Floats
@@ -19,99 +20,98 @@ from estompe.kernels.types import Floats
 Vector = NDArray[np.float64]
 
 
-class Joint(Struct, frozen=True, cache_hash=True, forbid_unknown_fields=True):
-    """A joint of a chain. place: in the shape's own space, at rest."""
+class Joint(Part):
+    """A joint of a chain. position: in local space, at rest."""
 
     id: Identifier
     name: Name
-    place: Annotated[Triple, setting("Place", "Where it stands at rest, in the shape's own space.", unit="length")]
-    turn: Annotated[Triple, setting("Turn", "Degrees about X, then Y, then Z.", unit="degrees", step=1.0)] = (
+    position: Annotated[Triple, setting("Position", "At rest, in local space.", unit="length")]
+    rotation: Annotated[Triple, setting("Rotation", "Degrees about X, then Y, then Z.", unit="degrees", step=1.0)] = (
         0.0,
         0.0,
         0.0,
     )
 
 
-def chain(low: tuple[float, float, float], high: tuple[float, float, float], count: int) -> tuple[Joint, ...]:
-    """Joints evenly from one place to another."""
-    shares = np.linspace(0.0, 1.0, count)
-    places = np.outer(1.0 - shares, low) + np.outer(shares, high)
+def straight_chain(low: tuple[float, float, float], high: tuple[float, float, float], count: int) -> tuple[Joint, ...]:
+    """Joints evenly from one position to another."""
+    fractions = np.linspace(0.0, 1.0, count)
+    positions = np.outer(1.0 - fractions, low) + np.outer(fractions, high)
     names = ["Root", *(f"Joint {i}" for i in range(1, count - 1)), "Tip"]
     return tuple(
         Joint(f"joint-{i + 1}", names[i], (round(float(x), 4), round(float(y), 4), round(float(z), 4)))
-        for i, (x, y, z) in enumerate(places)
+        for i, (x, y, z) in enumerate(positions)
     )
 
 
 @register
-class Joints(
-    Struct, EffectSettings, frozen=True, cache_hash=True, forbid_unknown_fields=True, tag="joints", tag_field="kind"
-):
+class Joints(Effect, tag="joints"):
     """Each point follows the bones near it, as far as its strength says; bends keep their width."""
 
+    joints_setting: ClassVar[str] = "joints"
     label: ClassVar[str] = "Joints"
-    text: ClassVar[str] = "A chain of joints with smooth influence; turn a joint and what hangs on it follows."
+    text: ClassVar[str] = "A chain of joints with smooth influence; rotate a joint and what hangs on it follows."
 
     joints: Annotated[
-        tuple[Joint, ...], setting("Joints", "From the root to the tip.", refers="joints"), Meta(max_length=64)
-    ] = chain((0.0, 0.0, 0.0), (0.0, 1.0, 0.0), 3)
-    reach: Annotated[
+        tuple[Joint, ...], setting("Joints", "From the root to the tip.", editor="joints"), Meta(max_length=64)
+    ] = straight_chain((0.0, 0.0, 0.0), (0.0, 1.0, 0.0), 3)
+    softness: Annotated[
         Number,
-        setting("Soft over", "How far around a joint both bones move the surface.", unit="length", low=1e-3, high=1e5),
+        setting("Softness", "How far around a joint both bones move the surface.", unit="length", low=1e-3, high=1e5),
     ] = 0.15
 
-    def apply(self, geometry: Geometry, strength: Floats, at: At) -> Geometry:
-        if len(self.joints) < 2:
-            raise MissingError("the chain has fewer than two joints, so it moves nothing: add joints")
-        if not len(strength) or not any(any(plain_triple(joint.turn)) for joint in self.joints):
-            return geometry
-        bones = Bones(*self._bones(), *self._quaternions())
-        into, back = inverse(at.shape_matrix), at.shape_matrix
-        reach = plain(self.reach)
-        return geometry.moved(skinned(geometry.points, geometry.rest, bones, reach, into, back, strength))
+    def is_identity(self) -> bool:
+        return len(self.joints) >= 2 and not any(any(plain_triple(joint.rotation)) for joint in self.joints)
 
-    def posed(self) -> list[tuple[Vector, Vector]]:
-        """Where each joint stands when posed, (3,), and the turn it hangs in, (3, 3), in the shape's own space."""
-        turn, shift = np.eye(3), np.zeros(3)
+    def apply(self, geometry: Geometry, strength: Floats, context: Context) -> Geometry:
+        if len(self.joints) < 2:
+            raise CannotEvaluateError("the chain has fewer than two joints, so it moves nothing: add joints")
+        bones = Bones(*self._bones(), *self._quaternions())
+        to_local, to_world = inverse(context.shape_matrix), context.shape_matrix
+        radius = plain(self.softness)
+        return geometry.moved(skinned(geometry.points, geometry.rest, bones, radius, to_local, to_world, strength))
+
+    def posed(self) -> tuple[PosedJoint, ...]:
+        rotation, shift = np.eye(3), np.zeros(3)
         found = []
         for joint in self.joints:
-            place = np.array(plain_triple(joint.place))
-            found.append((turn @ place + shift, turn))
-            own = turn_matrix(plain_triple(joint.turn))
-            shift, turn = turn @ (place - own @ place) + shift, turn @ own
-        return found
+            position = np.array(plain_triple(joint.position))
+            found.append(PosedJoint(joint.id, rotation @ position + shift, rotation))
+            own = rotation_matrix(plain_triple(joint.rotation))
+            shift, rotation = rotation @ (position - own @ position) + shift, rotation @ own
+        return tuple(found)
 
     def bend_at(self, rest: Floats, index: int) -> Floats:
         """How many degrees a joint is turned, at the joint, dying out along both bones, float32 (n,). rest: float32 (n, 3)."""
         if index >= len(self.joints):
-            raise MissingError(f"the chain has only {len(self.joints)} joints: choose one of them")
-        places = np.array([plain_triple(joint.place) for joint in self.joints])
-        turned = turn_matrix(plain_triple(self.joints[index].turn))
+            raise CannotEvaluateError(f"the chain has only {len(self.joints)} joints: choose one of them")
+        positions = np.array([plain_triple(joint.position) for joint in self.joints])
+        turned = rotation_matrix(plain_triple(self.joints[index].rotation))
         degrees = float(np.degrees(np.arccos(np.clip((np.trace(turned) - 1.0) / 2.0, -1.0, 1.0))))
-        lengths = np.linalg.norm(np.diff(places, axis=0), axis=1)
-        reach = float(lengths[max(0, index - 1) : index + 1].mean())
+        lengths = np.linalg.norm(np.diff(positions, axis=0), axis=1)
+        length = float(lengths[max(0, index - 1) : index + 1].mean())
         # Along the chain, so that a thick limb is reached as well as a thin one.
-        along = nearest_on_polyline(rest, places.astype(np.float32))[1] * np.float32(lengths.sum())
-        away = np.abs(along - np.float32(lengths[:index].sum())) / np.float32(max(reach, 1e-9))
-        share = np.maximum(np.float32(1.0) - away, np.float32(0.0))
-        return np.asarray(share * share * (3.0 - 2.0 * share) * degrees, np.float32)
+        along = nearest_on_polyline(rest, positions.astype(np.float32))[1] * np.float32(lengths.sum())
+        away = np.abs(along - np.float32(lengths[:index].sum())) / np.float32(max(length, 1e-9))
+        fraction = np.maximum(np.float32(1.0) - away, np.float32(0.0))
+        return np.asarray(fraction * fraction * (3.0 - 2.0 * fraction) * degrees, np.float32)
 
     def _bones(self) -> tuple[Floats, Floats]:
         """Where each joint's bone begins and ends at rest; the last joint only ends one."""
-        places = np.array([plain_triple(joint.place) for joint in self.joints], np.float32)
-        return places[:-1], places[1:]
+        positions = np.array([plain_triple(joint.position) for joint in self.joints], np.float32)
+        return positions[:-1], positions[1:]
 
     def _quaternions(self) -> tuple[Floats, Floats]:
         """The motion of each bone as a dual quaternion: real and dual part, float32 (bones, 4)."""
-        turn, shift = np.eye(3), np.zeros(3)
+        rotation, shift = np.eye(3), np.zeros(3)
         real, dual = [], []
         for joint in self.joints[:-1]:
-            place = np.array(plain_triple(joint.place))
-            own = turn_matrix(plain_triple(joint.turn))
-            # About the joint's place, carried along by all joints before it.
-            shift = turn @ (place - own @ place) + shift
-            turn = turn @ own
-            quaternion = _quaternion(turn)
+            position = np.array(plain_triple(joint.position))
+            own = rotation_matrix(plain_triple(joint.rotation))
+            # About the joint's position, carried along by all joints before it.
+            shift = rotation @ (position - own @ position) + shift
+            rotation = rotation @ own
+            quaternion = _quaternion(rotation)
             real.append(quaternion)
             dual.append(0.5 * _product(np.array([0.0, *shift]), quaternion))
         return np.array(real, np.float32), np.array(dual, np.float32)

@@ -3,9 +3,8 @@
 from typing import Annotated, ClassVar, Literal
 
 import numpy as np
-from msgspec import Struct
 
-from estompe.document.kinds import At, EffectSettings, register
+from estompe.document.kinds import Context, Effect, register
 from estompe.document.numbers import Triple, plain_triple
 from estompe.document.settings import setting
 from estompe.geometry import Geometry
@@ -14,9 +13,7 @@ from estompe.kernels.types import Floats
 
 
 @register
-class Move(
-    Struct, EffectSettings, frozen=True, cache_hash=True, forbid_unknown_fields=True, tag="move", tag_field="kind"
-):
+class Move(Effect, tag="move"):
     """Each point moves by the vector times its strength."""
 
     label: ClassVar[str] = "Move"
@@ -31,9 +28,10 @@ class Move(
         Literal["world", "local"], setting("Axes", "World axes, or the shape's own, turned and scaled with it.")
     ] = "world"
 
-    def apply(self, geometry: Geometry, strength: Floats, at: At) -> Geometry:
+    def is_identity(self) -> bool:
+        return plain_triple(self.by) == (0.0, 0.0, 0.0)
+
+    def apply(self, geometry: Geometry, strength: Floats, context: Context) -> Geometry:
         by = plain_triple(self.by)
-        if by == (0.0, 0.0, 0.0) or not len(strength):
-            return geometry
-        vector = np.array(by) if self.axes == "world" else at.shape_matrix[:, :3] @ by
+        vector = np.array(by) if self.axes == "world" else context.shape_matrix[:, :3] @ by
         return geometry.moved(displace_by(geometry.points, strength, vector.astype(np.float32)))

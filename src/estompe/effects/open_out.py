@@ -3,53 +3,55 @@
 from typing import Annotated, ClassVar, Literal
 
 import numpy as np
-from msgspec import Struct
 
-from estompe.document.kinds import At, EffectSettings, register
+from estompe.document.kinds import Context, Effect, register
 from estompe.document.numbers import Number, plain
 from estompe.document.settings import setting
 from estompe.falloffs.order import order_of
 from estompe.geometry import Geometry
+from estompe.geometry.elements import Elements
 from estompe.geometry.faces import kept, on_faces
-from estompe.geometry.samples import Samples
 from estompe.kernels.displace import displace_along
 from estompe.kernels.types import Floats
 
 
 @register
-class OpenOut(
-    Struct, EffectSettings, frozen=True, cache_hash=True, forbid_unknown_fields=True, tag="open-out", tag_field="kind"
-):
+class OpenOut(Effect, tag="open-out"):
     """A front runs along the order: hidden before it, pulled in along the normals at it, as it is behind it."""
 
     alters: ClassVar[tuple[str, ...]] = ("points", "normals", "attributes", "topology")
+    group: ClassVar[str] = "grow"
     label: ClassVar[str] = "Open out"
     text: ClassVar[str] = "Grows the surface along its profile or UVs; one number from 0, nothing, to 1, everything."
 
     opened: Annotated[
-        Number, setting("Opened", "0 for nothing, 1 for the whole shape.", unit="share", low=0.0, high=1.0, step=0.005)
+        Number,
+        setting("Opened", "0 for nothing, 1 for the whole shape.", unit="fraction", low=0.0, high=1.0, step=0.005),
     ] = 0.5
     along: Annotated[
         Literal["profile", "u", "v"], setting("Along", "The profile it was turned from, or a direction of its UVs.")
     ] = "profile"
-    soft: Annotated[
+    front: Annotated[
         Number,
-        setting("Front", "How long the part is that is just opening.", unit="share", low=0.001, high=1.0, step=0.01),
+        setting("Front", "How long the part is that is just opening.", unit="fraction", low=0.001, high=1.0, step=0.01),
     ] = 0.35
     pulled: Annotated[
         Number,
         setting("Pulled in", "How far the opening part is drawn in along its normals.", unit="length", step=0.005),
     ] = 0.1
 
-    def apply(self, geometry: Geometry, strength: Floats, at: At) -> Geometry:
-        del at
+    def is_identity(self) -> bool:
+        return plain(self.opened) >= 1.0
+
+    def apply(self, geometry: Geometry, strength: Floats, context: Context) -> Geometry:
+        del context
         opened = plain(self.opened)
-        if opened >= 1.0 or not strength.any():
+        if not strength.any():
             return geometry
-        soft = np.float32(plain(self.soft))
+        soft = np.float32(plain(self.front))
         front = np.float32(opened) * (np.float32(1.0) + soft)
-        share = np.clip((front - order_of(Samples(geometry, geometry.points), self.along)) / soft, 0.0, 1.0)
-        grown = (share * share * (np.float32(3.0) - np.float32(2.0) * share)).astype(np.float32)
+        fraction = np.clip((front - order_of(Elements(geometry), self.along)) / soft, 0.0, 1.0)
+        grown = (fraction * fraction * (np.float32(3.0) - np.float32(2.0) * fraction)).astype(np.float32)
         # Without strength a point is opened whatever the front says.
         grown = np.float32(1.0) - strength * (np.float32(1.0) - grown)
         moved = geometry.moved(

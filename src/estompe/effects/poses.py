@@ -3,55 +3,56 @@
 from typing import Annotated, ClassVar
 
 import numpy as np
-from msgspec import Meta, Struct
+from msgspec import Meta
 
-from estompe.document.kinds import At, EffectSettings, MissingError, register
+from estompe.document.kinds import CannotEvaluateError, Context, Effect, register
 from estompe.document.numbers import Number, plain
-from estompe.document.scene import BlobName, Identifier, Name
+from estompe.document.part import Part
+from estompe.document.scene import AssetName, Identifier, Name
 from estompe.document.settings import setting
 from estompe.geometry import Geometry
 from estompe.kernels.blend import differences, moved_by
 from estompe.kernels.types import Floats
 
 
-class Pose(Struct, frozen=True, cache_hash=True, forbid_unknown_fields=True):
-    """A variant of the mesh at rest. places: float32 (points, 3) in the shape's own space, kept beside the scene."""
+class Pose(Part):
+    """A variant of the mesh at rest. positions: float32 (points, 3) in the shape's own space, kept beside the scene."""
 
     id: Identifier
     name: Name
-    places: BlobName
+    positions: AssetName
     amount: Annotated[
         Number,
-        setting("Amount", "How far towards this pose; they add up.", unit="share", low=-10.0, high=10.0, step=0.01),
+        setting("Amount", "How far towards this pose; they add up.", unit="fraction", low=-10.0, high=10.0, step=0.01),
     ] = 0.0
 
 
 @register
-class Poses(
-    Struct, EffectSettings, frozen=True, cache_hash=True, forbid_unknown_fields=True, tag="poses", tag_field="kind"
-):
+class Poses(Effect, tag="poses"):
     """Each point moves by the sum of what every pose differs from rest, times its amount and the strength."""
 
     label: ClassVar[str] = "Poses"
     text: ClassVar[str] = "Blends stored variants of the same mesh; their differences from rest add up."
 
     poses: Annotated[
-        tuple[Pose, ...], setting("Poses", "The variants and how much of each.", refers="poses"), Meta(max_length=256)
+        tuple[Pose, ...], setting("Poses", "The variants and how much of each.", editor="poses"), Meta(max_length=256)
     ] = ()
 
-    def apply(self, geometry: Geometry, strength: Floats, at: At) -> Geometry:
+    def apply(self, geometry: Geometry, strength: Floats, context: Context) -> Geometry:
         variants = []
         for pose in self.poses:
             amount = plain(pose.amount)
-            places = at.array(pose.places)
-            if places.shape != geometry.rest.shape:
-                raise MissingError(
-                    f"the pose “{pose.name}” has {len(places):,} points and the shape {len(geometry.rest):,}: "
-                    "remove it, or store it anew from this mesh"
+            positions = context.array(pose.positions)
+            if positions.shape != geometry.rest.shape:
+                raise CannotEvaluateError(
+                    f"the pose “{pose.name}” has {len(positions):,} points and the shape {len(geometry.rest):,}: "
+                    "remove it, or store it again from this mesh"
                 )
             if amount:
-                variants.append((places, amount))
-        if not variants or not len(strength):
+                variants.append((positions, amount))
+        if not variants:
             return geometry
         steps = differences(geometry.rest, variants)
-        return geometry.moved(moved_by(geometry.points, steps, at.shape_matrix[:, :3].astype(np.float32), strength))
+        return geometry.moved(
+            moved_by(geometry.points, steps, context.shape_matrix[:, :3].astype(np.float32), strength)
+        )

@@ -4,19 +4,20 @@ import itertools
 from typing import Annotated, ClassVar, NamedTuple
 
 import numpy as np
-from msgspec import Meta, Struct
+from msgspec import Meta
 from numpy.typing import NDArray
 
-from estompe.document.kinds import At, EffectSettings, MissingError, Placed, register
+from estompe.document.kinds import CannotEvaluateError, Context, Effect, Placed, register
 from estompe.document.numbers import Number, plain
 from estompe.document.scene import Identifier, RampPoint, Range
 from estompe.document.settings import setting
 from estompe.falloffs.distance import path_of
+from estompe.falloffs.forms import FORMS
 from estompe.falloffs.ramp import remapped
 from estompe.falloffs.surface import to_nearest
 from estompe.geometry import Domain, Geometry
 from estompe.geometry.volume import check_closed, towards_volume, volume
-from estompe.kernels.press import Body, pressed, touched
+from estompe.kernels.press import pressed, touched
 from estompe.kernels.surface import feet, nearest_on_surface
 from estompe.kernels.transform import transformed
 from estompe.kernels.types import Floats
@@ -24,7 +25,6 @@ from estompe.kernels.types import Floats
 Vector = NDArray[np.float64]
 CONTACT = (Domain.POINT, "contact")
 _BEFORE, _AFTER, _DEEPEST = ((Domain.WHOLE, name) for name in ("volume before", "volume after", "deepest"))
-_BODIES = {"ball": Body.BALL, "box": Body.BOX, "plane": Body.PLANE, "cylinder": Body.CYLINDER}
 _BULGE = (RampPoint(0.0, 0.35), RampPoint(0.3, 1.0), RampPoint(1.0, 0.0))
 
 
@@ -36,9 +36,7 @@ class _Touch(NamedTuple):
 
 
 @register
-class Press(
-    Struct, EffectSettings, frozen=True, cache_hash=True, forbid_unknown_fields=True, tag="press", tag_field="kind"
-):
+class Press(Effect, tag="press"):
     """Points inside the body go onto its surface; those around it swell along their normals. Nothing before contact."""
 
     alters: ClassVar[tuple[str, ...]] = ("points", "normals", "attributes")
@@ -57,23 +55,25 @@ class Press(
     ] = None
     width: Annotated[
         Number,
-        setting("Swells over", "How far from the contact the swelling reaches.", unit="length", low=1e-4, high=1e6),
+        setting("Swell width", "How far from the contact the swelling reaches.", unit="length", low=1e-4, high=1e6),
     ] = 0.25
     swell: Annotated[
         Number,
-        setting("Swell", "Height of the swelling as a share of the deepest point.", unit="share", low=0.0, high=10.0),
+        setting(
+            "Swell", "Height of the swelling as a fraction of the deepest point.", unit="fraction", low=0.0, high=10.0
+        ),
     ] = 0.4
     keep_volume: Annotated[
         bool, setting("Keep the volume", "The swelling is as high as it must be; the mesh must be closed.")
     ] = False
     profile: Annotated[
         tuple[RampPoint, ...],
-        setting("Profile", "The swelling from the contact, left, to where it ends, right.", refers="profile"),
+        setting("Profile", "The swelling from the contact, left, to where it ends, right.", editor="profile"),
         Meta(min_length=1, max_length=64),
     ] = _BULGE
 
     @classmethod
-    def told(cls, after: Geometry) -> str:
+    def summary(cls, after: Geometry) -> str:
         before, now, deepest = (after.attribute(*key) for key in (_BEFORE, _AFTER, _DEEPEST))
         if before is None or now is None or deepest is None:
             return "no contact on this frame"
@@ -82,12 +82,10 @@ class Press(
             words += f", enclosed volume {float(before[0]):.4f} → {float(now[0]):.4f}"
         return words
 
-    def apply(self, geometry: Geometry, strength: Floats, at: At) -> Geometry:
-        if self.keep_volume and len(strength):
+    def apply(self, geometry: Geometry, strength: Floats, context: Context) -> Geometry:
+        if self.keep_volume:
             check_closed(geometry)
-        if not len(strength):
-            return geometry
-        touch = self._touch(geometry.points, at)
+        touch = self._touch(geometry.points, context)
         inside = (touch.depth > 0.0) & (strength > 0.0)
         if not inside.any():
             return geometry.with_attribute(*CONTACT, inside)
@@ -111,18 +109,18 @@ class Press(
             made = made.with_attribute(*key, np.array([value], np.float64))
         return made
 
-    def _touch(self, points: Floats, at: At) -> _Touch:
+    def _touch(self, points: Floats, context: Context) -> _Touch:
         if self.shape is not None:
-            return _by_shape(points, at.shape(self.shape), plain(self.width))
+            return _by_shape(points, context.shape(self.shape), plain(self.width))
         if self.control is None:
-            raise MissingError("nothing presses yet: choose a control or a shape")
-        return _by_control(points, at.control(self.control), plain(self.radius))
+            raise CannotEvaluateError("nothing presses yet: choose a control or a shape")
+        return _by_control(points, context.control(self.control), plain(self.radius))
 
 
 def _by_shape(points: Floats, body: Geometry, width: float) -> _Touch:
     """Outside the body's box nothing is looked for beyond the width of the swelling: no point there is touched or swells."""
     if not body.topology.faces:
-        raise MissingError("the shape that presses has no surface: choose another")
+        raise CannotEvaluateError("the shape that presses has no surface: choose another")
     found = nearest_on_surface(points, body.tree, most=width * 1.01, within=np.inf)
     depth = -to_nearest(points, body, found, signed=True)
     return _Touch(depth, feet(points, body.points, body.topology.triangles, found))
@@ -131,8 +129,8 @@ def _by_shape(points: Floats, body: Geometry, width: float) -> _Touch:
 def _by_control(points: Floats, control: Placed, radius: float) -> _Touch:
     """In the control's own space every form is the set of places nearer than the radius to its core."""
     if control.form != "path":
-        return _Touch(*touched(points, control.into, control.matrix, _BODIES[control.form], radius))
-    own = transformed(points, control.into).astype(np.float64)
+        return _Touch(*touched(points, control.to_local, control.matrix, FORMS[control.form].body, radius))
+    own = transformed(points, control.to_local).astype(np.float64)
     outwards = own - _nearest_on(path_of(control).astype(np.float64), own)
     distance = np.linalg.norm(outwards, axis=1)
     step = outwards / np.maximum(distance, 1e-12)[:, None] * (radius - distance)[:, None]
@@ -146,8 +144,8 @@ def _nearest_on(line: Vector, own: Vector) -> Vector:
     best, core = np.full(len(own), np.inf), np.zeros_like(own)
     for begin, end in itertools.pairwise(line):
         step = end - begin
-        share = np.clip((own - begin) @ step / max(float(step @ step), 1e-20), 0.0, 1.0)
-        place = begin + share[:, None] * step
+        fraction = np.clip((own - begin) @ step / max(float(step @ step), 1e-20), 0.0, 1.0)
+        place = begin + fraction[:, None] * step
         distance = np.linalg.norm(own - place, axis=1)
         near = distance < best
         best, core = np.where(near, distance, best), np.where(near[:, None], place, core)

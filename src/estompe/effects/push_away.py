@@ -2,22 +2,18 @@
 
 from typing import Annotated, ClassVar
 
-from msgspec import Struct
-
-from estompe.document.kinds import At, EffectSettings, register
+from estompe.document.kinds import Context, Effect, register
 from estompe.document.numbers import Number, plain
 from estompe.document.scene import Identifier
 from estompe.document.settings import setting
 from estompe.effects.axes import upright
 from estompe.geometry import Geometry
-from estompe.kernels.deform import Way, deform
+from estompe.kernels.deform import Deformation, deform
 from estompe.kernels.types import Floats
 
 
 @register
-class PushAway(
-    Struct, EffectSettings, frozen=True, cache_hash=True, forbid_unknown_fields=True, tag="push-away", tag_field="kind"
-):
+class PushAway(Effect, tag="push-away"):
     """Each point goes straight away from the control's Y axis, equally far whatever its distance."""
 
     label: ClassVar[str] = "Push away"
@@ -26,9 +22,10 @@ class PushAway(
     control: Annotated[Identifier, setting("Control", "What pushes them away.", refers="control")]
     amount: Annotated[Number, setting("Amount", "How far at full strength.", unit="length", step=0.005)] = 0.2
 
-    def apply(self, geometry: Geometry, strength: Floats, at: At) -> Geometry:
+    def is_identity(self) -> bool:
+        return plain(self.amount) == 0.0
+
+    def apply(self, geometry: Geometry, strength: Floats, context: Context) -> Geometry:
         amount = plain(self.amount)
-        if amount == 0.0 or not len(strength):
-            return geometry
-        into, back = upright(at.control(self.control).matrix)
-        return geometry.moved(deform(geometry.points, strength, Way.AWAY, into, back, [amount]))
+        to_local, to_world = upright(context.control(self.control).matrix)
+        return geometry.moved(deform(geometry.points, strength, Deformation.AWAY, to_local, to_world, [amount]))

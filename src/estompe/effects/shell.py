@@ -3,10 +3,9 @@
 from typing import Annotated, ClassVar, Literal
 
 import numpy as np
-from msgspec import Struct
 from numpy.typing import NDArray
 
-from estompe.document.kinds import EVERYTHING, At, EffectSettings, register
+from estompe.document.kinds import EVERYTHING, Context, Effect, register
 from estompe.document.numbers import Number, plain
 from estompe.document.scene import Color
 from estompe.document.settings import setting
@@ -20,12 +19,11 @@ _INK: Color = (0.07, 0.06, 0.06)
 
 
 @register
-class Shell(
-    Struct, EffectSettings, frozen=True, cache_hash=True, forbid_unknown_fields=True, tag="shell", tag_field="kind"
-):
+class Shell(Effect, tag="shell"):
     """A copy of the surface moved along its normals by the thickness times the strength, turned inside out."""
 
     alters: ClassVar[tuple[str, ...]] = EVERYTHING
+    group: ClassVar[str] = "grow"
     label: ClassVar[str] = "Shell"
     text: ClassVar[str] = (
         "Gives the surface a thickness, or an ink outline that keeps its weight as the camera comes closer."
@@ -34,33 +32,36 @@ class Shell(
     thickness: Annotated[
         Number, setting("Thickness", "At full strength.", unit="length", low=0.0, high=1e5, step=0.002)
     ] = 0.02
-    use: Annotated[
+    mode: Annotated[
         Literal["thickness", "outline"],
-        setting("As", "Thickness: a second surface inside. Outline: one outside, seen only from within, in ink."),
+        setting("Mode", "Thickness: a second surface inside. Outline: one outside, seen only from within, in ink."),
     ] = "thickness"
     keeps_weight: Annotated[
         bool, setting("Keeps its weight", "Thicker the farther the camera, so that it is equally wide in the picture.")
     ] = False
 
     def reads(self) -> tuple[str, ...]:
-        read = ("color",) if self.use == "outline" else ()
+        read = ("color",) if self.mode == "outline" else ()
         return (*read, "camera") if self.keeps_weight else read
 
-    def apply(self, geometry: Geometry, strength: Floats, at: At) -> Geometry:
+    def is_identity(self) -> bool:
+        return plain(self.thickness) == 0.0
+
+    def apply(self, geometry: Geometry, strength: Floats, context: Context) -> Geometry:
         thickness = plain(self.thickness)
-        if thickness == 0.0 or not strength.any() or not geometry.topology.faces:
+        if not strength.any() or not geometry.topology.faces:
             return geometry
-        outline = self.use == "outline"
-        reach = strength
+        outline = self.mode == "outline"
+        amounts = strength
         if self.keeps_weight:
-            away = np.linalg.norm(geometry.points - at.camera().place.astype(np.float32), axis=1)
+            away = np.linalg.norm(geometry.points - context.camera().position.astype(np.float32), axis=1)
             # At ten units from the camera the thickness is as it says.
-            reach = (strength * away * np.float32(0.1)).astype(np.float32)
-        moved = displace_along(geometry.points, geometry.normals, reach, thickness if outline else -thickness)
+            amounts = (strength * away * np.float32(0.1)).astype(np.float32)
+        moved = displace_along(geometry.points, geometry.normals, amounts, thickness if outline else -thickness)
         layer = _turned(Geometry(moved, geometry.topology, geometry.attributes, geometry.at_rest))
         if outline:
             present = geometry.attribute(Domain.POINT, "color")
-            own = np.array(at.shape_color, np.float32) if present is None else present[:, :3]
+            own = np.array(context.shape_color, np.float32) if present is None else present[:, :3]
             return laid_together(_colored(geometry, own, 0.0), _colored(layer, np.array(_INK, np.float32), 1.0))
         return laid_together(geometry, layer)
 

@@ -6,10 +6,9 @@ Taubin, "A Signal Processing Approach to Fair Surface Design" (1995), doi:10.114
 from typing import Annotated, ClassVar
 
 import numpy as np
-from msgspec import Meta, Struct
 
-from estompe.document.kinds import At, EffectSettings, register
-from estompe.document.settings import setting
+from estompe.document.kinds import Context, Effect, register
+from estompe.document.settings import setting, whole
 from estompe.geometry import Geometry
 from estompe.geometry.volume import towards_volume, volume
 from estompe.kernels.smooth import towards_neighbours
@@ -19,26 +18,28 @@ _TOWARDS, _BACK = 0.5, -0.5236
 
 
 @register
-class Smooth(
-    Struct, EffectSettings, frozen=True, cache_hash=True, forbid_unknown_fields=True, tag="smooth", tag_field="kind"
-):
+class Smooth(Effect, tag="smooth"):
     """Each round takes bumps away, as far as the strength says. A closed mesh keeps its volume."""
 
+    group: ClassVar[str] = "deform"
     label: ClassVar[str] = "Smooth"
     text: ClassVar[str] = "Takes bumps away without shrinking; a closed mesh keeps its volume exactly."
 
-    rounds: Annotated[int, setting("Rounds", "More are smoother.", low=0, high=500), Meta(ge=0, le=500)] = 10
+    iterations: Annotated[int, whole("Iterations", "More are smoother.", low=0, high=500)] = 10
     keep_volume: Annotated[bool, setting("Keep the volume", "Of a closed mesh, exactly; of an open one, nearly.")] = (
         True
     )
 
-    def apply(self, geometry: Geometry, strength: Floats, at: At) -> Geometry:
-        del at
-        if self.rounds == 0 or not strength.any():
+    def is_identity(self) -> bool:
+        return self.iterations == 0
+
+    def apply(self, geometry: Geometry, strength: Floats, context: Context) -> Geometry:
+        del context
+        if not strength.any():
             return geometry
         points = geometry.points
         starts, members = geometry.topology.neighbours
-        for _ in range(self.rounds):
+        for _ in range(self.iterations):
             points = towards_neighbours(points, starts, members, strength, _TOWARDS)
             points = towards_neighbours(points, starts, members, strength, _BACK)
         if self.keep_volume and geometry.topology.closed:

@@ -3,11 +3,10 @@
 from typing import Annotated, ClassVar
 
 import numpy as np
-from msgspec import Meta, Struct
 from numpy.typing import NDArray
 
-from estompe.document.kinds import EVERYTHING, At, EffectSettings, register
-from estompe.document.settings import setting
+from estompe.document.kinds import EVERYTHING, Context, Effect, register
+from estompe.document.settings import setting, whole
 from estompe.geometry import Domain, Geometry, GeometryError
 from estompe.geometry.subdivision import subdivided
 from estompe.kernels.types import Floats
@@ -18,20 +17,19 @@ _CARRIED = "\0strength"
 
 
 @register
-class Subdivide(
-    Struct, EffectSettings, frozen=True, cache_hash=True, forbid_unknown_fields=True, tag="subdivide", tag_field="kind"
-):
+class Subdivide(Effect, tag="subdivide"):
     """Faces with a corner of at least half strength are split, as often as there are levels."""
 
     alters: ClassVar[tuple[str, ...]] = EVERYTHING
+    group: ClassVar[str] = "grow"
     label: ClassVar[str] = "Subdivide"
     text: ClassVar[str] = "Splits faces where there is strength, so that a falloff finds enough points."
 
-    levels: Annotated[int, setting("Levels", "Each splits faces in four.", low=0, high=5), Meta(ge=0, le=5)] = 1
+    levels: Annotated[int, whole("Levels", "Each splits faces in four.", low=0, high=5)] = 1
     rounded: Annotated[bool, setting("Rounded", "New points go to a smooth surface; borders stay.")] = True
 
-    def apply(self, geometry: Geometry, strength: Floats, at: At) -> Geometry:
-        del at
+    def apply(self, geometry: Geometry, strength: Floats, context: Context) -> Geometry:
+        del context
         for _ in range(self.levels):
             topology = geometry.topology
             if topology.faces > _MOST_FACES // 4:

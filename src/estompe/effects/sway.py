@@ -2,20 +2,16 @@
 
 from typing import Annotated, ClassVar, Literal
 
-from msgspec import Meta, Struct
-
-from estompe.document.kinds import At, EffectSettings, register
+from estompe.document.kinds import Context, Effect, register
 from estompe.document.numbers import Number, Triple, plain, plain_triple
-from estompe.document.settings import setting
+from estompe.document.settings import setting, whole
 from estompe.geometry import Geometry
 from estompe.kernels.types import Floats
 from estompe.kernels.wind import Root, swayed
 
 
 @register
-class Sway(
-    Struct, EffectSettings, frozen=True, cache_hash=True, forbid_unknown_fields=True, tag="sway", tag_field="kind"
-):
+class Sway(Effect, tag="sway"):
     """Each point moves along the axes as pendulums do that hang around where it stands in the world, each with its own pace."""
 
     label: ClassVar[str] = "Sway"
@@ -42,20 +38,19 @@ class Sway(
     stiffness: Annotated[
         Number, setting("Stiffness", "Above 1 the lower part hardly moves.", low=0.1, high=10.0, step=0.01)
     ] = 1.5
-    seed: Annotated[
-        int, setting("Seed", "Another number, another wind.", low=0, high=2**31 - 4), Meta(ge=0, le=2**31 - 4)
-    ] = 1
+    seed: Annotated[int, whole("Seed", "Another number, another wind.", low=0, high=2**31 - 4)] = 1
 
     def clock(self, seconds: float, frame: float) -> float:
         del frame
         return plain(self.speed) * seconds
 
-    def apply(self, geometry: Geometry, strength: Floats, at: At) -> Geometry:
+    def is_identity(self) -> bool:
+        return not any(plain_triple(self.by))
+
+    def apply(self, geometry: Geometry, strength: Floats, context: Context) -> Geometry:
         by = plain_triple(self.by)
-        if not any(by) or not len(strength):
-            return geometry
         root = None
         if self.rooted != "nowhere":
             axis = "xyz".index(self.rooted)
-            root = Root(geometry.rest, axis, *geometry.at_rest.reach(axis), plain(self.stiffness))
-        return geometry.moved(swayed(geometry.points, strength, root, by, plain(self.size), at.clock, self.seed))
+            root = Root(geometry.rest, axis, *geometry.at_rest.extent(axis), plain(self.stiffness))
+        return geometry.moved(swayed(geometry.points, strength, root, by, plain(self.size), context.clock, self.seed))

@@ -3,21 +3,18 @@
 from typing import Annotated, ClassVar
 
 import numpy as np
-from msgspec import Struct
 
-from estompe.document.kinds import At, EffectSettings, register
+from estompe.document.kinds import Context, Effect, register
 from estompe.document.numbers import Number, plain
 from estompe.document.settings import setting
 from estompe.effects.axes import Axis, space
 from estompe.geometry import Geometry
-from estompe.kernels.deform import Way, deform
+from estompe.kernels.deform import Deformation, deform
 from estompe.kernels.types import Floats
 
 
 @register
-class Twist(
-    Struct, EffectSettings, frozen=True, cache_hash=True, forbid_unknown_fields=True, tag="twist", tag_field="kind"
-):
+class Twist(Effect, tag="twist"):
     """Each point turns about the axis, not at all at its low end and by the angle at its high end."""
 
     label: ClassVar[str] = "Twist"
@@ -26,10 +23,11 @@ class Twist(
     angle: Annotated[Number, setting("Angle", "Between both ends at full strength.", unit="degrees")] = 90.0
     axis: Annotated[Axis, setting("Axis", "The shape's axis it runs along.")] = "y"
 
-    def apply(self, geometry: Geometry, strength: Floats, at: At) -> Geometry:
+    def is_identity(self) -> bool:
+        return plain(self.angle) == 0.0
+
+    def apply(self, geometry: Geometry, strength: Floats, context: Context) -> Geometry:
         amount = plain(self.angle)
-        if amount == 0.0 or not len(strength):
-            return geometry
-        into, back = space(at.shape_matrix, self.axis)
-        numbers = [np.radians(amount), *geometry.at_rest.reach("xyz".index(self.axis))]
-        return geometry.moved(deform(geometry.points, strength, Way.TWIST, into, back, numbers))
+        to_local, to_world = space(context.shape_matrix, self.axis)
+        numbers = [np.radians(amount), *geometry.at_rest.extent("xyz".index(self.axis))]
+        return geometry.moved(deform(geometry.points, strength, Deformation.TWIST, to_local, to_world, numbers))

@@ -1,17 +1,20 @@
 """The one way from a project and a frame number to meshes."""
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Hashable, Iterator
 from functools import cached_property
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from estompe.document.kinds import MissingError
+from estompe.document.kinds import CannotEvaluateError
 from estompe.document.project import Project
-from estompe.document.scene import Effect, Falloff, Shape
+from estompe.document.scene import EffectSlot, Falloff, Shape
+from estompe.evaluate.graph import Stack
 from estompe.evaluate.memo import Memo
-from estompe.evaluate.moment import Moment, Stack
-from estompe.evaluate.state import Problem, State, Values
+from estompe.evaluate.moment import Moment
+from estompe.evaluate.problems import Problem
+from estompe.evaluate.state import State, Values
 from estompe.geometry import Geometry
 from estompe.kernels.topology import steepest
 from estompe.kernels.types import Floats, Indices
@@ -30,27 +33,35 @@ class Shown:
 
     def __init__(self, moment: Moment, shape: Shape, falloff: Falloff, state: State) -> None:
         self.shape, self.falloff, self.mesh = shape, falloff, state.geometry
+        graph = moment.graph
 
         def plan() -> tuple[Stack, Values, Values, Values]:
-            stack = moment.stack(falloff, state)
-            return stack, moment.joined(stack), moment.through_ramp(stack), moment.positions(stack)
+            stack = graph.stack(falloff, state)
+            return stack, graph.joined(stack), graph.through_ramp(stack), graph.positions(stack)
 
         stack, joined, strength, positions = moment.settled(plan)
         self.strength: Floats = strength.value
         self.values: Floats = joined.value
         self.positions: Floats = positions.value
-        # Taken now, while they are at hand: whoever shows them must not have to work anything out.
+        # Taken now, while they are at hand: whoever shows them must not have to compute anything.
         arrays = zip(stack.layers, stack.measured, stack.values, strict=True)
         self._layers = {layer.id: (measured.value, own.value) for layer, measured, own in arrays}
 
+    def arrays(self) -> Iterator[NDArray[Any]]:
+        """Every array this keeps alive."""
+        yield from (self.strength, self.values, self.positions)
+        for pair in self._layers.values():
+            yield from pair
+        yield from self.mesh.arrays()
+
     @cached_property
     def past_half(self) -> float:
-        """The share of points whose strength is over one half."""
+        """The fraction of points whose strength is over one half."""
         return float(np.count_nonzero(self.strength > 0.5)) / max(1, len(self.strength))
 
     @cached_property
     def edges_across(self) -> float:
-        """How many edges the ramp crosses from full to gone where it is steepest; endless where it is flat."""
+        """How many edges the ramp crosses from full to gone where it is steepest; infinite where it is flat."""
         step = steepest(self.strength, self.mesh.topology.edges)
         return 1.0 / step if step > 1e-6 else float("inf")
 
@@ -89,15 +100,33 @@ class Frame:
 
     def __init__(self, moment: Moment) -> None:
         self.number = moment.frame
-        self.scene = moment.scene
+        self.scene = moment.parts.scene
         self.reductions = moment.reductions
         self._moment = moment
-        self._chains = moment.settled(moment.chains)
+        self._chains = moment.settled(moment.graph.chains)
+        self._shapes = {shape.id: shape for shape in self.scene.shapes}
 
     @property
     def problems(self) -> tuple[Problem, ...]:
         """What is wrong with the scene on this frame."""
-        return tuple(self._moment.problems.values())
+        notes = [
+            Problem(("shapes", shape), note, blocks=False)
+            for shape, chain in self._chains.items()
+            for note in chain.first.geometry.notes
+        ]
+        return (*self._moment.problems.all(), *notes)
+
+    @property
+    def stamps(self) -> dict[str, Hashable]:
+        """The states of the picture files that were looked at, by file; None for one that could not be read."""
+        return self._moment.graph.stamps
+
+    def arrays(self) -> Iterator[NDArray[Any]]:
+        """Every array this frame keeps alive; frames of one scene share most of them."""
+        for chain in self._chains.values():
+            for _, state in chain.steps:
+                yield from state.geometry.arrays()
+            yield from chain.last.geometry.arrays()
 
     def __getitem__(self, shape: str) -> Geometry:
         return self._chains[self.shape(shape).id].last.geometry
@@ -108,11 +137,14 @@ class Frame:
     def __len__(self) -> int:
         return len(self.scene.shapes)
 
+    def has(self, shape: str | None) -> bool:
+        """Whether a shape of this id is in the frame."""
+        return shape in self._shapes
+
     def shape(self, name: str) -> Shape:
         """A shape by id or name, with its numbers resolved. Raises KeyError."""
-        for shape in self.scene.shapes:
-            if name == shape.id:
-                return shape
+        if name in self._shapes:
+            return self._shapes[name]
         for shape in self.scene.shapes:
             if name == shape.name:
                 return shape
@@ -130,8 +162,8 @@ class Frame:
         found, measured = self.shape(shape), self.falloff(falloff)
         try:
             state = self._measured_at(found, measured)
-            return self._moment.settled(lambda: self._moment.strength(measured.id, state)).value
-        except MissingError as error:
+            return self._moment.settled(lambda: self._moment.graph.strength(measured.id, state)).value
+        except CannotEvaluateError as error:
             raise KeyError(str(error)) from error
 
     def shown(self, shape: str, falloff: str) -> Shown:
@@ -139,15 +171,15 @@ class Frame:
         found, measured = self.shape(shape), self.falloff(falloff)
         try:
             return Shown(self._moment, found, measured, self._measured_at(found, measured))
-        except MissingError as error:
+        except CannotEvaluateError as error:
             raise KeyError(str(error)) from error
 
     def _measured_at(self, shape: Shape, falloff: Falloff) -> State:
         steps, last = self._chains[shape.id]
-        routed = (state for effect, state in steps if any(route.falloff == falloff.id for route in effect.routes))
+        routed = (state for slot, state in steps if any(route.falloff == falloff.id for route in slot.routes))
         state = next(routed, last)
         # Values belong to the points that are seen: where later effects changed those, it is measured on them.
-        return state if len(state.samples) == len(last.samples) else last
+        return state if len(state.geometry.points) == len(last.geometry.points) else last
 
     def after(self, shape: str, effect: str) -> Geometry | None:
         """A shape right after one of its effects; None where that is switched off."""
@@ -155,17 +187,17 @@ class Frame:
 
     def finish(self) -> None:
         """From now on nothing interrupts what is asked of this frame."""
-        self._moment.finish()
+        self._moment.schedule.finish()
 
     def points_after(self, shape: str) -> dict[str, int]:
         """Points of a shape after each of its enabled effects, by the effect's id."""
-        return {effect.id: len(state.samples) for effect, state in self._afters(shape)}
+        return {slot.id: len(state.geometry.points) for slot, state in self._afters(shape)}
 
-    def _afters(self, shape: str) -> list[tuple[Effect, State]]:
+    def _afters(self, shape: str) -> list[tuple[EffectSlot, State]]:
         """A shape's enabled effects, each with the state it leaves behind."""
         steps, last = self._chains[self.shape(shape).id]
         states = [*(state for _, state in steps), last]
-        return [(effect, after) for (effect, _), after in zip(steps, states[1:], strict=True)]
+        return [(slot, after) for (slot, _), after in zip(steps, states[1:], strict=True)]
 
 
 def evaluate(
@@ -173,6 +205,27 @@ def evaluate(
 ) -> Frame:
     """Every shape of a project on one frame.
 
-    memo: where results of stages are kept between calls; pause: called between stages, may raise to stop the work.
+    Parameters
+    ----------
+    project : Project
+        The scene and its arrays.
+    frame : float
+        The frame, which may lie between whole ones.
+    memo : Memo, optional
+        Where results of stages are kept between calls.
+    pause : callable, optional
+        Called between stages; it may raise to stop the work.
+
+    Returns
+    -------
+    Frame
+        The shapes in world space, and what is wrong.
+
+    Raises
+    ------
+    ValueError
+        For a frame that is not finite.
     """
+    if not np.isfinite(frame) or abs(frame) > 1e9:
+        raise ValueError(f"frame {frame:g} is not a frame: use a number up to a thousand million")
     return Frame(Moment(project, frame, memo or Memo(), pause))

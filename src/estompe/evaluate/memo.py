@@ -4,16 +4,20 @@ import threading
 from collections.abc import Callable, Hashable
 from itertools import count
 from typing import Any
+from weakref import WeakValueDictionary
 
-from estompe.document.kinds import MissingError
+from estompe.document.kinds import CannotEvaluateError
+from estompe.evaluate.ledger import Ledger
 from estompe.evaluate.plan import Plan
 from estompe.evaluate.stage import Sized, Stage
 
 DEFAULT_BUDGET = 1 << 30
 # Beyond this the collector's walk over them would be felt.
 _MOST_TOKENS = 60_000
-# What is dropped at once, as a part of the budget.
+# What is evicted at once, as a part of the budget.
 _ROOM = 16
+# Meshes grow after they were entered, by normals and what is derived from their topology: so often all are counted again.
+_RECOUNT = 256
 
 
 class CancelledError(Exception):
@@ -21,43 +25,49 @@ class CancelledError(Exception):
 
 
 class Memo:
-    """A store of stages that several threads may ask at once. budget: bytes of results to keep."""
+    """A store of stages, safe to ask from several threads. budget: bytes of results to keep."""
 
     def __init__(self, budget: int = DEFAULT_BUDGET) -> None:
         self.budget = budget
         self._results: dict[int, Stage[Any]] = {}
+        # Evicted results that a frame still holds: to find them costs nothing, to compute them again would.
+        self._held: WeakValueDictionary[int, Stage[Any]] = WeakValueDictionary()
         self._tokens: dict[Hashable, int] = {}
         self._numbers = count()
         self._fresh: list[Stage[Any]] = []
-        self._used = 0
+        self._ledger = Ledger()
+        self._entered = 0
         self._lock = threading.Lock()
 
     @property
     def used(self) -> int:
-        """Bytes of the results that are kept."""
+        """Bytes of the results that are kept, each array once."""
         self.take_in()
-        return self._used
+        return self._ledger.total
 
     def stage(self, plan: Plan, name: str, made_from: Hashable, compute: Callable[[], Sized]) -> Stage[Sized]:
         """The stage that makes something: as it was run and kept, or else one that waits in the plan.
 
-        made_from: everything the result depends on; equal keys give the same token even after the result was dropped.
-        Raises MissingError where running it has failed.
+        made_from: everything the result depends on; equal keys give the same token even after the result was evicted.
+        Raises CannotEvaluateError where running it has failed.
         """
-        # Without calls and locks, since a frame asks for some ten stages and this is what that costs. Each step is one
-        # operation on a dictionary, and those are never cut in two by another thread.
-        number = next(self._numbers)
-        token = self._tokens.setdefault((name, made_from), number)
+        with self._lock:
+            number = next(self._numbers)
+            token = self._tokens.setdefault((name, made_from), number)
+            if token != number:
+                made = self._results.pop(token, None)
+                if made is not None:
+                    self._results[token] = made  # the last one used stands last
+                    return made
         if token != number:
-            made = self._results.pop(token, None)
-            if made is not None:
-                self._results[token] = made  # the last one used stands last
-                return made
             made = plan.planned.get(token)
             if made is not None:
                 return made
             if token in plan.failed:
-                raise MissingError(plan.failed[token])
+                raise CannotEvaluateError(plan.failed[token])
+            made = self._held.get(token)
+            if made is not None:
+                return made
         stage = plan.planned[token] = Stage(name, token, compute)
         plan.waiting.append(stage)
         return stage
@@ -67,30 +77,40 @@ class Memo:
         return self._results.get(self._tokens.get((name, made_from), -1))
 
     def keep(self, stages: list[Stage[Any]]) -> None:
-        """Hand over stages that have been run. To find them takes `take_in`."""
+        """Queue stages that have been run; they become visible after `take_in()`."""
         with self._lock:
             self._fresh += stages
 
     def take_in(self) -> None:
-        """Keep what was handed over: not at once, since right after a kernel that costs three times as much."""
+        """Keep what was queued: not at once, since right after a kernel that costs three times as much."""
         if not self._fresh:
             return
         with self._lock:
             for stage in self._fresh:
                 if stage.token not in self._results:
                     self._results[stage.token] = stage
-                    self._used += stage.value.nbytes
+                    self._ledger.enter(stage.token, stage.made)
+                    self._entered += 1
             self._fresh.clear()
-            if self._used > self.budget:
+            if self._ledger.total > self.budget or self._entered > max(_RECOUNT, len(self._results) // 2):
+                self._recount()
+            if self._ledger.total > self.budget:
                 self._make_room()
             if len(self._tokens) > _MOST_TOKENS:
                 self._tokens.clear()  # numbers are never used twice, so old results merely become unreachable
 
+    def _recount(self) -> None:
+        self._entered = 0
+        self._ledger = Ledger()
+        for token, stage in self._results.items():
+            self._ledger.enter(token, stage.made)
+
     def _make_room(self) -> None:
-        """Drop many at once: one by one they cost as much as finding them, since nothing of them is in a cache any more."""
+        """Evict in batches: evicted entries are cold in the CPU cache, so evicting one at a time costs as much as a lookup."""
         enough = self.budget - self.budget // _ROOM
         for stage in list(self._results.values())[:-1]:
-            if self._used <= enough:
+            if self._ledger.total <= enough:
                 return
             if self._results.pop(stage.token, None) is not None:
-                self._used -= stage.value.nbytes
+                self._ledger.remove(stage.token)
+                self._held[stage.token] = stage

@@ -1,4 +1,4 @@
-"""What one moment still has to work out."""
+"""What one moment still has to compute."""
 
 from typing import Any
 

@@ -1,33 +1,31 @@
-"""Working out a range of frames and sending them out, with progress."""
+"""Computing a range of frames for export, with progress."""
 
-from collections.abc import Iterator
+import re
+from collections.abc import Container, Iterator
 from pathlib import Path
-from typing import Literal
 
 from estompe.document.project import Project
-from estompe.document.scene import Shape
-from estompe.evaluate import Frame, Memo, evaluate
-from estompe.exchange.errors import ExchangeError, Tell
+from estompe.document.scene import Falloff, Shape
+from estompe.evaluate import Frame, Memo, Problem, evaluate
+from estompe.exchange.errors import ExchangeError, Progress
 from estompe.kernels.types import Floats
 
-Form = Literal["usd", "obj", "ply"]
 
-
-def frames(project: Project, first: int, last: int, tell: Tell) -> Iterator[Frame]:
-    """Every frame from first to last, worked out one after the other. Raises ExchangeError for a scene with problems."""
+def frames(project: Project, first: int, last: int, progress: Progress) -> Iterator[Frame]:
+    """Every frame from first to last, one after the other. Raises ExchangeError for a scene with problems."""
     memo = Memo()
     count = last - first + 1
     for number in range(first, last + 1):
-        tell((number - first) / count, f"frame {number} of {first}–{last}")
+        progress((number - first) / count, f"frame {number} of {first}–{last}")
         frame = evaluate(project, number, memo, lambda: None)
-        if frame.problems:
-            raise ExchangeError(f"the scene cannot be baked: {described(frame, 0)}")
+        blocking = [problem for problem in frame.problems if problem.blocks]
+        if blocking:
+            raise ExchangeError(f"the scene cannot be baked: {described(frame, blocking[0])}")
         yield frame
 
 
-def described(frame: Frame, index: int) -> str:
-    """One of a frame's problems with the name of the shape or falloff it stands at."""
-    problem = frame.problems[index]
+def described(frame: Frame, problem: Problem) -> str:
+    """A problem with the name of the shape or falloff it is about."""
     if problem.path[0] == "camera":
         return f"the camera: {problem.text}"
     family, owner = str(problem.path[0]), str(problem.path[1])
@@ -35,10 +33,19 @@ def described(frame: Frame, index: int) -> str:
     return f"“{named}”: {problem.text}"
 
 
-def strengths(frame: Frame, shape: Shape) -> dict[str, Floats]:
-    """The strength of each falloff that feeds the shape, by the falloff's name."""
-    fed = {route.falloff for effect in shape.effects for route in effect.routes}
-    return {item.name: frame.strength(shape.id, item.id) for item in frame.scene.falloffs if item.id in fed}
+def strengths(frame: Frame, shape: Shape) -> list[tuple[Falloff, Floats]]:
+    """The falloffs that drive a shape, each with its strength on the shape's points."""
+    driving = {route.falloff for slot in shape.effects for route in slot.routes}
+    return [(item, frame.strength(shape.id, item.id)) for item in frame.scene.falloffs if item.id in driving]
+
+
+def file_word(name: str, taken: Container[str]) -> str:
+    """A name of plain letters, digits and underscores that is not taken yet."""
+    stem = re.sub(r"[^a-z0-9_]+", "-", name.lower()).strip("-") or "unnamed"
+    found, number = stem, 2
+    while found in taken:
+        found, number = f"{stem}-{number}", number + 1
+    return found
 
 
 def check_frames(first: int, last: int) -> None:

@@ -2,8 +2,8 @@
 
 from collections.abc import Callable
 
-Tell = Callable[[float, str], None]
-"""Progress: a share 0..1 and what is being done. It may raise CancelledError to stop the work."""
+Progress = Callable[[float, str], None]
+"""Progress: a fraction 0..1 and what is being done. It may raise CancelledError to stop the work."""
 
 
 class ExchangeError(ValueError):

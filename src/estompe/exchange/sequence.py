@@ -1,70 +1,66 @@
 """Sequences of mesh files, one per shape and frame."""
 
-import re
-import shutil
+import contextlib
 import tempfile
 from pathlib import Path
 
 from estompe.document.project import Project
-from estompe.document.scene import Scene, Shape
-from estompe.evaluate import Frame
-from estompe.exchange import obj, ply
-from estompe.exchange.bake import Form, check_folder, check_frames, frames, strengths
-from estompe.exchange.errors import ExchangeError, Tell
+from estompe.document.scene import Scene
+from estompe.exchange.bake import check_folder, check_frames, file_word, frames
+from estompe.exchange.errors import ExchangeError, Progress
+from estompe.exchange.formats import SEQUENCE_WRITERS, load_formats
 
 
 def write(
-    project: Project, first: int, last: int, folder: Path, form: Form, tell: Tell = lambda _share, _text: None
+    project: Project,
+    first: int,
+    last: int,
+    folder: Path,
+    name: str,
+    progress: Progress = lambda _fraction, _text: None,
 ) -> list[Path]:
-    """Bake frames to `shape.0001.obj` or `.ply` files in a folder, which is made if it is not there.
+    """Bake frames to files such as `shape.0001.obj` in a folder, which is made if it is not there.
 
-    The files appear together once all are written, or not at all. Returns them. `tell` may raise to cancel. Raises
+    The files appear together once all are written, or not at all. Returns them. `progress` may raise to cancel. Raises
     ExchangeError.
     """
+    load_formats()
+    writer = SEQUENCE_WRITERS[name]
     check_frames(first, last)
     check_folder(folder)
     if folder.exists() and not folder.is_dir():
         raise ExchangeError(f"{folder}: is a file, not a folder")
+    made_here = not folder.exists()
     try:
-        with tempfile.TemporaryDirectory(prefix=".estompe-", dir=folder.parent) as name:
-            part = Path(name)
+        folder.mkdir(exist_ok=True)
+        # Inside the folder, so that the files are on its file system, and only the folder need be writable.
+        with tempfile.TemporaryDirectory(prefix=".estompe-", dir=folder) as part:
             names = _file_names(project.scene)
-            for frame in frames(project, first, last, tell):
+            for frame in frames(project, first, last, progress):
                 for shape in frame.scene.shapes:
-                    _write_one(frame, shape, part / f"{names[shape.id]}.{int(frame.number):04d}.{form}", form)
-            return _moved(part, folder)
+                    writer.write(frame, shape, Path(part) / f"{names[shape.id]}.{int(frame.number):04d}{writer.ending}")
+            made = _moved(Path(part), folder)
+        made_here = False
+        return made
     except OSError as error:
         raise ExchangeError(f"{folder}: cannot be written ({error.strerror or error})") from None
-
-
-def _write_one(frame: Frame, shape: Shape, path: Path, form: Form) -> None:
-    if form == "obj":
-        obj.write(frame[shape.id], shape.name, path)
-        return
-    named = {f"strength_{_plain(name)}": values for name, values in strengths(frame, shape).items()}
-    ply.write(frame[shape.id], named, path)
+    except MemoryError:
+        raise ExchangeError(f"{folder}: a frame does not fit in memory") from None
+    finally:
+        if made_here:
+            with contextlib.suppress(OSError):
+                folder.rmdir()
 
 
 def _moved(part: Path, folder: Path) -> list[Path]:
-    folder.mkdir(exist_ok=True)
     made = []
     for file in sorted(part.iterdir()):
-        target = folder / file.name
-        shutil.move(file, target)
-        made.append(target)
+        made.append(file.replace(folder / file.name))
     return made
 
 
 def _file_names(scene: Scene) -> dict[str, str]:
     names: dict[str, str] = {}
     for shape in scene.shapes:
-        stem = _plain(shape.name)
-        found, number = stem, 2
-        while found in names.values():
-            found, number = f"{stem}-{number}", number + 1
-        names[shape.id] = found
+        names[shape.id] = file_word(shape.name.replace("_", "-"), names.values())
     return names
-
-
-def _plain(name: str) -> str:
-    return re.sub(r"[^a-z0-9]+", "-", name.lower()).strip("-") or "shape"

@@ -3,20 +3,18 @@
 from typing import ClassVar
 
 import numpy as np
-from msgspec import Struct
 
-from estompe.document.kinds import At, Source, register
-from estompe.geometry.samples import Samples
+from estompe.document.kinds import Context, Source, register
+from estompe.geometry.elements import Elements
 from estompe.kernels.distance import Form, distance
 from estompe.kernels.types import Floats
 
 
 @register
-class CameraDistance(
-    Struct, Source, frozen=True, cache_hash=True, forbid_unknown_fields=True, tag="camera-distance", tag_field="kind"
-):
+class CameraDistance(Source, tag="camera-distance"):
     """How far each point lies from the camera, scene units."""
 
+    group: ClassVar[str] = "scene"
     label: ClassVar[str] = "Distance to the camera"
     text: ClassVar[str] = "How far each point lies from the camera."
 
@@ -26,7 +24,7 @@ class CameraDistance(
     def unit(self) -> str:
         return "length"
 
-    def measure(self, samples: Samples, at: At) -> Floats:
+    def measure(self, elements: Elements, context: Context) -> Floats:
         matrix = np.eye(4, dtype=np.float32)[:3]
-        matrix[:, 3] = -at.camera().place
-        return distance(samples.points, matrix, Form.BALL)
+        matrix[:, 3] = -context.camera().position
+        return distance(elements.positions, matrix, Form.SPHERE)

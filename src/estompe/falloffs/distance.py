@@ -3,27 +3,25 @@
 from typing import Annotated, ClassVar
 
 import numpy as np
-from msgspec import Meta, Struct
+from msgspec import Meta
 
-from estompe.document.kinds import At, MissingError, Placed, Source, register
+from estompe.document.kinds import CannotEvaluateError, Context, Placed, Shell, Source, register
 from estompe.document.numbers import Number, plain
 from estompe.document.scene import Identifier
 from estompe.document.settings import setting
-from estompe.geometry.samples import Samples
-from estompe.kernels.distance import Form, distance
+from estompe.falloffs.forms import FORMS
+from estompe.geometry.elements import Elements
+from estompe.kernels.distance import distance
 from estompe.kernels.polyline import nearest_on_polyline
 from estompe.kernels.transform import transformed
 from estompe.kernels.types import Floats
 
-_FORMS = {"ball": Form.BALL, "box": Form.BOX, "plane": Form.PLANE, "cylinder": Form.CYLINDER}
-
 
 @register
-class Distance(
-    Struct, Source, frozen=True, cache_hash=True, forbid_unknown_fields=True, tag="distance", tag_field="kind"
-):
+class Distance(Source, tag="distance"):
     """How far each point lies from a control, by the control's form and in its own units; from the nearest of several."""
 
+    group: ClassVar[str] = "distance"
     label: ClassVar[str] = "Distance"
     text: ClassVar[str] = (
         "How far each point lies from a control. Scaling or turning the control scales or turns the falloff."
@@ -32,7 +30,7 @@ class Distance(
     control: Annotated[Identifier, setting("Control", "The control it is measured to.", refers="control")]
     more: Annotated[
         tuple[Identifier, ...],
-        setting("And", "More controls: the nearest of all counts.", refers="controls"),
+        setting("More controls", "The nearest of all counts.", refers="control", editor="controls"),
         Meta(max_length=64),
     ] = ()
     blend: Annotated[
@@ -42,27 +40,30 @@ class Distance(
         ),
     ] = 0.0
 
+    def shell(self) -> Shell:
+        return Shell(self.control)
+
     def unit(self) -> str:
         return "length"
 
-    def measure(self, samples: Samples, at: At) -> Floats:
-        total = to_control(samples.points, at.control(self.control))
+    def measure(self, elements: Elements, context: Context) -> Floats:
+        total = to_control(elements.positions, context.control(self.control))
         for other in self.more:
-            total = smaller(total, to_control(samples.points, at.control(other)), plain(self.blend))
+            total = smaller(total, to_control(elements.positions, context.control(other)), plain(self.blend))
         return total
 
 
 def to_control(points: Floats, control: Placed) -> Floats:
-    """Distance of each point from a control in its own units, float32 (n,). Raises MissingError for a path without length."""
+    """Distance of each point from a control in its own units, float32 (n,). Raises CannotEvaluateError for too short a path."""
     if control.form != "path":
-        return distance(points, control.into.astype(np.float32), _FORMS[control.form])
-    return nearest_on_polyline(transformed(points, control.into), path_of(control))[0]
+        return distance(points, control.to_local.astype(np.float32), FORMS[control.form].distance)
+    return nearest_on_polyline(transformed(points, control.to_local), path_of(control))[0]
 
 
 def path_of(control: Placed) -> Floats:
-    """The points of a path control. Raises MissingError where there are fewer than two."""
+    """The points of a path control. Raises CannotEvaluateError where there are fewer than two."""
     if control.form != "path" or len(control.points) < 2:
-        raise MissingError("the path has fewer than two points: give the control the form “path” and add points")
+        raise CannotEvaluateError("the path has fewer than two points: give the control the form “path” and add points")
     return control.points
 
 

@@ -3,18 +3,18 @@
 from typing import ClassVar
 
 import numpy as np
-from msgspec import Struct
 
-from estompe.document.kinds import At, Source, register
-from estompe.geometry.samples import Samples
+from estompe.document.kinds import Context, Source, register
+from estompe.geometry.elements import Elements
 from estompe.kernels.angles import degrees_towards
 from estompe.kernels.types import Floats
 
 
 @register
-class Facing(Struct, Source, frozen=True, cache_hash=True, forbid_unknown_fields=True, tag="facing", tag_field="kind"):
+class Facing(Source, tag="facing"):
     """Degrees between each normal and the way to the camera: 0 where it faces the camera, 90 at the outline."""
 
+    group: ClassVar[str] = "surface"
     label: ClassVar[str] = "Facing the camera"
     text: ClassVar[str] = "How far the surface turns away from the camera, 0° facing it, 90° at its outline."
 
@@ -24,5 +24,5 @@ class Facing(Struct, Source, frozen=True, cache_hash=True, forbid_unknown_fields
     def unit(self) -> str:
         return "degrees"
 
-    def measure(self, samples: Samples, at: At) -> Floats:
-        return degrees_towards(samples.points, samples.normals, at.camera().place.astype(np.float32))
+    def measure(self, elements: Elements, context: Context) -> Floats:
+        return degrees_towards(elements.positions, elements.normals, context.camera().position.astype(np.float32))

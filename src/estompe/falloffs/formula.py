@@ -1,24 +1,23 @@
-"""Values worked out per point by a formula."""
+"""Values computed per point by a formula."""
 
 from typing import Annotated, ClassVar
 
 import numpy as np
-from msgspec import Meta, Struct
+from msgspec import Meta
 
-from estompe.document.formula import PER_ELEMENT, FormulaError, Value, names_in, parse, work_out
-from estompe.document.kinds import At, MissingError, Source, register
+from estompe.document.formula import PER_ELEMENT, FormulaError, Value, compute, names_in, parse
+from estompe.document.kinds import CannotEvaluateError, Context, Source, register
 from estompe.document.settings import setting
-from estompe.geometry.elements import random_of
-from estompe.geometry.samples import Samples
+from estompe.geometry.elements import Elements
+from estompe.geometry.random import random_of
 from estompe.kernels.types import Floats
 
 
 @register
-class PerPoint(
-    Struct, Source, frozen=True, cache_hash=True, forbid_unknown_fields=True, tag="formula", tag_field="kind"
-):
-    """A formula of each point's place (x y z), normal (nx ny nz), number (id, count), random number, and the scene's numbers."""
+class FormulaSource(Source, tag="formula"):
+    """A formula of each point's position (x y z), normal (nx ny nz), id, count, random number, and the scene's numbers."""
 
+    group: ClassVar[str] = "pattern"
     label: ClassVar[str] = "Formula"
     text: ClassVar[str] = (
         "Arithmetic for each point: x y z, nx ny nz, id, count, random, frame, seconds, and numbers by name."
@@ -26,7 +25,7 @@ class PerPoint(
 
     formula: Annotated[
         str,
-        setting("Formula", "Such as 0.5 + 0.5 * sin(360 * x), or y * Lantern.size.x.", refers="formula"),
+        setting("Formula", "Such as 0.5 + 0.5 * sin(360 * x), or y * Lantern.scale.x.", editor="formula"),
         Meta(min_length=1, max_length=1000),
     ] = "y"
 
@@ -41,25 +40,25 @@ class PerPoint(
             return 0.0
         return frame if moving else 0.0
 
-    def measure(self, samples: Samples, at: At) -> Floats:
+    def measure(self, elements: Elements, context: Context) -> Floats:
         def named(parts: tuple[str, ...]) -> Value:
-            return _element(samples, parts[0]) if parts in PER_ELEMENT - _TIMES else at.number(parts)
+            return _element(elements, parts[0]) if parts in PER_ELEMENT - _TIMES else context.number(parts)
 
         try:
-            value = work_out(parse(self.formula), named)
+            value = compute(parse(self.formula), named)
         except FormulaError as error:
-            raise MissingError(f"“{self.formula[error.begin : error.end]}”: {error}") from None
-        return np.broadcast_to(np.asarray(value, np.float32), (len(samples),)).copy()
+            raise CannotEvaluateError(f"“{self.formula[error.begin : error.end]}”: {error}") from None
+        return np.broadcast_to(np.asarray(value, np.float32), (len(elements),)).copy()
 
 
 _TIMES = {("frame",), ("seconds",)}
 
 
-def _element(samples: Samples, name: str) -> Value:
+def _element(elements: Elements, name: str) -> Value:
     if name in ("x", "y", "z"):
-        return samples.points[:, "xyz".index(name)].astype(np.float64)
+        return elements.positions[:, "xyz".index(name)].astype(np.float64)
     if name in ("nx", "ny", "nz"):
-        return samples.normals[:, "xyz".index(name[1])].astype(np.float64)
+        return elements.normals[:, "xyz".index(name[1])].astype(np.float64)
     if name == "random":
-        return random_of(np.arange(len(samples)), 1).astype(np.float64)
-    return float(len(samples)) if name == "count" else np.arange(len(samples), dtype=np.float64)
+        return random_of(elements.ids, 1).astype(np.float64)
+    return float(len(elements)) if name == "count" else elements.ids.astype(np.float64)

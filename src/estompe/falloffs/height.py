@@ -3,40 +3,40 @@
 from typing import Annotated, ClassVar, Literal
 
 import numpy as np
-from msgspec import Struct
 
-from estompe.document.kinds import At, Source, register
+from estompe.document.kinds import Context, Source, register
 from estompe.document.settings import setting
-from estompe.geometry.rest import reach
-from estompe.geometry.samples import Samples
+from estompe.geometry.elements import Elements
+from estompe.geometry.rest import extent
 from estompe.kernels.types import Floats
 
 
 @register
-class Height(Struct, Source, frozen=True, cache_hash=True, forbid_unknown_fields=True, tag="height", tag_field="kind"):
+class Height(Source, tag="height"):
     """0 at the low end of the shape's bounds along an axis, 1 at the high end."""
 
+    group: ClassVar[str] = "surface"
     label: ClassVar[str] = "Height"
     text: ClassVar[str] = "How far up the shape each point is, 0 at the bottom of its bounds and 1 at the top."
 
     axis: Annotated[Literal["x", "y", "z"], setting("Axis", "Which way is up.")] = "y"
-    places: Annotated[
+    measured: Annotated[
         Literal["at rest", "now"],
-        setting("Places", "At rest: before effects, in the shape's own axes. Now: as it stands."),
+        setting("Measured", "At rest: before effects, in the shape's own axes. Now: as it stands."),
     ] = "at rest"
 
     def reads(self) -> tuple[str, ...]:
-        return ("rest",) if self.places == "at rest" else ("points",)
+        return ("rest",) if self.measured == "at rest" else ("points",)
 
-    def measure(self, samples: Samples, at: At) -> Floats:
-        del at
+    def measure(self, elements: Elements, context: Context) -> Floats:
+        del context
         axis = "xyz".index(self.axis)
-        if self.places == "at rest":
-            return _share(samples.rest, axis, samples.at_rest.reach(axis))
-        return _share(samples.points, axis, reach(samples.points, axis))
+        if self.measured == "at rest":
+            return _fraction(elements.rest, axis, elements.rest_extent(axis))
+        return _fraction(elements.positions, axis, extent(elements.positions, axis))
 
 
-def _share(points: Floats, axis: int, ends: tuple[float, float]) -> Floats:
+def _fraction(points: Floats, axis: int, ends: tuple[float, float]) -> Floats:
     """How far from the low to the high end each point is, float32 (n,); 0 where both are one."""
     low, high = np.float32(ends[0]), np.float32(ends[1])
     if high <= low:

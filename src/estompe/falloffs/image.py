@@ -3,14 +3,14 @@
 from typing import Annotated, ClassVar, Literal
 
 import numpy as np
-from msgspec import Meta, Struct
+from msgspec import Meta
 
 from estompe.document import pictures
-from estompe.document.kinds import At, MissingError, Source, register
+from estompe.document.kinds import CannotEvaluateError, Context, Source, register
 from estompe.document.numbers import Number, plain
 from estompe.document.settings import setting
-from estompe.geometry import Domain, Geometry, frozen
-from estompe.geometry.samples import Samples
+from estompe.geometry import frozen
+from estompe.geometry.elements import Elements
 from estompe.kernels.sampling import sampled
 from estompe.kernels.types import Floats
 
@@ -24,15 +24,16 @@ _WEIGHTS = {
 
 
 @register
-class Image(Struct, Source, frozen=True, cache_hash=True, forbid_unknown_fields=True, tag="image", tag_field="kind"):
+class Image(Source, tag="image"):
     """A picture's values where the UVs say, between its pixels; outside 0..1 it repeats."""
 
+    group: ClassVar[str] = "pattern"
     label: ClassVar[str] = "Image"
     text: ClassVar[str] = "A picture through the shape's UVs: PNG, JPEG or EXR; #### in its name counts the frames."
 
     file: Annotated[
         str,
-        setting("File", "The picture. #### stands for the frame's number.", refers="picture"),
+        setting("File", "The picture. #### stands for the frame's number.", editor="picture"),
         Meta(max_length=4000),
     ] = ""
     channel: Annotated[
@@ -49,27 +50,11 @@ class Image(Struct, Source, frozen=True, cache_hash=True, forbid_unknown_fields=
         del seconds
         return frame if "#" in self.file else 0.0
 
-    def measure(self, samples: Samples, at: At) -> Floats:
-        pixels = pictures.pixels(numbered(self.file, at.clock))
-        return _on_points(samples.geometry, pixels, plain(self.repeat), _WEIGHTS[self.channel])
-
-
-def numbered(file: str, frame: float) -> str:
-    """A file's name with its run of # replaced by the frame's number."""
-    first = file.find("#")
-    if first < 0:
-        return file
-    last = first
-    while last < len(file) and file[last] == "#":
-        last += 1
-    return f"{file[:first]}{round(frame):0{last - first}d}{file[last:]}"
-
-
-def _on_points(mesh: Geometry, pixels: Floats, repeat: float, weights: Floats) -> Floats:
-    """Sampled where the UVs are - at corners, if they are kept there, so that seams do not blur - and averaged onto points."""
-    for domain in (Domain.CORNER, Domain.POINT):
-        uv = mesh.attribute(domain, "uv")
-        if uv is not None:
-            values = sampled(pixels, np.ascontiguousarray(uv[:, :2], np.float32), repeat, weights)
-            return values if domain is Domain.POINT else mesh.to_points(domain, values)
-    raise MissingError("the shape has no UVs to lay the picture on: bring in one that has, or use a primitive")
+    def measure(self, elements: Elements, context: Context) -> Floats:
+        pixels, weights = pictures.pixels(pictures.numbered(self.file, context.clock)), _WEIGHTS[self.channel]
+        values = elements.through_uvs(lambda uv: sampled(pixels, uv, plain(self.repeat), weights))
+        if values is None:
+            raise CannotEvaluateError(
+                "the shape has no UVs to lay the picture on: import one that has, or use a primitive"
+            )
+        return values

@@ -1,35 +1,41 @@
 """How layers join, and how an effect's routes do."""
 
 from collections.abc import Callable, Sequence
+from typing import NamedTuple
 
 import numpy as np
 
+from estompe.document.kinds import Join
 from estompe.document.numbers import plain
-from estompe.document.scene import Join, Layer, Route
+from estompe.document.scene import Layer, Route
 from estompe.falloffs.ramp import Remapping
 from estompe.kernels.ramp import Joining, remap, remap_joined
 from estompe.kernels.types import Floats
 
-_JOINS: dict[Join, Callable[[Floats, Floats], Floats]] = {
-    "multiply": np.multiply,
-    "add": np.add,
-    "subtract": np.subtract,
-    "larger": np.maximum,
-    "smaller": np.minimum,
-    "replace": lambda _above, values: values,
+
+class JoinRule(NamedTuple):
+    """How two values become one: its sign and words in the window, the arithmetic, and the kernel's number if it has one."""
+
+    sign: str
+    words: str
+    combine: Callable[[Floats, Floats], Floats]
+    kernel: Joining | None
+
+
+JOINS: dict[Join, JoinRule] = {
+    "multiply": JoinRule("×", "times", np.multiply, Joining.MULTIPLY),
+    "add": JoinRule("+", "plus", np.add, Joining.ADD),
+    "subtract": JoinRule("−", "minus", np.subtract, Joining.SUBTRACT),
+    "larger": JoinRule("≥", "or larger", np.maximum, Joining.LARGER),
+    "smaller": JoinRule("≤", "or smaller", np.minimum, Joining.SMALLER),
+    "replace": JoinRule("→", "replaced by", lambda _above, values: values, None),
 }
-_JOINING: dict[Join, Joining] = {
-    "multiply": Joining.MULTIPLY,
-    "add": Joining.ADD,
-    "subtract": Joining.SUBTRACT,
-    "larger": Joining.LARGER,
-    "smaller": Joining.SMALLER,
-}
+"""Every join, once: the panels, the probe, Routing and evaluation ask here."""
 
 
 def joined(above: Floats, values: Floats, join: Join) -> Floats:
     """The values so far and one more layer's, float32 (n,)."""
-    return _JOINS[join](above, values)
+    return JOINS[join].combine(above, values)
 
 
 def join_layers(layers: Sequence[Layer], values: Sequence[Floats]) -> Floats:
@@ -46,11 +52,12 @@ def strengths(layers: Sequence[Layer], values: Sequence[Floats], how: Remapping)
     What the layers join to is not kept, since only who looks at the falloff wants it. There must be one layer.
     """
     last = layers[-1]
-    if len(values) == 1 or last.join == "replace":
+    kernel = JOINS[last.join].kernel
+    if len(values) == 1 or kernel is None:
         return remap(join_layers(layers, values), *how)
     above = join_layers(layers[:-1], values[:-1])
     own = np.float32(1.0) - values[-1] if last.one_minus else values[-1]
-    return remap_joined(above, own, _JOINING[last.join], *how)
+    return remap_joined(above, own, kernel, *how)
 
 
 def join_routes(routes: Sequence[Route], strengths: Sequence[Floats]) -> Floats:
@@ -62,6 +69,6 @@ def join_routes(routes: Sequence[Route], strengths: Sequence[Floats]) -> Floats:
 
 
 def _fed(route: Route, strength: Floats) -> Floats:
-    own = np.float32(1.0) - strength if route.inverted else strength
+    own = np.float32(1.0) - strength if route.one_minus else strength
     amount = plain(route.amount)
     return own if amount == 1.0 else own * np.float32(amount)

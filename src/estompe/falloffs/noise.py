@@ -3,14 +3,14 @@
 from typing import Annotated, ClassVar, Literal
 
 import numpy as np
-from msgspec import Meta, Struct
+from msgspec import Meta
 
-from estompe.document.kinds import At, Source, register
+from estompe.document.kinds import Context, Join, Source, register
 from estompe.document.numbers import Number, plain
-from estompe.document.settings import setting
-from estompe.geometry.elements import random_of
-from estompe.geometry.placement import inverse
-from estompe.geometry.samples import Samples
+from estompe.document.settings import setting, whole
+from estompe.geometry.elements import Elements
+from estompe.geometry.random import random_of
+from estompe.geometry.transforms import inverse
 from estompe.kernels.noise import gradient_noise
 from estompe.kernels.patterns import Pattern, levels, pattern_noise
 from estompe.kernels.transform import transformed
@@ -21,9 +21,12 @@ _CELLS = {"nearest": Pattern.NEAREST, "second minus nearest": Pattern.DIFFERENCE
 
 
 @register
-class Noise(Struct, Source, frozen=True, cache_hash=True, forbid_unknown_fields=True, tag="noise", tag_field="kind"):
+class Noise(Source, tag="noise"):
     """Fractal noise, centred on zero and about -amount..amount, or 0..amount."""
 
+    group: ClassVar[str] = "pattern"
+    has_pattern: ClassVar[bool] = True
+    first_join: ClassVar[Join] = "add"
     label: ClassVar[str] = "Noise"
     text: ClassVar[str] = (
         "Irregular values centred on zero. Added to a distance it roughens the edge by so many scene units."
@@ -35,13 +38,13 @@ class Noise(Struct, Source, frozen=True, cache_hash=True, forbid_unknown_fields=
     size: Annotated[
         Number, setting("Size", "Width of the largest lumps.", unit="length", low=1e-4, high=1e5, step=0.01)
     ] = 0.3
-    octaves: Annotated[int, setting("Octaves", "Layers of ever finer detail.", low=1, high=10), Meta(ge=1, le=10)] = 3
+    octaves: Annotated[int, whole("Octaves", "Layers of ever finer detail.", low=1, high=10)] = 3
     roughness: Annotated[
         Number,
         setting(
             "Roughness",
             "How strong each finer layer is beside the one before.",
-            unit="share",
+            unit="fraction",
             low=0.0,
             high=1.0,
             step=0.01,
@@ -59,53 +62,76 @@ class Noise(Struct, Source, frozen=True, cache_hash=True, forbid_unknown_fields=
             "Space", "World: things move through it. Local: it goes with the shape. Rest: it sticks to the surface."
         ),
     ] = "world"
-    seed: Annotated[
-        int, setting("Seed", "Another number, another pattern.", low=0, high=2**31 - 1), Meta(ge=0, le=2**31 - 1)
-    ] = 1
+    seed: Annotated[int, whole("Seed", "Another number, another pattern.", low=0, high=2**31 - 1)] = 1
     pattern: Annotated[
         Literal["gradient", "value", "simplex", "cellular", "sparse"],
         setting("Pattern", "Rolling, blocky, even, cells, or scattered spots."),
     ] = "gradient"
     cells: Annotated[
         Literal["nearest", "second minus nearest", "cell number"],
-        setting("Cells", "Of a cellular pattern: distance to the middle, width of the walls, or one number a cell."),
+        setting(
+            "Cells",
+            "Distance to the middle, width of the walls, or one number a cell.",
+            when=("pattern", ("cellular",)),
+        ),
     ] = "nearest"
-    spread: Annotated[
-        Number, setting("Spread", "How irregular the cells stand.", unit="share", low=0.0, high=1.0, step=0.01)
+    irregularity: Annotated[
+        Number,
+        setting(
+            "Irregularity",
+            "How irregular the cells are.",
+            unit="fraction",
+            low=0.0,
+            high=1.0,
+            step=0.01,
+            when=("pattern", ("cellular",)),
+        ),
     ] = 0.8
     loop: Annotated[
         int,
-        setting("Loop", "Frames after which it is the same again; 0 for never.", unit="frames", low=0, high=100_000),
+        setting(
+            "Loop",
+            "Frames after which it is the same again; 0 for never.",
+            unit="frames",
+            low=0,
+            high=100_000,
+            folded=True,
+        ),
         Meta(ge=0, le=100_000),
     ] = 0
-    low: Annotated[
-        Number, setting("Clip low", "Values below this are cut.", unit="share", low=-5.0, high=5.0, step=0.01)
+    floor: Annotated[
+        Number,
+        setting("Floor", "Values below this are cut.", unit="fraction", low=-5.0, high=5.0, step=0.01, folded=True),
     ] = -1.0
-    high: Annotated[
-        Number, setting("Clip high", "Values above this are cut.", unit="share", low=-5.0, high=5.0, step=0.01)
+    ceiling: Annotated[
+        Number,
+        setting("Ceiling", "Values above this are cut.", unit="fraction", low=-5.0, high=5.0, step=0.01, folded=True),
     ] = 1.0
-    contrast: Annotated[
-        Number, setting("Contrast", "Steeper about the middle.", unit="times", low=0.0, high=100.0, step=0.01)
+    steepness: Annotated[
+        Number,
+        setting("Steepness", "Steeper about the middle.", unit="times", low=0.0, high=100.0, step=0.01, folded=True),
     ] = 1.0
-    brightness: Annotated[
-        Number, setting("Brightness", "Added to all values.", unit="share", low=-5.0, high=5.0, step=0.01)
+    lift: Annotated[
+        Number, setting("Lift", "Added to all values.", unit="fraction", low=-5.0, high=5.0, step=0.01, folded=True)
     ] = 0.0
-    apart: Annotated[
+    offset: Annotated[
         Number,
         setting(
-            "Apart",
-            "How far each element's sample lies from its neighbours'; 0 reads the noise in place.",
+            "Offset per element",
+            "Random offset of each element's sampling position; 0 samples the noise where the element is.",
             unit="length",
             low=0.0,
             high=1e5,
             step=0.01,
+            folded=True,
         ),
     ] = 0.0
-    invert: Annotated[bool, setting("Invert", "High where it was low.")] = False
-    centred: Annotated[bool, setting("Centred", "To both sides of zero, rather than from zero up.")] = True
+    invert: Annotated[bool, setting("Invert", "High where it was low.", folded=True)] = False
+    centred: Annotated[bool, setting("Centred", "To both sides of zero, rather than from zero up.", folded=True)] = True
 
     def reads(self) -> tuple[str, ...]:
-        return ("rest",) if self.space == "rest" else ("points",)
+        own = ("points", "matrix") if self.space == "local" else ("points",)
+        return ("rest",) if self.space == "rest" else own
 
     def clock(self, seconds: float, frame: float) -> float:
         speed = plain(self.speed)
@@ -122,26 +148,26 @@ class Noise(Struct, Source, frozen=True, cache_hash=True, forbid_unknown_fields=
     def unit(self) -> str:
         return "length"
 
-    def measure(self, samples: Samples, at: At) -> Floats:
-        places = samples.rest if self.space == "rest" else samples.points
+    def measure(self, elements: Elements, context: Context) -> Floats:
+        positions = elements.rest if self.space == "rest" else elements.positions
         if self.space == "local":
-            places = transformed(places, inverse(at.shape_matrix))
-        if plain(self.apart) > 0.0:
-            ids = np.arange(len(places))
+            positions = transformed(positions, inverse(context.shape_matrix))
+        if plain(self.offset) > 0.0:
+            ids = elements.ids
             shifts = [random_of(ids, self.seed * 3 + axis) for axis in range(3)]
-            places = places + np.stack(shifts, axis=1) * np.float32(plain(self.apart))
+            positions = positions + np.stack(shifts, axis=1) * np.float32(plain(self.offset))
         size, roughness = plain(self.size), plain(self.roughness)
         moving = plain(self.speed) != 0.0
         as_it_is = self.pattern == "gradient" and self._plain_levels
         if self.pattern == "gradient":
             amount = plain(self.amount) if as_it_is else 1.0
             period = self._turns() if moving and self.loop else 0
-            clock = at.clock if moving else None
-            values = gradient_noise(places, size, self.octaves, roughness, amount, self.seed, clock, period)
+            clock = context.clock if moving else None
+            values = gradient_noise(positions, size, self.octaves, roughness, amount, self.seed, clock, period)
         else:
             pattern = _CELLS[self.cells] if self.pattern == "cellular" else _PATTERNS[self.pattern]
-            spread = plain(self.spread)
-            values = pattern_noise(places, pattern, size, self.octaves, roughness, self.seed, at.clock, spread)
+            spread = plain(self.irregularity)
+            values = pattern_noise(positions, pattern, size, self.octaves, roughness, self.seed, context.clock, spread)
             if self.pattern == "cellular":
                 values = values * np.float32(2.0) - np.float32(1.0)
         return values if as_it_is else self._levelled(values)
@@ -149,10 +175,10 @@ class Noise(Struct, Source, frozen=True, cache_hash=True, forbid_unknown_fields=
     @property
     def _plain_levels(self) -> bool:
         """Whether levels would change nothing, so that even what lies beyond -1..1 is kept."""
-        settings = self.low, self.high, self.contrast, self.brightness, self.centred, self.invert
+        settings = self.floor, self.ceiling, self.steepness, self.lift, self.centred, self.invert
         return settings == (-1.0, 1.0, 1.0, 0.0, True, False)
 
     def _levelled(self, values: Floats) -> Floats:
-        low, high = plain(self.low), plain(self.high)
-        contrast = -plain(self.contrast) if self.invert else plain(self.contrast)
-        return levels(values, low, high, contrast, plain(self.brightness), plain(self.amount), self.centred)
+        low, high = plain(self.floor), plain(self.ceiling)
+        steepness = -plain(self.steepness) if self.invert else plain(self.steepness)
+        return levels(values, low, high, steepness, plain(self.lift), plain(self.amount), self.centred)

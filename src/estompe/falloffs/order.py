@@ -3,18 +3,18 @@
 from typing import Annotated, ClassVar, Literal
 
 import numpy as np
-from msgspec import Struct
 
-from estompe.document.kinds import At, MissingError, Source, register
+from estompe.document.kinds import CannotEvaluateError, Context, Source, register
 from estompe.document.settings import setting
-from estompe.geometry.samples import Samples
+from estompe.geometry.elements import Elements
 from estompe.kernels.types import Floats
 
 
 @register
-class Order(Struct, Source, frozen=True, cache_hash=True, forbid_unknown_fields=True, tag="order", tag_field="kind"):
+class Order(Source, tag="order"):
     """0 at one end of the profile and 1 at the other, or the same across by the UVs."""
 
+    group: ClassVar[str] = "surface"
     label: ClassVar[str] = "Order"
     text: ClassVar[str] = "How far along its profile or UVs each point was made, 0 to 1; later effects leave it alone."
 
@@ -25,19 +25,19 @@ class Order(Struct, Source, frozen=True, cache_hash=True, forbid_unknown_fields=
     def reads(self) -> tuple[str, ...]:
         return "attributes", "topology"
 
-    def measure(self, samples: Samples, at: At) -> Floats:
-        del at
-        return order_of(samples, self.along)
+    def measure(self, elements: Elements, context: Context) -> Floats:
+        del context
+        return order_of(elements, self.along)
 
 
-def order_of(samples: Samples, along: str) -> Floats:
-    """The order of each point along the profile, u or v, float32 (n,). Raises MissingError where the shape has none."""
-    values = samples.geometry.on_points("order" if along == "profile" else "uv")
+def order_of(elements: Elements, along: str) -> Floats:
+    """The order of each point along the profile, u or v, float32 (n,). Raises CannotEvaluateError where the shape has none."""
+    values = elements.attribute("order" if along == "profile" else "uv")
     if values is None and along == "profile":
-        uv = samples.geometry.on_points("uv")
+        uv = elements.attribute("uv")
         values = None if uv is None else uv[:, 1]
     elif values is not None and along != "profile":
         values = values[:, 0 if along == "u" else 1]
     if values is None:
-        raise MissingError("the shape has neither a profile's order nor UVs: use Height instead")
+        raise CannotEvaluateError("the shape has neither a profile's order nor UVs: use Height instead")
     return np.ascontiguousarray(values, np.float32)

@@ -22,7 +22,7 @@ def pieces(ramp: Ramp) -> tuple[Floats, Floats]:
     points = sorted(ramp, key=lambda point: plain(point.position))
     at = [plain(point.position) for point in points]
     values = [plain(point.value) for point in points]
-    table = cubics(at, values, [point.shape for point in points])
+    table = cubics(at, values, [point.interpolation for point in points])
     if at[0] > 0.0:
         at, table = [0.0, *at], [(values[0], 0.0, 0.0, 0.0), *table]
     return frozen(np.array(at, np.float32)), frozen(np.array(table, np.float32))

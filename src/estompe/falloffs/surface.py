@@ -3,35 +3,33 @@
 from typing import Annotated, ClassVar
 
 import numpy as np
-from msgspec import Struct
 
-from estompe.document.kinds import At, MissingError, Source, register
+from estompe.document.kinds import CannotEvaluateError, Context, Source, register
 from estompe.document.numbers import Number, plain
 from estompe.document.scene import Identifier
 from estompe.document.settings import setting
 from estompe.geometry import Geometry
-from estompe.geometry.samples import Samples
+from estompe.geometry.elements import Elements
 from estompe.kernels.sides import signs
 from estompe.kernels.surface import Nearest, nearest_on_surface
 from estompe.kernels.types import Floats
 
 
 @register
-class Surface(
-    Struct, Source, frozen=True, cache_hash=True, forbid_unknown_fields=True, tag="surface", tag_field="kind"
-):
+class Surface(Source, tag="surface"):
     """How far each point lies from a shape's surface, in scene units; negative inside a closed one if signed."""
 
+    group: ClassVar[str] = "distance"
     label: ClassVar[str] = "Distance to a surface"
     text: ClassVar[str] = "How far each point lies from the surface of another shape, as that is after its effects."
 
     shape: Annotated[Identifier, setting("Shape", "The shape whose surface counts.", refers="shape")]
     signed: Annotated[bool, setting("Signed", "Negative inside; the shape must be closed.")] = False
-    up_to: Annotated[
+    maximum: Annotated[
         Number,
         setting(
-            "Look up to",
-            "What is farther away counts as this far, which is worked out much faster. 0 looks everywhere.",
+            "Maximum",
+            "What is farther away counts as this far, which is computed much faster; 0 for no limit.",
             unit="length",
             low=0.0,
             high=1e6,
@@ -41,17 +39,17 @@ class Surface(
     def unit(self) -> str:
         return "length"
 
-    def measure(self, samples: Samples, at: At) -> Floats:
-        return to_surface(samples.points, at.shape(self.shape), self.signed, plain(self.up_to) or np.inf)
+    def measure(self, elements: Elements, context: Context) -> Floats:
+        return to_surface(elements.positions, context.shape(self.shape), self.signed, plain(self.maximum) or np.inf)
 
 
 def to_surface(points: Floats, mesh: Geometry, signed: bool, most: float = np.inf) -> Floats:
-    """Distance to a mesh, negative inside if signed, float32 (n,). Raises MissingError for one without faces or with holes.
+    """Distance to a mesh, negative inside if signed, float32 (n,). Raises CannotEvaluateError without faces or with holes.
 
     most: scene units beyond which nothing is looked for, but inside a mesh if signed; the distance is then that.
     """
     if not mesh.topology.faces:
-        raise MissingError("the shape has no surface: choose another")
+        raise CannotEvaluateError("the shape has no surface: choose another")
     # A point inside lies in the box around the mesh: there the nearest face must be known, for it tells the side.
     found = nearest_on_surface(points, mesh.tree, most, np.inf if signed else most)
     return to_nearest(points, mesh, found, signed)
@@ -63,7 +61,7 @@ def to_nearest(points: Floats, mesh: Geometry, found: Nearest, signed: bool) -> 
         return found.distance
     if not mesh.topology.closed:
         edges = len(mesh.topology.open_edges)
-        raise MissingError(
+        raise CannotEvaluateError(
             f"the shape is not closed ({edges} open edges), so it has no inside: close it or choose another"
         )
     topology = mesh.topology

@@ -3,12 +3,11 @@
 from typing import Annotated, ClassVar, Literal
 
 import numpy as np
-from msgspec import Struct
 
-from estompe.document.kinds import At, Source, register
+from estompe.document.kinds import Context, Shell, Source, register
 from estompe.document.scene import Identifier
 from estompe.document.settings import setting
-from estompe.geometry.samples import Samples
+from estompe.geometry.elements import Elements
 from estompe.kernels.distance import Form, distance
 from estompe.kernels.types import Floats
 
@@ -16,17 +15,21 @@ _AXES = {"x": Form.AXIS_X, "y": Form.AXIS_Y, "z": Form.AXIS_Z}
 
 
 @register
-class Sweep(Struct, Source, frozen=True, cache_hash=True, forbid_unknown_fields=True, tag="sweep", tag_field="kind"):
+class Sweep(Source, tag="sweep"):
     """How far each point lies in front of a control's plane; negative behind it."""
 
+    group: ClassVar[str] = "distance"
     label: ClassVar[str] = "Sweep"
     text: ClassVar[str] = "How far each point lies in front of a control, along one of its axes; negative behind it."
 
     control: Annotated[Identifier, setting("Control", "The control whose plane sweeps.", refers="control")]
     axis: Annotated[Literal["x", "y", "z"], setting("Axis", "The control's axis that points ahead.")] = "y"
 
+    def shell(self) -> Shell:
+        return Shell(self.control, "xyz".index(self.axis))
+
     def unit(self) -> str:
         return "length"
 
-    def measure(self, samples: Samples, at: At) -> Floats:
-        return distance(samples.points, at.control(self.control).into.astype(np.float32), _AXES[self.axis])
+    def measure(self, elements: Elements, context: Context) -> Floats:
+        return distance(elements.positions, context.control(self.control).to_local.astype(np.float32), _AXES[self.axis])

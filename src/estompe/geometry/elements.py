@@ -1,22 +1,92 @@
-"""Numbers that belong to elements by their order: random ones that stay with them."""
+"""What a falloff is asked about: elements that get one strength each."""
+
+from collections.abc import Callable
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from estompe.kernels.types import Floats
+from estompe.geometry.geometry import Domain, Geometry
+from estompe.kernels.types import Floats, Indices
 
 
-def random_of(ids: NDArray[np.integer], seed: int) -> Floats:
-    """An even random number 0..1 for each id, the same on every run, float32 (n,).
+class Elements:
+    """The points of a mesh as sources see them. Only what a source declares in `reads` is handed out.
 
-    The mixing is that of Steele, Lea and Flood, "Fast Splittable Pseudorandom Number Generators" (2014),
-    doi:10.1145/2660193.2660195.
+    reads: names of arrays, or None for all of them; undeclared: what to raise, with words, for others.
     """
-    bits = ids.astype(np.uint64) + np.uint64(seed * 0x9E3779B97F4A7C15 % 2**64)
-    bits = (bits + np.uint64(0x9E3779B97F4A7C15)) * np.uint64(0xBF58476D1CE4E5B9)
-    bits ^= bits >> np.uint64(30)
-    bits *= np.uint64(0xBF58476D1CE4E5B9)
-    bits ^= bits >> np.uint64(27)
-    bits *= np.uint64(0x94D049BB133111EB)
-    bits ^= bits >> np.uint64(31)
-    return ((bits >> np.uint64(40)).astype(np.float32)) * np.float32(2.0**-24)
+
+    __slots__ = ("_geometry", "_reads", "_undeclared")
+
+    def __init__(
+        self,
+        geometry: Geometry,
+        reads: tuple[str, ...] | None = None,
+        undeclared: Callable[[str], Exception] = RuntimeError,
+    ) -> None:
+        self._geometry, self._reads, self._undeclared = geometry, reads, undeclared
+
+    def __len__(self) -> int:
+        return len(self._geometry.points)
+
+    def _check(self, name: str) -> None:
+        if self._reads is not None and name not in self._reads:
+            raise self._undeclared(f"it looks at {name} without declaring so in reads()")
+
+    @property
+    def positions(self) -> Floats:
+        """Where the elements are, float32 (n, 3), world space, scene units. Declared as "points"."""
+        self._check("points")
+        return self._geometry.points
+
+    @property
+    def normals(self) -> Floats:
+        """Unit normals, float32 (n, 3), world space. Declared as "normals"."""
+        self._check("normals")
+        return self._geometry.normals
+
+    @property
+    def rest(self) -> Floats:
+        """Positions before placing and effects, float32 (n, 3), local space. Declared as "rest"."""
+        self._check("rest")
+        return self._geometry.rest
+
+    def rest_extent(self, axis: int) -> tuple[float, float]:
+        """The lowest and highest rest position along an axis (0 is X), scene units. Declared as "rest"."""
+        self._check("rest")
+        return self._geometry.at_rest.extent(axis)
+
+    @property
+    def ids(self) -> NDArray[np.int64]:
+        """Numbers that stay with the elements, int64 (n,)."""
+        return np.arange(len(self))
+
+    @property
+    def neighbours(self) -> tuple[Indices, Indices]:
+        """Elements joined by an edge to each: starts, int32 (n + 1,), and members, int32. Declared as "topology"."""
+        self._check("topology")
+        return self._geometry.topology.neighbours
+
+    def attribute(self, name: str) -> NDArray[Any] | None:
+        """A stored attribute on the elements, float32 (n,) or (n, k); None if there is none. Declared as "attributes"."""
+        self._check("attributes")
+        return self._geometry.on_points(name)
+
+    def attribute_names(self) -> list[str]:
+        """The names of all stored attributes, sorted. Declared as "attributes"."""
+        self._check("attributes")
+        return sorted({name for _, name in self._geometry.attributes})
+
+    def through_uvs(self, sample: Callable[[Floats], Floats]) -> Floats | None:
+        """Values sampled at the UVs, float32 (n,); None without UVs. Declared as "attributes".
+
+        sample: takes UVs, float32 (k, 2), and gives float32 (k,). UVs at corners are sampled there and averaged, so that
+        seams do not blur.
+        """
+        self._check("attributes")
+        for domain in (Domain.CORNER, Domain.POINT):
+            uv = self._geometry.attribute(domain, "uv")
+            if uv is not None:
+                values = sample(np.ascontiguousarray(uv[:, :2], np.float32))
+                return values if domain is Domain.POINT else self._geometry.to_points(domain, values)
+        return None

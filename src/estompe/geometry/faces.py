@@ -50,7 +50,7 @@ def laid_together(first: Geometry, second: Geometry) -> Geometry:
             attributes[key] = one
         elif one.shape[1:] == other.shape[1:]:
             attributes[key] = frozen(np.concatenate([one, other]))
-    return Geometry(points, topology, _sorted(attributes), first.at_rest.beside(second.at_rest))
+    return Geometry(points, topology, _sorted(attributes), first.at_rest.joined_with(second.at_rest))
 
 
 def _beside(first: Topology, second: Topology) -> Topology:

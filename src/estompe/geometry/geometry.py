@@ -1,6 +1,6 @@
 """The mesh every stage takes and returns."""
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from enum import StrEnum
 from functools import cached_property
 from typing import Any
@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from estompe.geometry.attributes import RESERVED, fits
 from estompe.geometry.rest import Rest
 from estompe.geometry.topology import Topology
 from estompe.kernels.sides import Outwards, outwards_of
@@ -45,7 +46,8 @@ class Geometry:
     """Points, polygons over them, and named attributes; arrays are read-only and shared between states.
 
     points: float32 (n, 3), scene units; rest: the same before any effect; attributes: by domain and name, the first axis
-    counting the domain's elements. A group is a boolean attribute. Colours are float32 (…, 3) in 0..1, UVs float32 (…, 2).
+    counting the domain's elements. A group is a boolean attribute. notes: what a
+    person should know about where it came from. Colours are float32 (…, 3) in 0..1, UVs float32 (…, 2).
     """
 
     def __init__(
@@ -54,7 +56,9 @@ class Geometry:
         topology: Topology,
         attributes: Attributes | None = None,
         rest: Rest | None = None,
+        notes: tuple[str, ...] = (),
     ) -> None:
+        self.notes = notes
         self.points: Floats = frozen(points)
         self.topology = topology
         # Shared, not copied: states that left the attributes alone can be told by it.
@@ -67,9 +71,13 @@ class Geometry:
     ) -> "Geometry":
         """A mesh from arrays that may be wrong.
 
-        Raises GeometryError for places that are not numbers, corners that name no point, faces of fewer than three
+        Raises GeometryError for positions that are not numbers, corners that name no point, faces of fewer than three
         corners, and attributes of the wrong length.
         """
+        if points.ndim not in (1, 2) or points.size % 3 or corners.ndim != 1 or offsets.ndim != 1:
+            raise GeometryError("its arrays do not have the form of a mesh")
+        if not all(array.dtype.kind in "fiu" for array in (points, corners, offsets)):
+            raise GeometryError("its arrays are no numbers")
         points = np.ascontiguousarray(points, np.float32).reshape(-1, 3)
         _check(points, corners, offsets)
         topology = Topology(
@@ -77,8 +85,12 @@ class Geometry:
         )
         made = cls(points, topology, {key: frozen(value) for key, value in (attributes or {}).items()})
         for (domain, name), value in made.attributes.items():
+            if value.ndim not in (1, 2) or value.dtype.kind not in "fiub" or value.dtype.itemsize == 2:
+                raise GeometryError(f"attribute “{name}” is no list of plain numbers")
             if len(value) != made.count(domain):
                 raise GeometryError(f"attribute “{name}” has {len(value)} values for {made.count(domain)} {domain}s")
+            if not fits(name, value):
+                raise GeometryError(f"attribute “{name}” is not stored as {RESERVED[name].meaning}")
         return made
 
     def count(self, domain: Domain) -> int:
@@ -94,10 +106,12 @@ class Geometry:
 
     def moved(self, points: Floats) -> "Geometry":
         """The same mesh with its points elsewhere; everything else is shared."""
-        return Geometry(points, self.topology, self.attributes, self.at_rest)
+        return Geometry(points, self.topology, self.attributes, self.at_rest, self.notes)
 
     def with_attribute(self, domain: Domain, name: str, values: NDArray[Any]) -> "Geometry":
-        """The same mesh with one attribute added or replaced."""
+        """The same mesh with one attribute added or replaced. Raises GeometryError for values a reserved name cannot hold."""
+        if not fits(name, values):
+            raise GeometryError(f"“{name}” is reserved for {RESERVED[name].meaning}: choose another name")
         attributes = {**self.attributes, (domain, name): frozen(values)}
         return Geometry(self.points, self.topology, attributes, self.at_rest)
 
@@ -108,7 +122,7 @@ class Geometry:
     @property
     def rest(self) -> Floats:
         """The points before any effect, float32 (n, 3), in the shape's own space."""
-        return self.at_rest.places
+        return self.at_rest.positions
 
     @cached_property
     def normals(self) -> Floats:
@@ -161,8 +175,18 @@ class Geometry:
 
     @property
     def nbytes(self) -> int:
-        """Bytes of what is a deformed state's own: its points, and the normals that will be asked for. The rest is shared."""
-        return 2 * self.points.nbytes
+        """Bytes of every array this mesh holds now, those it shares with others included."""
+        return sum(array.nbytes for array in self.arrays())
+
+    def arrays(self) -> Iterator[NDArray[Any]]:
+        """Every array this mesh holds now; states of one shape share most of them. Normals count before they are asked for."""
+        yield self.points
+        yield self.points if "normals" not in self.__dict__ else self.normals
+        yield self.at_rest.positions
+        yield from self.attributes.values()
+        yield from self.topology.arrays()
+        for name in ("tree", "outwards"):
+            yield from (item for item in self.__dict__.get(name, ()) if isinstance(item, np.ndarray))
 
 
 def _check(points: Floats, corners: Indices, offsets: Indices) -> None:
@@ -170,7 +194,7 @@ def _check(points: Floats, corners: Indices, offsets: Indices) -> None:
         raise GeometryError(f"{len(points):,} points are more than the {MOST_POINTS:,} that are allowed")
     bad = ~np.isfinite(points).all(axis=1)
     if bad.any():
-        raise GeometryError(f"point {int(np.argmax(bad)) + 1} has a place that is not a number")
+        raise GeometryError(f"point {int(np.argmax(bad)) + 1} has a position that is not a number")
     if len(offsets) < 2:
         raise GeometryError("it has no faces")
     sizes = np.diff(offsets)

@@ -1,4 +1,4 @@
-"""Shapes made from nothing: ball, grid, box, tube and turned profile. All have quads, UVs and outward normals."""
+"""Shapes made from nothing: sphere, grid, box, tube and turned profile. All have quads, UVs and outward normals."""
 
 from typing import Any
 
@@ -11,8 +11,8 @@ from estompe.kernels.types import Floats
 UV = (Domain.CORNER, "uv")
 
 
-def ball(radius: float, divisions: int) -> Geometry:
-    """A ball of even quads, from a cube whose faces are divided at equal angles.
+def sphere(radius: float, divisions: int) -> Geometry:
+    """A sphere of even quads, from a cube whose faces are divided at equal angles.
 
     radius: scene units; divisions: quads along one edge of the cube, at least 1.
     """
@@ -120,7 +120,7 @@ def _smooth(profile: NDArray[np.float64], steps: int = 32) -> NDArray[np.float64
 
 
 def _even(curve: NDArray[np.float64], order: NDArray[np.float64]) -> NDArray[np.float64]:
-    """Points on a polyline at the given shares of its length."""
+    """Points on a polyline at the given fractions of its length."""
     length = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(curve, axis=0), axis=1))])
     at = order * length[-1]
     return np.stack([np.interp(at, length, curve[:, 0]), np.interp(at, length, curve[:, 1])], axis=1)

@@ -12,18 +12,18 @@ from estompe.kernels.types import Floats, Indices
 class Rest:
     """Where points are before any effect, float32 (n, 3), in the shape's own space, and what was found out about it."""
 
-    def __init__(self, places: Floats) -> None:
-        self.places = places
-        self._reach: dict[int, tuple[float, float]] = {}
+    def __init__(self, positions: Floats) -> None:
+        self.positions = positions
+        self._extents: dict[int, tuple[float, float]] = {}
         self._order: tuple[Topology, Indices] | None = None
         # Weak, since the other may be this very one, and circles wait for the collector with all their arrays.
         self._beside: tuple[ref[Rest], Rest] | None = None
 
-    def reach(self, axis: int) -> tuple[float, float]:
-        """The lowest and highest place along an axis (0 is X), scene units; zeros where there are no points."""
-        if axis not in self._reach:
-            self._reach[axis] = reach(self.places, axis)
-        return self._reach[axis]
+    def extent(self, axis: int) -> tuple[float, float]:
+        """The lowest and highest position along an axis (0 is X), scene units; zeros where there are no points."""
+        if axis not in self._extents:
+            self._extents[axis] = extent(self.positions, axis)
+        return self._extents[axis]
 
     def triangle_order(self, topology: Topology) -> Indices:
         """The triangles of a mesh of these points, neighbours near each other, int32 (t,).
@@ -31,19 +31,19 @@ class Rest:
         It serves the mesh on every frame: its tree is then only filled, and does not depend on the frames before.
         """
         if self._order is None or self._order[0] is not topology:
-            self._order = topology, triangle_order(self.places, topology.triangles)
+            self._order = topology, triangle_order(self.positions, topology.triangles)
         return self._order[1]
 
-    def beside(self, other: "Rest") -> "Rest":
-        """These places and another mesh's after them; the same for the same meshes, so that what hangs on it is kept."""
+    def joined_with(self, other: "Rest") -> "Rest":
+        """These positions and another mesh's after them; the same for the same meshes, so that what hangs on it is kept."""
         if self._beside is None or self._beside[0]() is not other:
-            places = np.concatenate([self.places, other.places])
-            places.setflags(write=False)
-            self._beside = ref(other), Rest(places)
+            positions = np.concatenate([self.positions, other.positions])
+            positions.setflags(write=False)
+            self._beside = ref(other), Rest(positions)
         return self._beside[1]
 
 
-def reach(points: Floats, axis: int) -> tuple[float, float]:
+def extent(points: Floats, axis: int) -> tuple[float, float]:
     """The lowest and highest of points, float32 (n, 3), along an axis; zeros where there are none."""
     if not len(points):
         return 0.0, 0.0

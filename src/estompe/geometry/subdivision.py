@@ -4,6 +4,7 @@ Rounded places are those of Catmull and Clark, "Recursively Generated B-Spline S
 (1978), doi:10.1016/0010-4485(78)90110-0; open borders stay as curves of their own (creases).
 """
 
+from collections.abc import Iterator
 from dataclasses import dataclass, field
 from typing import Any, NamedTuple
 
@@ -46,6 +47,16 @@ class _Split:
     parents: _Whole
     carried: dict[tuple[Domain, str], tuple[NDArray[Any], NDArray[Any]]] = field(default_factory=dict)
 
+    def arrays(self) -> Iterator[NDArray[Any]]:
+        """Every array held here, for whoever counts memory."""
+        yield self.sources
+        yield self.parents
+        for mix in (self.points, self.rounded):
+            yield from mix if mix is not None else ()
+        for pair in list(self.carried.values()):
+            yield pair[1]
+        yield from self.topology.arrays()
+
     def carry(self, key: tuple[Domain, str], values: NDArray[Any]) -> NDArray[Any]:
         """An attribute on the new elements; the same array as before for the same values."""
         known = self.carried.get(key)
@@ -65,8 +76,8 @@ class _Split:
 
     def _corners(self, flat: Floats) -> Floats:
         sizes = np.diff(self.before.offsets)
-        every, shares = np.arange(len(flat), dtype=np.int32), np.repeat(1.0 / np.maximum(sizes, 1), sizes)
-        means = mixed(flat, Mix(self.before.offsets, frozen(every), frozen(shares.astype(np.float32))))
+        every, weights = np.arange(len(flat), dtype=np.int32), np.repeat(1.0 / np.maximum(sizes, 1), sizes)
+        means = mixed(flat, Mix(self.before.offsets, frozen(every), frozen(weights.astype(np.float32))))
         first, second = self.sources.T
         whole = first < 0
         made = (flat[np.where(whole, 0, first)] + flat[np.where(whole, 0, second)]) * np.float32(0.5)
@@ -183,9 +194,9 @@ class _Mixes:
         self._sparse = sparse
         self._topology, self._edges, self._faces = topology, edges, faces
         sizes = np.maximum(np.diff(topology.offsets), 1)
-        shares = np.repeat(1.0 / sizes, np.diff(topology.offsets))
+        weights = np.repeat(1.0 / sizes, np.diff(topology.offsets))
         self._face_means = sparse.csr_matrix(
-            (shares, topology.corners, topology.offsets), (topology.faces, topology.points)
+            (weights, topology.corners, topology.offsets), (topology.faces, topology.points)
         )
         self._middles = self._rows(
             np.full(2 * len(edges.pairs), 0.5),
@@ -194,8 +205,8 @@ class _Mixes:
             len(edges.pairs),
         )
 
-    def _rows(self, shares: NDArray[np.float64], rows: NDArray[Any], columns: NDArray[Any], count: int) -> Any:
-        return self._sparse.csr_matrix((shares, (rows, columns)), (count, self._topology.points))
+    def _rows(self, weights: NDArray[np.float64], rows: NDArray[Any], columns: NDArray[Any], count: int) -> Any:
+        return self._sparse.csr_matrix((weights, (rows, columns)), (count, self._topology.points))
 
     def points(self) -> Mix:
         """Old points, middles of split edges, middles of split faces."""
@@ -233,12 +244,12 @@ class _Mixes:
         stays = (valence == 0) | ((border_ends > 0) & ~((border_ends == 2) & (valence > 1)))
         return self._where(stays, same, self._where(border_ends > 0, crease, inner))
 
-    def _at(self, pairs: _Whole, shares: NDArray[np.float64], chosen: NDArray[np.bool_] | None = None) -> Any:
-        """The edges at each point, or the chosen ones, with a share per point."""
+    def _at(self, pairs: _Whole, weights: NDArray[np.float64], chosen: NDArray[np.bool_] | None = None) -> Any:
+        """The edges at each point, or the chosen ones, with a fraction per point."""
         count = len(pairs)
         numbers = np.arange(count) if chosen is None else np.flatnonzero(chosen)
         ends = pairs[numbers].reshape(-1)
-        return self._sparse.csr_matrix((shares[ends], (ends, np.repeat(numbers, 2))), (self._topology.points, count))
+        return self._sparse.csr_matrix((weights[ends], (ends, np.repeat(numbers, 2))), (self._topology.points, count))
 
     def _scaled(self, factors: NDArray[Any], rows: Any) -> Any:
         return self._sparse.diags(np.asarray(factors, np.float64)) @ rows

@@ -2,17 +2,28 @@
 
 import threading
 from collections import OrderedDict
-from collections.abc import Callable, Hashable
+from collections.abc import Callable, Hashable, Iterator
 from functools import cached_property
 from typing import Any, TypeVar
 
 import numpy as np
+from numpy.typing import NDArray
 
 from estompe.kernels import normals, topology
 from estompe.kernels.types import Floats, Indices
 
 Made = TypeVar("Made")
 _MOST_DERIVED = 4
+_DERIVED = (
+    "_fans",
+    "triangles",
+    "triangle_edges",
+    "corner_faces",
+    "corners_around",
+    "faces_around",
+    "_edges",
+    "neighbours",
+)
 
 
 class _Scratch(threading.local):
@@ -35,7 +46,7 @@ class Topology:
     """Polygons of any size over numbered points.
 
     corners: int32 (m,), the point of each corner; offsets: int32 (faces + 1,), where each face's corners begin.
-    What is derived from them is worked out once, when first asked for.
+    What is derived from them is computed once, when first asked for.
     """
 
     def __init__(self, corners: Indices, offsets: Indices, points: int) -> None:
@@ -61,6 +72,18 @@ class Topology:
             while len(self._made) > _MOST_DERIVED:
                 self._made.popitem(last=False)
         return made
+
+    def arrays(self) -> Iterator[NDArray[Any]]:
+        """Every array held now: the faces, and what was derived from them so far."""
+        yield self.corners
+        yield self.offsets
+        for name in _DERIVED:
+            held = self.__dict__.get(name, ())
+            yield from held if isinstance(held, tuple) else (held,)
+        with self._lock:
+            made = list(self._made.values())
+        for item in made:
+            yield from _arrays_in(item)
 
     @property
     def faces(self) -> int:
@@ -150,3 +173,14 @@ class Topology:
         """Unit normals of points at the given places, float32 (n, 3), weighted by the area of the faces around each."""
         face = normals.face_normals(points, self.corners, self.offsets, _scratch.rows(self.faces))
         return normals.point_normals(face, *self.faces_around)
+
+
+def _arrays_in(item: Any) -> Iterator[NDArray[Any]]:
+    """The arrays of something derived: of an array, a topology, a tuple of such, or an object that lists its own."""
+    if isinstance(item, np.ndarray):
+        yield item
+    elif isinstance(item, tuple):
+        for part in item:
+            yield from _arrays_in(part)
+    elif hasattr(item, "arrays"):
+        yield from item.arrays()

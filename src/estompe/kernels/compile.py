@@ -24,3 +24,11 @@ def parallel_kernel(function: Function) -> Function:
 def inlined(function: Function) -> Function:
     """Compile a scalar helper that disappears into the loops that call it."""
     return numba.njit(function, cache=True, nogil=True, fastmath=_FAST, error_model="numpy", forceinline=True)
+
+
+def use_threads(count: int) -> None:
+    """Let the parallel kernels that this thread calls use so many threads; 0 for all there are. Results are the same."""
+    most = numba.config.NUMBA_NUM_THREADS
+    wanted = min(count, most) if count > 0 else most
+    if numba.get_num_threads() != wanted:
+        numba.set_num_threads(wanted)

@@ -1,4 +1,4 @@
-"""Moving points by strength in ways that are worked out from each point's own place: turn, size, twist, bend, and the like.
+"""Moving points by strength in ways that are computed from each point's own place: turn, size, twist, bend, and the like.
 
 One pair of loops serves them all; the way is chosen per block of points, so that each way's own loop vectorises.
 """
@@ -15,12 +15,12 @@ from estompe.kernels.transform import taken_into
 from estompe.kernels.types import Floats, Matrix, read_only
 
 
-class Way(IntEnum):
+class Deformation(IntEnum):
     """What happens to each point. Places are in the way's own space; numbers are the settings it takes."""
 
-    TURN = 0
+    ROTATE = 0
     """About Y; numbers: radians."""
-    SIZE = 1
+    SCALE = 1
     """About the origin; numbers: factors along X, Y, Z."""
     TWIST = 2
     """About Y; numbers: radians at the upper end, low and high end."""
@@ -34,14 +34,19 @@ class Way(IntEnum):
     """From the origin in the XZ plane; numbers: length."""
 
 
-_TURN, _SIZE, _TWIST, _BEND = int(Way.TURN), int(Way.SIZE), int(Way.TWIST), int(Way.BEND)
-_TAPER, _ATTRACT = int(Way.TAPER), int(Way.ATTRACT)
+_ROTATE, _SCALE, _TWIST, _BEND = (
+    int(Deformation.ROTATE),
+    int(Deformation.SCALE),
+    int(Deformation.TWIST),
+    int(Deformation.BEND),
+)
+_TAPER, _ATTRACT = int(Deformation.TAPER), int(Deformation.ATTRACT)
 
 _ZERO, _ONE = np.float32(0.0), np.float32(1.0)
 
 
 @inlined
-def _turn(x, y, z, strength, n, count):
+def _rotate(x, y, z, strength, n, count):
     for i in range(count):
         s, c = sine_cosine(n[0] * strength[i])
         px, pz = x[i], z[i]
@@ -50,7 +55,7 @@ def _turn(x, y, z, strength, n, count):
 
 
 @inlined
-def _size(x, y, z, strength, n, count):
+def _scale(x, y, z, strength, n, count):
     for i in range(count):
         x[i] *= _ONE + (n[0] - _ONE) * strength[i]
         y[i] *= _ONE + (n[1] - _ONE) * strength[i]
@@ -61,8 +66,8 @@ def _size(x, y, z, strength, n, count):
 def _twist(x, y, z, strength, n, count):
     over = _ONE / max(n[2] - n[1], np.float32(1e-9))
     for i in range(count):
-        share = min(max((y[i] - n[1]) * over, _ZERO), _ONE)
-        s, c = sine_cosine(n[0] * share * strength[i])
+        fraction = min(max((y[i] - n[1]) * over, _ZERO), _ONE)
+        s, c = sine_cosine(n[0] * fraction * strength[i])
         px, pz = x[i], z[i]
         x[i] = c * px + s * pz
         z[i] = c * pz - s * px
@@ -91,8 +96,8 @@ def _bend(x, y, z, strength, n, count):
 def _taper(x, y, z, strength, n, count):
     over = _ONE / max(n[2] - n[1], np.float32(1e-9))
     for i in range(count):
-        share = min(max((y[i] - n[1]) * over, _ZERO), _ONE)
-        factor = _ONE + (n[0] - _ONE) * share * strength[i]
+        fraction = min(max((y[i] - n[1]) * over, _ZERO), _ONE)
+        factor = _ONE + (n[0] - _ONE) * fraction * strength[i]
         x[i] *= factor
         z[i] *= factor
 
@@ -108,10 +113,10 @@ def _attract(x, y, z, strength, n, count):
         distance = np.sqrt(x[i] * x[i] + y[i] * y[i] + z[i] * z[i])
         pull = n[0] * strength[i] * weaker[i]
         # Never past the target: at most the whole way.
-        share = min(pull / max(distance, np.float32(1e-12)), _ONE)
-        x[i] -= x[i] * share
-        y[i] -= y[i] * share
-        z[i] -= z[i] * share
+        fraction = min(pull / max(distance, np.float32(1e-12)), _ONE)
+        x[i] -= x[i] * fraction
+        y[i] -= y[i] * fraction
+        z[i] -= z[i] * fraction
 
 
 @inlined
@@ -124,17 +129,17 @@ def _away(x, y, z, strength, n, count):
 
 
 @inlined
-def _block(points, strength, way, into, back, numbers, out):
+def _block(points, strength, way, to_local, to_world, numbers, out):
     count = strength.shape[0]
     x = np.empty(BLOCK, np.float32)
     y = np.empty(BLOCK, np.float32)
     z = np.empty(BLOCK, np.float32)
     n = numbers
-    taken_into(points, into, x, y, z)
-    if way == _TURN:
-        _turn(x, y, z, strength, n, count)
-    elif way == _SIZE:
-        _size(x, y, z, strength, n, count)
+    taken_into(points, to_local, x, y, z)
+    if way == _ROTATE:
+        _rotate(x, y, z, strength, n, count)
+    elif way == _SCALE:
+        _scale(x, y, z, strength, n, count)
     elif way == _TWIST:
         _twist(x, y, z, strength, n, count)
     elif way == _BEND:
@@ -145,9 +150,9 @@ def _block(points, strength, way, into, back, numbers, out):
         _attract(x, y, z, strength, n, count)
     else:
         _away(x, y, z, strength, n, count)
-    a, b, c, d = back[0, 0], back[0, 1], back[0, 2], back[0, 3]
-    e, f, g, h = back[1, 0], back[1, 1], back[1, 2], back[1, 3]
-    j, k, m, o = back[2, 0], back[2, 1], back[2, 2], back[2, 3]
+    a, b, c, d = to_world[0, 0], to_world[0, 1], to_world[0, 2], to_world[0, 3]
+    e, f, g, h = to_world[1, 0], to_world[1, 1], to_world[1, 2], to_world[1, 3]
+    j, k, m, o = to_world[2, 0], to_world[2, 1], to_world[2, 2], to_world[2, 3]
     for i in range(count):
         # Points without strength keep every bit, whatever rounding the way there and back would bring.
         moved = strength[i] != _ZERO
@@ -158,32 +163,34 @@ def _block(points, strength, way, into, back, numbers, out):
 
 
 @kernel
-def _deform_serial(points, strength, way, into, back, numbers, out):
+def _deform_serial(points, strength, way, to_local, to_world, numbers, out):
     n = strength.shape[0]
     for block in range((n + BLOCK - 1) // BLOCK):
         b = block * BLOCK
         e = min(n, b + BLOCK)
-        _block(points[3 * b : 3 * e], strength[b:e], way, into, back, numbers, out[3 * b : 3 * e])
+        _block(points[3 * b : 3 * e], strength[b:e], way, to_local, to_world, numbers, out[3 * b : 3 * e])
 
 
 @parallel_kernel
-def _deform_parallel(points, strength, way, into, back, numbers, out):
+def _deform_parallel(points, strength, way, to_local, to_world, numbers, out):
     n = strength.shape[0]
     for block in prange((n + BLOCK - 1) // BLOCK):
         b = block * BLOCK
         e = min(n, b + BLOCK)
-        _block(points[3 * b : 3 * e], strength[b:e], way, into, back, numbers, out[3 * b : 3 * e])
+        _block(points[3 * b : 3 * e], strength[b:e], way, to_local, to_world, numbers, out[3 * b : 3 * e])
 
 
-def deform(points: Floats, strength: Floats, way: Way, into: Matrix, back: Matrix, numbers: list[float]) -> Floats:
-    """Each point taken into the way's own space, moved there by its strength, and brought back.
+def deform(
+    points: Floats, strength: Floats, way: Deformation, to_local: Matrix, to_world: Matrix, numbers: list[float]
+) -> Floats:
+    """Each point taken into the way's own space, moved there by its strength, and brought to_world.
 
-    points: float32 (n, 3); strength: float32 (n,); into, back: (3, 4), world to own space and back; numbers: what the way
+    points: float32 (n, 3); strength: float32 (n,); to_local, to_world: (3, 4), world to own space and back; numbers: what the way
     takes. Returns float32 (n, 3).
     """
     out = np.empty_like(points)
     run = _deform_serial if len(points) < PARALLEL_FROM else _deform_parallel
-    own, world = into.astype(np.float32), back.astype(np.float32)
+    own, world = to_local.astype(np.float32), to_world.astype(np.float32)
     run(
         read_only(points).reshape(-1),
         read_only(strength),

@@ -1,6 +1,6 @@
-"""Distances in a control's own space: how far each point lies from a ball, box, plane or cylinder form.
+"""Distances in a control's own space: how far each point lies from a sphere, box, plane or cylinder form.
 
-Each form's distance is the one whose level sets keep the form: balls around a ball, boxes around a box.
+Each form's distance is the one whose level sets keep the form: spheres around a sphere, boxes around a box.
 """
 
 from enum import IntEnum
@@ -17,7 +17,7 @@ from estompe.kernels.types import Floats, read_only
 class Form(IntEnum):
     """What the distance is measured to; AXIS_* is the signed position along one axis."""
 
-    BALL = 0
+    SPHERE = 0
     BOX = 1
     PLANE = 2
     CYLINDER = 3
@@ -26,7 +26,7 @@ class Form(IntEnum):
     AXIS_Z = 6
 
 
-_BALL, _BOX, _PLANE, _CYLINDER = int(Form.BALL), int(Form.BOX), int(Form.PLANE), int(Form.CYLINDER)
+_SPHERE, _BOX, _PLANE, _CYLINDER = int(Form.SPHERE), int(Form.BOX), int(Form.PLANE), int(Form.CYLINDER)
 _AXIS_X, _AXIS_Y = int(Form.AXIS_X), int(Form.AXIS_Y)
 
 
@@ -37,7 +37,7 @@ def _block(flat, m, form, out):
     y = np.empty(BLOCK, np.float32)
     z = np.empty(BLOCK, np.float32)
     taken_into(flat, m, x, y, z)
-    if form == _BALL:
+    if form == _SPHERE:
         for i in range(count):
             out[i] = np.sqrt(x[i] * x[i] + y[i] * y[i] + z[i] * z[i])
     elif form == _BOX:

@@ -1,4 +1,4 @@
-"""Values mixed from others by fixed shares, as when a mesh gets new points between its old ones."""
+"""Values mixed from others by fixed weights, as when a mesh gets new points between its old ones."""
 
 from typing import NamedTuple
 
@@ -11,30 +11,30 @@ from estompe.kernels.types import Floats, Indices, read_only
 
 
 class Mix(NamedTuple):
-    """What each new value is mixed from: starts, int32 (new + 1,), members, int32 (m,), old ones, and shares, float32 (m,)."""
+    """What each new value is mixed from: starts, int32 (new + 1,), members, int32 (m,), old ones, and weights, float32 (m,)."""
 
     starts: Indices
     members: Indices
-    shares: Floats
+    weights: Floats
 
 
 @parallel_kernel
-def _mixed_triples(values, starts, members, shares, out):
+def _mixed_triples(values, starts, members, weights, out):
     n = starts.shape[0] - 1
     for block in prange((n + BLOCK - 1) // BLOCK):
         for i in range(block * BLOCK, min(n, (block + 1) * BLOCK)):
             x, y, z = np.float32(0.0), np.float32(0.0), np.float32(0.0)
             for m in range(starts[i], starts[i + 1]):
                 # Unsigned, so that no index is asked whether it counts from the end.
-                share, place = shares[m], np.uint64(3) * np.uint64(members[m])
-                x += share * values[place]
-                y += share * values[place + np.uint64(1)]
-                z += share * values[place + np.uint64(2)]
+                fraction, place = weights[m], np.uint64(3) * np.uint64(members[m])
+                x += fraction * values[place]
+                y += fraction * values[place + np.uint64(1)]
+                z += fraction * values[place + np.uint64(2)]
             out[3 * i], out[3 * i + 1], out[3 * i + 2] = x, y, z
 
 
 @parallel_kernel
-def _mixed_columns(values, columns, starts, members, shares, out):
+def _mixed_columns(values, columns, starts, members, weights, out):
     n = starts.shape[0] - 1
     for block in prange((n + BLOCK - 1) // BLOCK):
         for i in range(block * BLOCK, min(n, (block + 1) * BLOCK)):
@@ -42,7 +42,7 @@ def _mixed_columns(values, columns, starts, members, shares, out):
                 total = np.float32(0.0)
                 for m in range(starts[i], starts[i + 1]):
                     place = np.uint64(columns) * np.uint64(members[m]) + np.uint64(column)
-                    total += shares[m] * values[place]
+                    total += weights[m] * values[place]
                 out[columns * i + column] = total
 
 

@@ -8,11 +8,13 @@ import numpy as np
 from estompe.kernels.compile import inlined, kernel
 
 # What a stretch adds to the counts, and where the cursor stands; positions in the `state` array.
-POINTS, UVS, FACES, CORNERS, LINES, GROUPS, COLORED, ERROR_LINE, ERROR = range(9)
-STATE_SIZE = 9
-BAD_NUMBER, BAD_INDEX, SHORT_FACE = 1, 2, 3
+POINTS, UVS, FACES, CORNERS, LINES, GROUPS, COLORED, ERROR_LINE, ERROR, SKIPPED = range(10)
+STATE_SIZE = 10
+BAD_NUMBER, BAD_INDEX = 1, 2
 
 _NEWLINE, _RETURN, _SPACE, _TAB, _SLASH, _MINUS, _PLUS, _DOT, _HASH = 10, 13, 32, 9, 47, 45, 43, 46, 35
+# More digits than a double holds only scale the number.
+_MOST_DIGITS = 18
 _V, _T, _F, _O, _G, _E, _CAPITAL_E, _ZERO, _NINE = 118, 116, 102, 111, 103, 101, 69, 48, 57
 
 
@@ -50,41 +52,51 @@ def _number(text, i, end):
         i += 1
     mantissa = 0.0
     digits = 0
+    significant = 0
     scale = 0
     while i < end and _digit(text[i]):
-        mantissa = mantissa * 10.0 + (text[i] - _ZERO)
+        if significant < _MOST_DIGITS:
+            mantissa = mantissa * 10.0 + (text[i] - _ZERO)
+        else:
+            scale += 1
+        significant += 1 if mantissa > 0.0 else 0
         digits += 1
         i += 1
     if i < end and text[i] == _DOT:
         i += 1
         while i < end and _digit(text[i]):
-            mantissa = mantissa * 10.0 + (text[i] - _ZERO)
+            if significant < _MOST_DIGITS:
+                mantissa = mantissa * 10.0 + (text[i] - _ZERO)
+                scale -= 1
+            significant += 1 if mantissa > 0.0 else 0
             digits += 1
-            scale -= 1
             i += 1
     if digits == 0:
         while i < end and not _blank(text[i]):
             i += 1
         return np.nan, i, i > start
-    if i + 1 < end and (text[i] == _E or text[i] == _CAPITAL_E):
+    if i < end and (text[i] == _E or text[i] == _CAPITAL_E):
         i += 1
-        below = text[i] == _MINUS
-        if text[i] == _MINUS or text[i] == _PLUS:
+        below = i < end and text[i] == _MINUS
+        if below or (i < end and text[i] == _PLUS):
             i += 1
         exponent = 0
+        first = i
         while i < end and _digit(text[i]):
             exponent = min(exponent * 10 + np.int64(text[i] - _ZERO), 9999)
             i += 1
+        if i == first:
+            return np.nan, i, False
         scale += -exponent if below else exponent
     value = mantissa * 10.0**scale if scale >= 0 else mantissa / 10.0**-scale
-    return -value if negative else value, i, i >= end or _blank(text[i])
+    return -value if negative else value, i, i >= end or _blank(text[i]) or text[i] == _HASH
 
 
 @inlined
 def _integer(text, i, end):
     """A whole number from i on: its value (0 if there is none) and where it ends."""
     negative = i < end and text[i] == _MINUS
-    if negative:
+    if negative or (i < end and text[i] == _PLUS):
         i += 1
     value = np.int64(0)
     while i < end and _digit(text[i]):
@@ -193,6 +205,10 @@ def _face(text, i, end, corners, corner_uvs, offsets, state, all_points, all_uvs
                 if uv < 0 or uv >= all_uvs:
                     _fail(state, BAD_INDEX)
                     uv = np.int64(-1)
+        if i < end and text[i] == _SLASH:
+            value, i = _integer(text, i + 1, end)
+        if i < end and not _blank(text[i]) and text[i] != _HASH:
+            _fail(state, BAD_INDEX)
         while i < end and not _blank(text[i]):
             i += 1
         corners[state[CORNERS]] = point
@@ -200,7 +216,10 @@ def _face(text, i, end, corners, corner_uvs, offsets, state, all_points, all_uvs
         state[CORNERS] += 1
         i = _skip_blanks(text, i, end)
     if state[CORNERS] - first < 3:
-        _fail(state, SHORT_FACE)
+        # Lines written as faces are common: they are nothing to deform, and no reason to refuse the rest.
+        state[CORNERS] = first
+        state[SKIPPED] += 1
+        return
     state[FACES] += 1
     offsets[state[FACES]] = state[CORNERS]
 

@@ -1,6 +1,6 @@
 """Fractal value, simplex, cellular and sparse-convolution noise; gradient noise has a file of its own.
 
-All share one idea of time: what is random in a lattice cell swings to and fro with a phase, and is back where it was after
+All fraction one idea of time: what is random in a lattice cell swings to and fro with a phase, and is back where it was after
 a whole number of swings. So noise that evolves can loop exactly.
 
 Simplex: Perlin, "Noise Hardware" (2001). Cellular: Worley, "A Cellular Texture Basis Function" (1996),
@@ -39,7 +39,7 @@ _IMPULSES = 2
 
 @inlined
 def _swing(unit, phase):
-    """A number 0..1 that moves to and fro: itself at phase 0, evenly spread at all times. Returns -1..1."""
+    """A number 0..1 that moves to and fro: itself at phase 0, evenly irregularity at all times. Returns -1..1."""
     t = unit + phase
     t = t - np.floor(t)
     return np.float32(4.0) * abs(t - np.float32(0.5)) - _ONE
@@ -92,14 +92,14 @@ def _value(x, y, z, seed, phase):
 @inlined
 def _corner(ix, iy, iz, dx, dy, dz, seed, phase):
     bits = _hashed(ix, iy, iz, seed)
-    reach = max(np.float32(0.6) - dx * dx - dy * dy - dz * dz, np.float32(0.0))
-    reach = reach * reach
+    support = max(np.float32(0.6) - dx * dx - dy * dy - dz * dz, np.float32(0.0))
+    support = support * support
     gradient = (
         _swing(_field(bits, 0), phase) * dx
         + _swing(_field(bits, 10), phase) * dy
         + _swing(_field(bits, 20), phase) * dz
     )
-    return reach * reach * gradient
+    return support * support * gradient
 
 
 @inlined
@@ -152,9 +152,9 @@ def _sparse_block(x, y, z, total, scale, weight, seed, phase, count):
             bits = _hashed(ix, iy, iz, seed)
             for _ in range(_IMPULSES):
                 dx, dy, dz = qx - _field(bits, 0), qy - _field(bits, 10), qz - _field(bits, 20)
-                reach = max(_ONE - dx * dx - dy * dy - dz * dz, np.float32(0.0))
+                support = max(_ONE - dx * dx - dy * dy - dz * dz, np.float32(0.0))
                 bits = _mixed(np.uint32(bits + _AGAIN))
-                total[i] += np.float32(0.5) * weight * _swing(_field(bits, 0), phase) * reach * reach * reach
+                total[i] += np.float32(0.5) * weight * _swing(_field(bits, 0), phase) * support * support * support
                 bits = _mixed(np.uint32(bits + _AGAIN))
 
 
@@ -173,7 +173,7 @@ def _cells(x, y, z, px, py, pz, hx, hy, hz, scale, seed, count):
 
 
 @inlined
-def _feature(px, py, pz, hx, hy, hz, ox, oy, oz, cx, cy, cz, spread, seed, phase, moving):
+def _feature(px, py, pz, hx, hy, hz, ox, oy, oz, cx, cy, cz, irregularity, seed, phase, moving):
     """The squared distance to a neighbouring cell's feature point, and the cell's hash."""
     bits = _mixed(np.uint32(np.uint32(np.uint32(hx + cx) ^ np.uint32(hy + cy)) ^ np.uint32(np.uint32(hz + cz) ^ seed)))
     ux, uy, uz = _field(bits, 0), _field(bits, 10), _field(bits, 20)
@@ -182,14 +182,14 @@ def _feature(px, py, pz, hx, hy, hz, ox, oy, oz, cx, cy, cz, spread, seed, phase
         sx, sy, sz = _swing(ux, phase), _swing(uy, phase), _swing(uz, phase)
     else:
         sx, sy, sz = four * abs(ux - half) - _ONE, four * abs(uy - half) - _ONE, four * abs(uz - half) - _ONE
-    dx = px - ox - half * spread * sx
-    dy = py - oy - half * spread * sy
-    dz = pz - oz - half * spread * sz
+    dx = px - ox - half * irregularity * sx
+    dy = py - oy - half * irregularity * sy
+    dz = pz - oz - half * irregularity * sz
     return dx * dx + dy * dy + dz * dz, bits
 
 
 @inlined
-def _cellular_block(x, y, z, nearest, second, number, scale, spread, seed, phase, count, numbered):
+def _cellular_block(x, y, z, nearest, second, number, scale, irregularity, seed, phase, count, numbered):
     px, py, pz = np.empty(BLOCK, np.float32), np.empty(BLOCK, np.float32), np.empty(BLOCK, np.float32)
     hx, hy, hz = np.empty(BLOCK, np.uint32), np.empty(BLOCK, np.uint32), np.empty(BLOCK, np.uint32)
     _cells(x, y, z, px, py, pz, hx, hy, hz, scale, seed, count)
@@ -206,7 +206,7 @@ def _cellular_block(x, y, z, nearest, second, number, scale, spread, seed, phase
         if moving:
             for i in range(count):
                 d, bits = _feature(
-                    px[i], py[i], pz[i], hx[i], hy[i], hz[i], ox, oy, oz, cx, cy, cz, spread, seed, phase, True
+                    px[i], py[i], pz[i], hx[i], hy[i], hz[i], ox, oy, oz, cx, cy, cz, irregularity, seed, phase, True
                 )
                 near = nearest[i]
                 second[i] = min(max(d, near), second[i])
@@ -215,14 +215,14 @@ def _cellular_block(x, y, z, nearest, second, number, scale, spread, seed, phase
         elif numbered:
             for i in range(count):
                 d, bits = _feature(
-                    px[i], py[i], pz[i], hx[i], hy[i], hz[i], ox, oy, oz, cx, cy, cz, spread, seed, phase, False
+                    px[i], py[i], pz[i], hx[i], hy[i], hz[i], ox, oy, oz, cx, cy, cz, irregularity, seed, phase, False
                 )
                 number[i] = bits if d < nearest[i] else number[i]
                 nearest[i] = min(d, nearest[i])
         else:
             for i in range(count):
                 d, _ = _feature(
-                    px[i], py[i], pz[i], hx[i], hy[i], hz[i], ox, oy, oz, cx, cy, cz, spread, seed, phase, False
+                    px[i], py[i], pz[i], hx[i], hy[i], hz[i], ox, oy, oz, cx, cy, cz, irregularity, seed, phase, False
                 )
                 near = nearest[i]
                 second[i] = min(max(d, near), second[i])
@@ -230,7 +230,7 @@ def _cellular_block(x, y, z, nearest, second, number, scale, spread, seed, phase
 
 
 @inlined
-def _block(flat, out, pattern, frequency, octaves, roughness, spread, seed, phase):
+def _block(flat, out, pattern, frequency, octaves, roughness, irregularity, seed, phase):
     count = out.shape[0]
     x = np.empty(BLOCK, np.float32)
     y = np.empty(BLOCK, np.float32)
@@ -254,7 +254,7 @@ def _block(flat, out, pattern, frequency, octaves, roughness, spread, seed, phas
         elif pattern == _SPARSE:
             _sparse_block(x, y, z, out, scale, weight, own, swing, count)
         else:
-            _cellular_block(x, y, z, nearest, second, number, scale, spread, own, swing, count, pattern == _CELL)
+            _cellular_block(x, y, z, nearest, second, number, scale, irregularity, own, swing, count, pattern == _CELL)
             if pattern == _NEAREST:
                 for i in range(count):
                     out[i] += weight * np.sqrt(nearest[i])
@@ -270,21 +270,21 @@ def _block(flat, out, pattern, frequency, octaves, roughness, spread, seed, phas
 
 
 @kernel
-def _pattern_serial(flat, out, pattern, frequency, octaves, roughness, spread, seed, phase):
+def _pattern_serial(flat, out, pattern, frequency, octaves, roughness, irregularity, seed, phase):
     n = out.shape[0]
     for block in range((n + BLOCK - 1) // BLOCK):
         b = block * BLOCK
         e = min(n, b + BLOCK)
-        _block(flat[3 * b : 3 * e], out[b:e], pattern, frequency, octaves, roughness, spread, seed, phase)
+        _block(flat[3 * b : 3 * e], out[b:e], pattern, frequency, octaves, roughness, irregularity, seed, phase)
 
 
 @parallel_kernel
-def _pattern_parallel(flat, out, pattern, frequency, octaves, roughness, spread, seed, phase):
+def _pattern_parallel(flat, out, pattern, frequency, octaves, roughness, irregularity, seed, phase):
     n = out.shape[0]
     for block in prange((n + BLOCK - 1) // BLOCK):
         b = block * BLOCK
         e = min(n, b + BLOCK)
-        _block(flat[3 * b : 3 * e], out[b:e], pattern, frequency, octaves, roughness, spread, seed, phase)
+        _block(flat[3 * b : 3 * e], out[b:e], pattern, frequency, octaves, roughness, irregularity, seed, phase)
 
 
 def pattern_noise(
@@ -295,18 +295,18 @@ def pattern_noise(
     roughness: float,
     seed: int,
     phase: float = 0.0,
-    spread: float = 1.0,
+    irregularity: float = 1.0,
 ) -> Floats:
     """Fractal noise of a pattern. Value, simplex and sparse are centred on zero; cellular ones begin at 0.
 
     points: float32 (n, 3), scene units; size: width of the largest cells, scene units; phase: swings of what is random; it
-    loops after whole ones; spread: 0 for cells in a grid, 1 for wild ones (beyond about 0.8 the distance to the second
+    loops after whole ones; irregularity: 0 for cells in a grid, 1 for wild ones (beyond about 0.8 the distance to the second
     nearest may be too large where it lies two cells away). Returns float32 (n,).
     """
     out = np.empty(len(points), np.float32)
     run = _pattern_serial if len(points) < PARALLEL_FROM // 16 else _pattern_parallel
     run(read_only(points).reshape(-1), out, int(pattern), np.float32(1.0 / max(size, 1e-6)), octaves, np.float32(roughness),
-        np.float32(spread), np.uint32(seed), np.float32(phase))  # fmt: skip
+        np.float32(irregularity), np.uint32(seed), np.float32(phase))  # fmt: skip
     return out
 
 
@@ -324,7 +324,7 @@ def _levels(values, low, high, gain, shift, amount, centred):
 def levels(
     values: Floats, low: float, high: float, contrast: float, brightness: float, amount: float, centred: bool
 ) -> Floats:
-    """Values cut at low and high, spread over 0..1, with contrast about the middle and brightness added.
+    """Values cut at low and high, irregularity over 0..1, with contrast about the middle and brightness added.
 
     centred: the result reaches from -amount to amount rather than from 0 to amount. Returns float32 (n,).
     """

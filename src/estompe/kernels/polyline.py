@@ -10,7 +10,7 @@ from estompe.kernels.types import Floats, read_only
 
 @inlined
 def _to_segment(x, y, z, a, b, w):
-    """The squared distance to a segment from a along b, and the share of it at the nearest place; w: b over its square."""
+    """The squared distance to a segment from a along b, and the fraction of it at the nearest place; w: b over its square."""
     dx, dy, dz = x - a[0], y - a[1], z - a[2]
     t = min(max(dx * w[0] + dy * w[1] + dz * w[2], np.float32(0.0)), np.float32(1.0))
     dx, dy, dz = dx - t * b[0], dy - t * b[1], dz - t * b[2]
@@ -18,7 +18,7 @@ def _to_segment(x, y, z, a, b, w):
 
 
 @inlined
-def _block(flat, starts, steps, slopes, shares, out, share):
+def _block(flat, starts, steps, slopes, fractions, out, fraction):
     count = out.shape[0]
     # Arrays of the block's own: the compiler knows that they do not overlap, and vectorises.
     distance = np.empty(BLOCK, np.float32)
@@ -42,8 +42,8 @@ def _block(flat, starts, steps, slopes, shares, out, share):
         e = (steps[r, 0], steps[r, 1], steps[r, 2])
         w = (slopes[s, 0], slopes[s, 1], slopes[s, 2])
         v = (slopes[r, 0], slopes[r, 1], slopes[r, 2])
-        first, width = shares[s], shares[s + 1] - shares[s]
-        second, next_width = shares[r], shares[r + 1] - shares[r]
+        first, width = fractions[s], fractions[s + 1] - fractions[s]
+        second, next_width = fractions[r], fractions[r + 1] - fractions[r]
         for i in range(count):
             px, py, pz = x[i], y[i], z[i]
             d, t = _to_segment(px, py, pz, a, b, w)
@@ -57,29 +57,29 @@ def _block(flat, starts, steps, slopes, shares, out, share):
             distance[i] = min(d, best)
     for i in range(count):
         out[i] = np.sqrt(distance[i])
-        share[i] = along[i]
+        fraction[i] = along[i]
 
 
 @kernel
-def _nearest_serial(flat, starts, steps, slopes, shares, distance, along):
+def _nearest_serial(flat, starts, steps, slopes, fractions, distance, along):
     n = distance.shape[0]
     for block in range((n + BLOCK - 1) // BLOCK):
         b = block * BLOCK
         e = min(n, b + BLOCK)
-        _block(flat[3 * b : 3 * e], starts, steps, slopes, shares, distance[b:e], along[b:e])
+        _block(flat[3 * b : 3 * e], starts, steps, slopes, fractions, distance[b:e], along[b:e])
 
 
 @parallel_kernel
-def _nearest_parallel(flat, starts, steps, slopes, shares, distance, along):
+def _nearest_parallel(flat, starts, steps, slopes, fractions, distance, along):
     n = distance.shape[0]
     for block in prange((n + BLOCK - 1) // BLOCK):
         b = block * BLOCK
         e = min(n, b + BLOCK)
-        _block(flat[3 * b : 3 * e], starts, steps, slopes, shares, distance[b:e], along[b:e])
+        _block(flat[3 * b : 3 * e], starts, steps, slopes, fractions, distance[b:e], along[b:e])
 
 
 def nearest_on_polyline(points: Floats, line: Floats) -> tuple[Floats, Floats]:
-    """Distance to a polyline, float32 (n,), and the share of its length at the nearest point, float32 (n,), 0..1.
+    """Distance to a polyline, float32 (n,), and the fraction of its length at the nearest point, float32 (n,), 0..1.
 
     points: float32 (n, 3); line: float32 (k, 3), k at least 2. Of several nearest points the first along the line counts.
     Every point is held against every segment: O(n k).
@@ -88,9 +88,9 @@ def nearest_on_polyline(points: Floats, line: Floats) -> tuple[Floats, Floats]:
     lengths = np.linalg.norm(steps, axis=1)
     slopes = (steps / np.maximum(lengths, 1e-12)[:, None] ** 2).astype(np.float32)
     ends = np.concatenate([[0.0], np.cumsum(lengths, dtype=np.float64)])
-    shares = (ends / max(float(ends[-1]), 1e-20)).astype(np.float32)
+    fractions = (ends / max(float(ends[-1]), 1e-20)).astype(np.float32)
     distance, along = np.empty(len(points), np.float32), np.empty(len(points), np.float32)
     run = _nearest_serial if len(points) * len(steps) < PARALLEL_FROM * 8 else _nearest_parallel
     starts = np.ascontiguousarray(line[:-1])
-    run(read_only(points).reshape(-1), starts, np.ascontiguousarray(steps), slopes, shares, distance, along)
+    run(read_only(points).reshape(-1), starts, np.ascontiguousarray(steps), slopes, fractions, distance, along)
     return distance, np.minimum(along, np.float32(1.0))

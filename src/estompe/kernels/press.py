@@ -14,7 +14,7 @@ from estompe.kernels.types import Floats, Matrix, read_only
 class Body(IntEnum):
     """The places nearer than a radius to a core: the origin by length or by the largest part, an axis, or a plane."""
 
-    BALL = 0
+    SPHERE = 0
     BOX = 1
     PLANE = 2
     CYLINDER = 3
@@ -44,23 +44,23 @@ def _outwards(x, y, z, body):
 
 
 @parallel_kernel
-def _touched(points, into, back, body, radius, depth, onto):
+def _touched(points, to_local, to_world, body, radius, depth, onto):
     n = depth.shape[0]
-    xx, xy, xz = back[0, 0], back[0, 1], back[0, 2]
-    yx, yy, yz = back[1, 0], back[1, 1], back[1, 2]
-    zx, zy, zz = back[2, 0], back[2, 1], back[2, 2]
+    xx, xy, xz = to_world[0, 0], to_world[0, 1], to_world[0, 2]
+    yx, yy, yz = to_world[1, 0], to_world[1, 1], to_world[1, 2]
+    zx, zy, zz = to_world[2, 0], to_world[2, 1], to_world[2, 2]
     for block in prange((n + BLOCK - 1) // BLOCK):
         first, last = block * BLOCK, min(n, (block + 1) * BLOCK)
         count = last - first
         x, y, z = np.empty(count, np.float32), np.empty(count, np.float32), np.empty(count, np.float32)
         deep = depth[first:last]
         own, place = points[3 * first : 3 * last], onto[3 * first : 3 * last]
-        taken_into(own, into, x, y, z)
+        taken_into(own, to_local, x, y, z)
         _outwards(x, y, z, body)
         for i in range(count):
             far = np.sqrt(x[i] * x[i] + y[i] * y[i] + z[i] * z[i])
-            share = (radius - far) / max(far, np.float32(1e-12))
-            sx, sy, sz = x[i] * share, y[i] * share, z[i] * share
+            fraction = (radius - far) / max(far, np.float32(1e-12))
+            sx, sy, sz = x[i] * fraction, y[i] * fraction, z[i] * fraction
             # The step onto the surface as it is in the world.
             x[i] = xx * sx + xy * sy + xz * sz
             y[i] = yx * sx + yy * sy + yz * sz
@@ -75,13 +75,13 @@ def _touched(points, into, back, body, radius, depth, onto):
             )
 
 
-def touched(points: Floats, into: Matrix, back: Matrix, body: Body, radius: float) -> tuple[Floats, Floats]:
+def touched(points: Floats, to_local: Matrix, to_world: Matrix, body: Body, radius: float) -> tuple[Floats, Floats]:
     """How far each point lies inside a body, negative outside, scene units, float32 (n,), and where it would be on its surface.
 
-    points: float32 (n, 3); into, back: (3, 4), world to the body's own space and back; radius: in own units.
+    points: float32 (n, 3); to_local, to_world: (3, 4), world to the body's own space and back; radius: in own units.
     """
     depth, onto = np.empty(len(points), np.float32), np.empty_like(points)
-    matrices = into.astype(np.float32), back.astype(np.float32)
+    matrices = to_local.astype(np.float32), to_world.astype(np.float32)
     _touched(read_only(points).reshape(-1), *matrices, int(body), np.float32(radius), depth, onto.reshape(-1))
     return depth, onto
 

@@ -69,7 +69,7 @@ def grooves(
     """How deep each point lies between ridges around Y, 0 on a ridge, up to its strength, float32 (n,).
 
     rest: float32 (n, 3); order: float32 (n,), along the profile, 0..1; twist: radians over the whole profile; sharpness:
-    an exponent; dies_out: share of the profile at each end over which the grooves fall to nothing.
+    an exponent; dies_out: fraction of the profile at each end over which the grooves fall to nothing.
     """
     out = np.empty(len(strength), np.float32)
     numbers = [np.float32(number) for number in (twist, sharpness, dies_out)]

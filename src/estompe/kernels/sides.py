@@ -88,11 +88,11 @@ def _way_out(t, v, w, triangles, edges, faces, corner_normals, edge_normals):
 
 
 @parallel_kernel
-def _signs(places, points, triangles, edges, faces, corner_normals, edge_normals, triangle, shares, out):
+def _signs(places, points, triangles, edges, faces, corner_normals, edge_normals, triangle, weights, out):
     n = out.shape[0]
     for block in prange((n + BLOCK - 1) // BLOCK):
         for i in range(block * BLOCK, min(n, (block + 1) * BLOCK)):
-            t, v, w = triangle[i], shares[i, 0], shares[i, 1]
+            t, v, w = triangle[i], weights[i, 0], weights[i, 1]
             out[i] = np.float32(1.0)
             if t >= 0:
                 nx, ny, nz = _way_out(t, v, w, triangles, edges, faces, corner_normals, edge_normals)
@@ -110,5 +110,5 @@ def signs(
     """
     out = np.empty(len(places), np.float32)
     mesh = read_only(points), read_only(triangles), read_only(edges)
-    _signs(read_only(places), *mesh, *outwards, at.triangle, at.shares, out)
+    _signs(read_only(places), *mesh, *outwards, at.triangle, at.weights, out)
     return out

@@ -16,7 +16,7 @@ from estompe.kernels.types import Floats, Matrix, read_only
 
 
 @kernel
-def _shares(rest, begins, ends, over, out):
+def _weights(rest, begins, ends, over, out):
     """How much each bone moves each point of a block, (bones, count): how much farther than the nearest bone it lies."""
     count = rest.shape[0] // 3
     x, y, z = np.empty(count, np.float32), np.empty(count, np.float32), np.empty(count, np.float32)
@@ -35,7 +35,7 @@ def _shares(rest, begins, ends, over, out):
             dx, dy, dz = dx - t * sx, dy - t * sy, dz - t * sz
             row[i] = np.sqrt(dx * dx + dy * dy + dz * dz)
             nearest[i] = min(nearest[i], row[i])
-    # Smooth from one at the nearest bone's distance to nothing at the reach beyond it.
+    # Smooth from one at the nearest bone's distance to nothing at the radius beyond it.
     for b in range(begins.shape[0]):
         row = out[b]
         for i in range(count):
@@ -49,16 +49,16 @@ def _shares(rest, begins, ends, over, out):
 
 
 @kernel
-def _blended(shares, bones, out):
+def _blended(weights, bones, out):
     """The dual quaternions of a block: eight rows, real part first."""
     for part in range(8):
         row = out[part]
         for i in range(row.shape[0]):
             row[i] = np.float32(0.0)
         for b in range(bones.shape[0]):
-            factor, share = bones[b, part], shares[b]
+            factor, fraction = bones[b, part], weights[b]
             for i in range(row.shape[0]):
-                row[i] += share[i] * factor
+                row[i] += fraction[i] * factor
 
 
 @kernel
@@ -79,17 +79,17 @@ def _turned(x, y, z, blend):
 
 
 @kernel
-def _skin_block(points, rest, begins, ends, over, bones, into, back, strength, out):
+def _skin_block(points, rest, begins, ends, over, bones, to_local, to_world, strength, out):
     count = strength.shape[0]
-    shares, blend = np.empty((begins.shape[0], count), np.float32), np.empty((8, count), np.float32)
+    weights, blend = np.empty((begins.shape[0], count), np.float32), np.empty((8, count), np.float32)
     x, y, z = np.empty(count, np.float32), np.empty(count, np.float32), np.empty(count, np.float32)
-    _shares(rest, begins, ends, over, shares)
-    _blended(shares, bones, blend)
-    taken_into(points, into, x, y, z)
+    _weights(rest, begins, ends, over, weights)
+    _blended(weights, bones, blend)
+    taken_into(points, to_local, x, y, z)
     _turned(x, y, z, blend)
-    a, b, c = back[0, 0], back[0, 1], back[0, 2]
-    e, f, g = back[1, 0], back[1, 1], back[1, 2]
-    j, k, m = back[2, 0], back[2, 1], back[2, 2]
+    a, b, c = to_world[0, 0], to_world[0, 1], to_world[0, 2]
+    e, f, g = to_world[1, 0], to_world[1, 1], to_world[1, 2]
+    j, k, m = to_world[2, 0], to_world[2, 1], to_world[2, 2]
     for i in range(count):
         s, sx, sy, sz = strength[i], x[i], y[i], z[i]
         out[3 * i] = points[3 * i] + s * (a * sx + b * sy + c * sz)
@@ -98,13 +98,13 @@ def _skin_block(points, rest, begins, ends, over, bones, into, back, strength, o
 
 
 @parallel_kernel
-def _skinned(points, rest, begins, ends, over, bones, into, back, strength, out):
+def _skinned(points, rest, begins, ends, over, bones, to_local, to_world, strength, out):
     n = strength.shape[0]
     for block in prange((n + BLOCK - 1) // BLOCK):
         b, e = block * BLOCK, min(n, (block + 1) * BLOCK)
         c, d = 3 * b, 3 * e
         # Slices of the block, whose numbers cannot count from the end: only such loops vectorise.
-        _skin_block(points[c:d], rest[c:d], begins, ends, over, bones, into, back, strength[b:e], out[c:d])
+        _skin_block(points[c:d], rest[c:d], begins, ends, over, bones, to_local, to_world, strength[b:e], out[c:d])
 
 
 class Bones(NamedTuple):
@@ -117,17 +117,17 @@ class Bones(NamedTuple):
 
 
 def skinned(
-    points: Floats, rest: Floats, bones: Bones, reach: float, into: Matrix, back: Matrix, strength: Floats
+    points: Floats, rest: Floats, bones: Bones, radius: float, to_local: Matrix, to_world: Matrix, strength: Floats
 ) -> Floats:
     """Points moved by the bones near them at rest, as far as their strength says, float32 (n, 3).
 
-    points, rest: float32 (n, 3); reach: scene units over which bones share a point; into, back: (3, 4), world to the space
-    of the bones and back; strength: float32 (n,).
+    points, rest: float32 (n, 3); radius: scene units over which bones share a point; to_local, to_world: (3, 4), world to
+    the space of the bones and back; strength: float32 (n,).
     """
     # Opposite quaternions are the same turn: all are blended from the first one's side.
     side = np.where(bones.real @ bones.real[0] < 0.0, np.float32(-1.0), np.float32(1.0))[:, None]
     motions = np.ascontiguousarray(side * np.concatenate([bones.real, bones.dual], axis=1), np.float32)
-    over, matrices = np.float32(1.0 / max(reach, 1e-9)), (into.astype(np.float32), back.astype(np.float32))
+    over, matrices = np.float32(1.0 / max(radius, 1e-9)), (to_local.astype(np.float32), to_world.astype(np.float32))
     out = np.empty_like(points)
     _skinned(
         read_only(points).reshape(-1), read_only(rest).reshape(-1), bones.begins, bones.ends, over, motions, *matrices,

@@ -20,11 +20,11 @@ def _points_range(points, starts, members, weight, factor, first, last, out):
             mx += points[q]
             my += points[q + np.uint64(1)]
             mz += points[q + np.uint64(2)]
-        share = factor * weight[p] if end > begin else np.float32(0.0)
+        fraction = factor * weight[p] if end > begin else np.float32(0.0)
         over = np.float32(1.0) / np.float32(max(end - begin, 1))
-        out[3 * p] = x + share * (mx * over - x)
-        out[3 * p + 1] = y + share * (my * over - y)
-        out[3 * p + 2] = z + share * (mz * over - z)
+        out[3 * p] = x + fraction * (mx * over - x)
+        out[3 * p + 1] = y + fraction * (my * over - y)
+        out[3 * p + 2] = z + fraction * (mz * over - z)
 
 
 @kernel

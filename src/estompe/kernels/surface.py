@@ -11,7 +11,7 @@ import numpy as np
 from numba import prange
 
 from estompe.kernels.compile import inlined, kernel, parallel_kernel
-from estompe.kernels.order import order_in_space
+from estompe.kernels.morton import morton_order
 from estompe.kernels.types import Floats, Indices, read_only
 
 _LEAF = 4
@@ -55,7 +55,7 @@ def _laid_out(points, triangles, order, leaves):
 
 def triangle_order(points: Floats, triangles: Indices) -> Indices:
     """Triangles, int32 (t, 3), in an order in which neighbours stand near each other, int32 (t,); t is at least 1."""
-    return order_in_space(points[triangles].mean(axis=1, dtype=np.float32)).astype(np.int32)
+    return morton_order(points[triangles].mean(axis=1, dtype=np.float32)).astype(np.int32)
 
 
 def tree_of(points: Floats, triangles: Indices, order: Indices) -> Tree:
@@ -96,7 +96,7 @@ def _reached(boxes, node, packet):
 
 @inlined
 def _try_triangle(corners, t, packet, found):
-    """Take a triangle where it is nearer. Every case is worked out for every point, which is faster than to branch."""
+    """Take a triangle where it is nearer. Every case is computed for every point, which is faster than to branch."""
     ax, ay, az = corners[t, 0], corners[t, 1], corners[t, 2]
     bx, by, bz = corners[t, 3], corners[t, 4], corners[t, 5]
     cx, cy, cz = corners[t, 6], corners[t, 7], corners[t, 8]
@@ -188,7 +188,7 @@ def _search(corners, boxes, leaves, middle, packet, found, stack):
 
 
 @parallel_kernel
-def _nearest(points, order, corners, boxes, leaves, most, within, distance, triangle, shares):
+def _nearest(points, order, corners, boxes, leaves, most, within, distance, triangle, weights):
     n = order.shape[0]
     for chunk in prange((n + _CHUNK - 1) // _CHUNK):
         stack = np.empty(64, np.int64)
@@ -205,16 +205,16 @@ def _nearest(points, order, corners, boxes, leaves, most, within, distance, tria
                 i = order[first + k]
                 distance[i] = np.sqrt(packet[_BEST + k])
                 triangle[i] = found[k]
-                shares[i, 0], shares[i, 1] = packet[_SECOND + k], packet[_THIRD + k]
+                weights[i, 0], weights[i, 1] = packet[_SECOND + k], packet[_THIRD + k]
             before = found[_LANES - 1]
 
 
 class Nearest(NamedTuple):
-    """distance: float32 (n,); triangle: int32 (n,), -1 where none is near; shares: float32 (n, 2), of its 2nd and 3rd corner."""
+    """distance: float32 (n,); triangle: int32 (n,), -1 where none is near; weights: float32 (n, 2), of its 2nd and 3rd corner."""
 
     distance: Floats
     triangle: Indices
-    shares: Floats
+    weights: Floats
 
 
 def nearest_on_surface(points: Floats, tree: Tree, most: float = np.inf, within: float | None = None) -> Nearest:
@@ -224,14 +224,14 @@ def nearest_on_surface(points: Floats, tree: Tree, most: float = np.inf, within:
     for points in the box around the mesh, where it is another.
     """
     distance, triangle = np.empty(len(points), np.float32), np.empty(len(points), np.int32)
-    shares = np.zeros((len(points), 2), np.float32)
+    weights = np.zeros((len(points), 2), np.float32)
     if len(points):
         limits = [np.float32(min(limit, 1e18)) ** 2 for limit in (most, most if within is None else within)]
-        order = order_in_space(points)
-        _nearest(read_only(points), order, tree.corners, tree.boxes, tree.leaves, *limits, distance, triangle, shares)
+        order = morton_order(points)
+        _nearest(read_only(points), order, tree.corners, tree.boxes, tree.leaves, *limits, distance, triangle, weights)
     hit = triangle >= 0
     triangle[hit] = tree.order[triangle[hit]]
-    return Nearest(distance, triangle, shares)
+    return Nearest(distance, triangle, weights)
 
 
 @inlined
@@ -244,7 +244,7 @@ def row(array, number):
 
 @inlined
 def foot(points, triangles, t, v, w):
-    """The place on a triangle with these shares of its second and third corner."""
+    """The place on a triangle with these weights of its second and third corner."""
     ax, ay, az = row(points, triangles[t, 0])
     bx, by, bz = row(points, triangles[t, 1])
     cx, cy, cz = row(points, triangles[t, 2])
@@ -253,12 +253,12 @@ def foot(points, triangles, t, v, w):
 
 
 @parallel_kernel
-def _feet(points, triangles, triangle, shares, out):
+def _feet(points, triangles, triangle, weights, out):
     n = out.shape[0]
     for chunk in prange((n + _CHUNK - 1) // _CHUNK):
         for i in range(chunk * _CHUNK, min(n, (chunk + 1) * _CHUNK)):
             if triangle[i] >= 0:
-                x, y, z = foot(points, triangles, triangle[i], shares[i, 0], shares[i, 1])
+                x, y, z = foot(points, triangles, triangle[i], weights[i, 0], weights[i, 1])
                 out[i, 0], out[i, 1], out[i, 2] = x, y, z
 
 
@@ -268,5 +268,5 @@ def feet(places: Floats, points: Floats, triangles: Indices, nearest: Nearest) -
     places: float32 (n, 3); points: float32 (m, 3), the mesh's; triangles: int32 (t, 3).
     """
     out = places.copy()
-    _feet(read_only(points), read_only(triangles), nearest.triangle, nearest.shares, out)
+    _feet(read_only(points), read_only(triangles), nearest.triangle, nearest.weights, out)
     return out

@@ -23,7 +23,7 @@ ROUND = 64
 _SLOWEST, _PACES = np.uint32(48), np.uint32(31)
 _ZERO, _ONE, _TWO = np.float32(0.0), np.float32(1.0), np.float32(2.0)
 _HALF_TURN = np.float32(2.0**31)
-# Phases count 2^32 to a turn, so the arc below has its height at a quarter of that, squared. The share makes one in a
+# Phases count 2^32 to a turn, so the arc below has its height at a quarter of that, squared. The fraction makes one in a
 # hundred reach beyond the amount.
 _SCALE = 0.55 / 2.0**60
 
@@ -68,7 +68,7 @@ def _field(x, y, z, seed, turn):
 
 
 @inlined
-def _freedom(rest, axis, low, over, stiffness, free, share):
+def _freedom(rest, axis, low, over, stiffness, free, fraction):
     """How freely each point sways for where it is between the ends of the shape at rest."""
     count = free.shape[0]
     # Each axis has a loop of its own: only where the place of a number is known does loading it vectorise.
@@ -82,12 +82,12 @@ def _freedom(rest, axis, low, over, stiffness, free, share):
         for i in range(count):
             free[i] = (rest[3 * i + 2] - low) * over
     for i in range(count):
-        share[i] = free[i]
+        fraction[i] = free[i]
         # A power needs something above zero.
         free[i] = max(free[i], np.float32(1e-12))
     powers(free, stiffness, count)
     for i in range(count):
-        free[i] = free[i] if share[i] > _ZERO else _ZERO
+        free[i] = free[i] if fraction[i] > _ZERO else _ZERO
 
 
 @parallel_kernel
@@ -95,7 +95,7 @@ def _swayed(points, rest, axis, low, over, stiffness, strength, frequency, turns
     n = strength.shape[0]
     for span in prange((n + SPAN - 1) // SPAN):
         scratch, wind = np.empty((5, BLOCK), np.float32), np.empty((3, BLOCK), np.float32)
-        x, y, z, free, share = scratch[0], scratch[1], scratch[2], scratch[3], scratch[4]
+        x, y, z, free, fraction = scratch[0], scratch[1], scratch[2], scratch[3], scratch[4]
         for first in range(span * SPAN, min(n, (span + 1) * SPAN), BLOCK):
             last = min(n, first + BLOCK)
             count = last - first
@@ -104,7 +104,7 @@ def _swayed(points, rest, axis, low, over, stiffness, strength, frequency, turns
                 x[i], y[i], z[i] = own[3 * i] * frequency, own[3 * i + 1] * frequency, own[3 * i + 2] * frequency
             free[:] = _ONE
             if axis >= 0:
-                _freedom(rest[3 * first : 3 * last], axis, low, over, stiffness, free[:count], share)
+                _freedom(rest[3 * first : 3 * last], axis, low, over, stiffness, free[:count], fraction)
             wind[:] = _ZERO
             for way in range(3):
                 if by[way] != _ZERO:

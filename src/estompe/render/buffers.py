@@ -31,10 +31,10 @@ class Slot:
         return True, True
 
 
-_FORMATS = {"position": "3f", "normal": "3f", "strength": "f", "place": "f", "color": "3f", "one_sided": "f"}
+_FORMATS = {"position": "3f", "normal": "3f", "strength": "f", "range_position": "f", "color": "3f", "one_sided": "f"}
 
 
-class Mesh:
+class MeshBuffers:
     """The buffers of one shape, and the vertex arrays that bind them to programs."""
 
     def __init__(self, context: Any) -> None:
@@ -43,7 +43,7 @@ class Mesh:
         self._bound: dict[tuple[str, str], Any] = {}
         self.uploads: list[str] = []
 
-    def follow(self, geometry: Geometry, strength: Floats | None, place: Floats | None, edges: bool) -> None:
+    def follow(self, geometry: Geometry, strength: Floats | None, range_position: Floats | None, edges: bool) -> None:
         """Upload what changed since the last picture."""
         self.uploads = []
         self._into("position", geometry.points)
@@ -51,7 +51,7 @@ class Mesh:
         self._into("triangles", geometry.topology.triangles)
         color = geometry.attribute(Domain.POINT, "color")
         one_sided = geometry.attribute(Domain.POINT, "one_sided")
-        arrays = {"strength": strength, "place": place, "color": color, "one_sided": one_sided}
+        arrays = {"strength": strength, "range_position": range_position, "color": color, "one_sided": one_sided}
         for name, array in arrays.items():
             if array is not None:
                 self._into(name, array)

@@ -24,8 +24,8 @@ def items_of(frame: Frame, falloff: str | None = None, only: str | None = None) 
             continue
         shown = frame.shown(shape.id, falloff) if falloff is not None and only in (None, shape.id) else None
         strength = None if shown is None else shown.strength
-        place = None if shown is None else shown.positions
-        found.append(Item(shape.id, frame[shape.id], shape.color, strength, place))
+        position = None if shown is None else shown.positions
+        found.append(Item(shape.id, frame[shape.id], shape.color, strength, position))
     return found
 
 

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from estompe.geometry import Geometry
 from estompe.kernels.types import Floats
 from estompe.render import palette
-from estompe.render.buffers import Mesh
+from estompe.render.buffers import MeshBuffers
 from estompe.render.viewpoint import Viewpoint
 
 Mode = Literal["shaded", "strength", "wire"]
@@ -25,13 +25,13 @@ class RenderError(RuntimeError):
 
 
 class Item(NamedTuple):
-    """One shape to draw. strength, place: float32 (points,), or None where the falloff is not shown on it."""
+    """One shape to draw. strength, range_position: float32 (points,), or None where the falloff is not shown on it."""
 
     id: str
     geometry: Geometry
     color: tuple[float, float, float]
     strength: Floats | None = None
-    place: Floats | None = None
+    range_position: Floats | None = None
 
 
 @dataclass(frozen=True)
@@ -71,7 +71,7 @@ class Renderer:
         except Exception as error:  # the binding raises plain Exception where no driver is found
             raise RenderError(f"no off-screen graphics (install libegl1 and libgl1-mesa-dri): {error}") from error
         self._programs = {name: self._program(name) for name in _EVERY_PROGRAM}
-        self._meshes: dict[str, Mesh] = {}
+        self._meshes: dict[str, MeshBuffers] = {}
         self._targets: dict[int, _Target] = {}
         self._pick: Any = None
         table = palette.strength_table()
@@ -128,8 +128,8 @@ class Renderer:
         for gone in set(self._meshes) - {item.id for item in items}:
             self._meshes.pop(gone).release()
         for item in items:
-            mesh = self._meshes.setdefault(item.id, Mesh(self._context))
-            mesh.follow(item.geometry, item.strength, item.place, edges=look.mode == "wire")
+            mesh = self._meshes.setdefault(item.id, MeshBuffers(self._context))
+            mesh.follow(item.geometry, item.strength, item.range_position, edges=look.mode == "wire")
             self.uploads += [f"{item.id}.{name}" for name in mesh.uploads]
 
     def _draw_item(self, item: Item, look: Look, matrices: tuple[Any, Any]) -> None:
@@ -182,12 +182,12 @@ class Renderer:
 
 
 def _matrices(viewpoint: Viewpoint, size: tuple[int, int], items: Sequence[Item]) -> tuple[Any, Any]:
-    reach = 1.0
+    far = 1.0
     for item in items:
         low, high = item.geometry.bounds
         farthest = np.maximum(np.abs(low - np.asarray(viewpoint.eye)), np.abs(high - np.asarray(viewpoint.eye)))
-        reach = max(reach, float(np.linalg.norm(farthest)))
-    projection = viewpoint.projection(size[0] / size[1], reach)
+        far = max(far, float(np.linalg.norm(farthest)))
+    projection = viewpoint.projection(size[0] / size[1], far)
     projection[1] *= -1
     return viewpoint.view(), projection
 

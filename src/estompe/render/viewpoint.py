@@ -24,7 +24,7 @@ class Viewpoint:
     @classmethod
     def of_camera(cls, camera: Camera) -> "Viewpoint":
         """The view of a scene's camera whose numbers are resolved."""
-        return cls(plain_triple(camera.place), plain_triple(camera.target), plain(camera.view_angle))
+        return cls(plain_triple(camera.position), plain_triple(camera.target), plain(camera.view_angle))
 
     @property
     def distance(self) -> float:
@@ -47,9 +47,9 @@ class Viewpoint:
         out[:3, 3] = -out[:3, :3] @ np.asarray(self.eye)
         return out
 
-    def projection(self, aspect: float, reach: float) -> Matrix:
-        """Eye to clip space, float64 (4, 4); reach: distance from the eye that must still be seen, scene units."""
-        far = max(reach, self.distance) * 1.5
+    def projection(self, aspect: float, far: float) -> Matrix:
+        """Eye to clip space, float64 (4, 4); far: distance from the eye that must still be seen, scene units."""
+        far = max(far, self.distance) * 1.5
         near = max(far * 1e-4, self.distance * 1e-3)
         half = math.tan(math.radians(self.view_angle) / 2)
         out = np.zeros((4, 4))

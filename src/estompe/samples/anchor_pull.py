@@ -3,12 +3,13 @@
 import estompe.falloffs  # noqa: F401 - registers the kinds
 from estompe.document.numbers import Key, Keyed
 from estompe.document.project import Project
-from estompe.document.scene import Camera, Control, Effect, Falloff, Grid, Layer, Placement, Range, Route, Scene, Shape
+from estompe.document.scene import Camera, Control, EffectSlot, Falloff, Layer, Range, Route, Scene, Shape, Transform
 from estompe.effects.attract import Attract
-from estompe.effects.colour import Colour
+from estompe.effects.color import Color
 from estompe.effects.sway import Sway
 from estompe.falloffs.distance import Distance
 from estompe.falloffs.noise import Noise
+from estompe.shapes.grid import Grid
 
 
 def build(density: float = 1.0) -> Project:
@@ -16,15 +17,15 @@ def build(density: float = 1.0) -> Project:
     anchor = Control(
         "anchor",
         "Anchor",
-        placement=Placement(
+        transform=Transform(
             (Keyed((Key(1, -0.5), Key(100, 0.45))), Keyed((Key(1, 0.15), Key(50, -0.7), Key(100, -0.35))), 0.1)
         ),
     )
     pull = Keyed((Key(1, 0.0), Key(30, 0.4), Key(80, 0.55), Key(110, 0.0)))
     effects = (
-        Effect("tide", Sway((0.0, 0.045, 0.0), 0.9, 0.6, "nowhere")),
-        Effect("pull", Attract("anchor", pull, 1.4, 0.6), (Route("reach"),)),
-        Effect("wet", Colour((0.22, 0.30, 0.34)), (Route("reach"),)),
+        EffectSlot("tide", Sway((0.0, 0.045, 0.0), 0.9, 0.6, "nowhere")),
+        EffectSlot("pull", Attract("anchor", pull, 1.4, 0.6), (Route("reach"),)),
+        EffectSlot("wet", Color((0.22, 0.30, 0.34)), (Route("reach"),)),
     )
     net = Shape(
         "net",

@@ -3,24 +3,14 @@
 import estompe.falloffs  # noqa: F401 - registers the kinds
 from estompe.document.numbers import Key, Keyed
 from estompe.document.project import Project
-from estompe.document.scene import (
-    Ball,
-    Camera,
-    Effect,
-    Falloff,
-    Lathe,
-    Layer,
-    Placement,
-    Range,
-    Route,
-    Scene,
-    Shape,
-)
-from estompe.effects.colour import Colour
+from estompe.document.scene import Camera, EffectSlot, Falloff, Layer, Range, Route, Scene, Shape, Transform
+from estompe.effects.color import Color
 from estompe.effects.press import Press
 from estompe.effects.smooth import Smooth
 from estompe.falloffs.attribute import Attribute
 from estompe.falloffs.surface import Surface
+from estompe.shapes.lathe import Lathe
+from estompe.shapes.sphere import Sphere
 
 _FENDER = (
     (0.0, -0.9),
@@ -41,14 +31,14 @@ def build(density: float = 1.0) -> Project:
     buoy = Shape(
         "buoy",
         "Buoy",
-        Ball(0.36, round(28 * density**0.5)),
-        Placement((drift, Keyed((Key(1, 0.12), Key(64, -0.05), Key(120, 0.1))), 0.0)),
+        Sphere(0.36, round(28 * density**0.5)),
+        Transform((drift, Keyed((Key(1, 0.12), Key(64, -0.05), Key(120, 0.1))), 0.0)),
         color=(0.70, 0.33, 0.24),
     )
     effects = (
-        Effect("press", Press(shape="buoy", width=0.42, keep_volume=True)),
-        Effect("settle", Smooth(3), (Route("touching", 0.6),)),
-        Effect("warm", Colour((0.36, 0.20, 0.16)), (Route("near-buoy", 0.5),)),
+        EffectSlot("press", Press(shape="buoy", width=0.42, keep_volume=True)),
+        EffectSlot("settle", Smooth(3), (Route("touching", 0.6),)),
+        EffectSlot("warm", Color((0.36, 0.20, 0.16)), (Route("near-buoy", 0.5),)),
     )
     fender = Shape(
         "fender",
@@ -57,7 +47,7 @@ def build(density: float = 1.0) -> Project:
         effects=effects,
         color=(0.62, 0.64, 0.62),
     )
-    near = Falloff("near-buoy", "Near the buoy", (Layer("gap", Surface("buoy", up_to=0.4)),), Range(0.02, 0.35))
+    near = Falloff("near-buoy", "Near the buoy", (Layer("gap", Surface("buoy", maximum=0.4)),), Range(0.02, 0.35))
     touching = Falloff("touching", "Touching", (Layer("contact", Attribute("contact")),), Range(1.0, 0.0))
     camera = Camera("Shot 5", (2.1, 0.9, 3.2), (0.25, 0.0, 0.0), 30.0)
     return Project(Scene((fender, buoy), (), (near, touching), camera, first=1, last=120))

@@ -3,15 +3,16 @@
 import estompe.falloffs  # noqa: F401 - registers the kinds
 from estompe.document.numbers import Key, Keyed
 from estompe.document.project import Project
-from estompe.document.scene import Camera, Effect, Falloff, Lathe, Layer, Placement, Range, Route, Scene, Shape
+from estompe.document.scene import Camera, EffectSlot, Falloff, Layer, Range, Route, Scene, Shape, Transform
 from estompe.effects.bend import Bend
 from estompe.effects.displace import Displace
 from estompe.effects.ridges import Ridges
+from estompe.effects.scale import Scale
 from estompe.effects.shell import Shell
-from estompe.effects.size import Size
 from estompe.falloffs.facing import Facing
 from estompe.falloffs.height import Height
 from estompe.falloffs.noise import Noise
+from estompe.shapes.lathe import Lathe
 
 _BUST = ((0.0, 0.0), (0.30, 0.0), (0.33, 0.06), (0.27, 0.25), (0.36, 0.55), (0.40, 0.75), (0.30, 0.92), (0.13, 1.02), (0.12, 1.1),
          (0.21, 1.2), (0.24, 1.34), (0.21, 1.48), (0.10, 1.57), (0.0, 1.59))  # fmt: skip
@@ -20,17 +21,17 @@ _BUST = ((0.0, 0.0), (0.30, 0.0), (0.33, 0.06), (0.27, 0.25), (0.36, 0.55), (0.4
 def build(density: float = 1.0) -> Project:
     """The sample's project. density: how finely the meshes are divided."""
     effects = (
-        Effect("flatten", Size((0.8, 1.0, 1.15))),
-        Effect("gown", Ridges(14, 0.05, 0.8, 0.3, 60.0), (Route("lower"),)),
-        Effect("carving", Displace(0.03, 0.5), (Route("chisel"),)),
-        Effect("lean", Bend(38.0, "y", 90.0)),
-        Effect("ink", Shell(0.05, "outline", True), (Route("outline"),)),
+        EffectSlot("flatten", Scale((0.8, 1.0, 1.15))),
+        EffectSlot("gown", Ridges(14, 0.05, 0.8, 0.3, 60.0), (Route("lower"),)),
+        EffectSlot("carving", Displace(0.03, 0.5), (Route("chisel"),)),
+        EffectSlot("lean", Bend(38.0, "y", 90.0)),
+        EffectSlot("ink", Shell(0.05, "outline", True), (Route("outline"),)),
     )
     bust = Shape(
         "figurehead",
         "Figurehead",
         Lathe(_BUST, round(180 * density**0.5), round(200 * density**0.5)),
-        Placement(turn=(0.0, Keyed((Key(1, -30.0), Key(120, 40.0))), 0.0)),
+        Transform(rotation=(0.0, Keyed((Key(1, -30.0), Key(120, 40.0))), 0.0)),
         effects,
         color=(0.83, 0.72, 0.55),
     )

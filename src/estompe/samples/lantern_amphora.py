@@ -6,23 +6,23 @@ from estompe.document.project import Project
 from estompe.document.scene import (
     Camera,
     Control,
-    Effect,
+    EffectSlot,
     Falloff,
-    Grid,
-    Lathe,
     Layer,
-    Placement,
     RampPoint,
     Range,
     Route,
     Scene,
     Shape,
+    Transform,
 )
 from estompe.effects.move import Move
 from estompe.effects.push import Push
 from estompe.falloffs.distance import Distance
 from estompe.falloffs.noise import Noise
 from estompe.falloffs.sweep import Sweep
+from estompe.shapes.grid import Grid
+from estompe.shapes.lathe import Lathe
 
 FRAMES = 144
 
@@ -38,8 +38,8 @@ def build(density: float = 1.0) -> Project:
     lantern = Control(
         "lantern",
         "Lantern",
-        placement=Placement(
-            place=(
+        transform=Transform(
+            position=(
                 Keyed((Key(1, -1.9), Key(62, 0.42), Key(96, 0.5), Key(FRAMES, 2.1))),
                 Keyed((Key(1, 0.95), Key(62, 0.68), Key(FRAMES, 1.05))),
                 Keyed((Key(1, 0.9), Key(62, 0.52), Key(96, 0.5), Key(FRAMES, 0.95))),
@@ -50,14 +50,14 @@ def build(density: float = 1.0) -> Project:
         "swell-line",
         "Swell line",
         form="plane",
-        placement=Placement(place=(Keyed((Key(1, -3.2, "linear"), Key(FRAMES, 3.2, "linear"))), 0.0, 0.0)),
+        transform=Transform(position=(Keyed((Key(1, -3.2, "linear"), Key(FRAMES, 3.2, "linear"))), 0.0, 0.0)),
     )
     return Project(
         Scene(
             shapes=(_amphora(density), _quay(density)),
             controls=(lantern, swell),
             falloffs=(_glow(), _swell()),
-            camera=Camera("Shot 3", place=(2.35, 1.75, 4.1), target=(0.05, 0.6, 0.0), view_angle=28.0),
+            camera=Camera("Shot 3", position=(2.35, 1.75, 4.1), target=(0.05, 0.6, 0.0), view_angle=28.0),
             frames_per_second=24.0,
             first=1,
             last=FRAMES,
@@ -70,7 +70,7 @@ def _amphora(density: float) -> Shape:
         "amphora",
         "Amphora",
         Lathe(_PROFILE, around=round(160 * density**0.5), along=round(124 * density**0.5)),
-        effects=(Effect("bulge", Push(0.13), (Route("lantern-glow"),)),),
+        effects=(EffectSlot("bulge", Push(0.13), (Route("lantern-glow"),)),),
         color=(0.86, 0.78, 0.67),
     )
 
@@ -80,7 +80,7 @@ def _quay(density: float) -> Shape:
         "quay",
         "Quay",
         Grid(4.4, 3.0, round(150 * density**0.5), round(100 * density**0.5)),
-        effects=(Effect("lift", Move((0.0, 0.11, 0.0)), (Route("swell"),)),),
+        effects=(EffectSlot("lift", Move((0.0, 0.11, 0.0)), (Route("swell"),)),),
         color=(0.70, 0.71, 0.70),
     )
 

@@ -4,23 +4,23 @@ import estompe.falloffs  # noqa: F401 - registers the kinds
 from estompe.document.numbers import Key, Keyed
 from estompe.document.project import Project
 from estompe.document.scene import (
-    Ball,
     Camera,
     Control,
-    Effect,
+    EffectSlot,
     Falloff,
     Layer,
-    Placement,
     RampPoint,
     Range,
     Route,
     Scene,
     Shape,
+    Transform,
 )
-from estompe.effects.colour import Colour
+from estompe.effects.color import Color
 from estompe.effects.displace import Displace
 from estompe.falloffs.noise import Noise
 from estompe.falloffs.sweep import Sweep
+from estompe.shapes.sphere import Sphere
 
 _EASE = (RampPoint(0.0, 1.0), RampPoint(1.0, 0.0))
 
@@ -28,18 +28,18 @@ _EASE = (RampPoint(0.0, 1.0), RampPoint(1.0, 0.0))
 def build(density: float = 1.0) -> Project:
     """The sample's project. density: how finely the mesh is divided."""
     tide = Control(
-        "tide", "Tide", "plane", Placement((Keyed((Key(1, -1.5), Key(110, 1.4))), 0.0, 0.0), (0.0, 0.0, -20.0))
+        "tide", "Tide", "plane", Transform((Keyed((Key(1, -1.5), Key(110, 1.4))), 0.0, 0.0), (0.0, 0.0, -20.0))
     )
     effects = (
-        Effect("swell", Displace(0.2, steps=3), (Route("waves"),)),
-        Effect("foam", Colour((0.93, 0.91, 0.86)), (Route("waves"),)),
+        EffectSlot("swell", Displace(0.2, steps=3), (Route("waves"),)),
+        EffectSlot("foam", Color((0.93, 0.91, 0.86)), (Route("waves"),)),
     )
-    moon = Shape("moon", "Moon", Ball(0.9, round(72 * density**0.5)), effects=effects, color=(0.40, 0.45, 0.50))
+    moon = Shape("moon", "Moon", Sphere(0.9, round(72 * density**0.5)), effects=effects, color=(0.40, 0.45, 0.50))
     waves = Falloff(
         "waves",
         "Waves",
         (
-            Layer("noise", Noise(1.0, 0.42, 5, 0.5, speed=0.25, pattern="simplex", centred=False, contrast=1.6)),
+            Layer("noise", Noise(1.0, 0.42, 5, 0.5, speed=0.25, pattern="simplex", centred=False, steepness=1.6)),
             Layer("front", Sweep("tide", "x"), range=Range(-0.3, 0.3), ramp=_EASE),
         ),
         Range(1.0, 0.2),

@@ -4,14 +4,15 @@ import numpy as np
 
 import estompe.falloffs  # noqa: F401 - registers the kinds
 from estompe.document.numbers import Formula, Key, Keyed, Number
-from estompe.document.project import Project, blob_name
-from estompe.document.scene import Camera, Effect, Falloff, Grid, Layer, Placement, Range, Route, Scene, Shape
-from estompe.effects.colour import Colour
+from estompe.document.project import Project, asset_name
+from estompe.document.scene import Camera, EffectSlot, Falloff, Layer, Range, Route, Scene, Shape, Transform
+from estompe.effects.color import Color
 from estompe.effects.poses import Pose, Poses
 from estompe.effects.taper import Taper
 from estompe.falloffs.height import Height
 from estompe.geometry import frozen, primitives
 from estompe.kernels.types import Floats
+from estompe.shapes.grid import Grid
 
 _WIDTH, _HEIGHT = 1.1, 1.3
 
@@ -21,14 +22,14 @@ def build(density: float = 1.0) -> Project:
     sheet = Grid(_WIDTH, _HEIGHT, round(80 * density**0.5), round(90 * density**0.5))
     rest = primitives.grid(sheet.width, sheet.depth, sheet.columns, sheet.rows).points
     lean, ruffle = _lean(rest), _ruffle(rest)
-    blobs = {blob_name(places): frozen(places) for places in (lean, ruffle)}
+    assets = {asset_name(places): frozen(places) for places in (lean, ruffle)}
     sway = Keyed((Key(1, -0.5), Key(30, 1.0), Key(60, -0.8), Key(90, 0.9), Key(120, -0.5)))
     shapes = tuple(
         _fan(index, sheet, lean, ruffle, sway if index == 0 else Formula(_follow(index))) for index in range(5)
     )
     up = Falloff("tips", "Tips", (Layer("height", Height("z")),), Range(0.0, 0.8))
     camera = Camera("Shot 4", (0.4, 1.5, 5.2), (0.1, 0.75, 0.0), 30.0)
-    return Project(Scene(shapes, (), (up,), camera, first=1, last=120), blobs)
+    return Project(Scene(shapes, (), (up,), camera, first=1, last=120), assets)
 
 
 def _follow(index: int) -> str:
@@ -38,16 +39,16 @@ def _follow(index: int) -> str:
 
 def _fan(index: int, sheet: Grid, lean: Floats, ruffle: Floats, amount: Number) -> Shape:
     poses = (
-        Pose("lean", "Lean", blob_name(lean), amount),
-        Pose("ruffle", "Ruffle", blob_name(ruffle), Formula(f"0.6 + 0.4 * sin(frame * 6 + {index * 70})")),
+        Pose("lean", "Lean", asset_name(lean), amount),
+        Pose("ruffle", "Ruffle", asset_name(ruffle), Formula(f"0.6 + 0.4 * sin(frame * 6 + {index * 70})")),
     )
     effects = (
-        Effect(f"wedge-{index}", Taper(0.25, "z")),
-        Effect(f"pose-{index}", Poses(poses)),
-        Effect(f"tint-{index}", Colour((0.80, 0.42, 0.32)), (Route("tips"),)),
+        EffectSlot(f"wedge-{index}", Taper(0.25, "z")),
+        EffectSlot(f"pose-{index}", Poses(poses)),
+        EffectSlot(f"tint-{index}", Color((0.80, 0.42, 0.32)), (Route("tips"),)),
     )
     place = (-1.3 + 0.68 * index, 0.65, 0.35 * (-1) ** index)
-    return Shape(f"fan-{index + 1}", f"Fan {index + 1}", sheet, Placement(place, (90.0, 0.0, 0.0)), effects)
+    return Shape(f"fan-{index + 1}", f"Fan {index + 1}", sheet, Transform(place, (90.0, 0.0, 0.0)), effects)
 
 
 def _up(rest: Floats) -> Floats:

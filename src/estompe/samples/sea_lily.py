@@ -3,24 +3,13 @@
 import estompe.falloffs  # noqa: F401 - registers the kinds
 from estompe.document.numbers import Formula, Key, Keyed
 from estompe.document.project import Project
-from estompe.document.scene import (
-    Camera,
-    Effect,
-    Falloff,
-    Lathe,
-    Layer,
-    Placement,
-    RampPoint,
-    Range,
-    Route,
-    Scene,
-    Shape,
-)
-from estompe.effects.colour import Colour
+from estompe.document.scene import Camera, EffectSlot, Falloff, Layer, RampPoint, Range, Route, Scene, Shape, Transform
+from estompe.effects.color import Color
 from estompe.effects.open_out import OpenOut
 from estompe.effects.ridges import Ridges
 from estompe.effects.sway import Sway
 from estompe.falloffs.order import Order
+from estompe.shapes.lathe import Lathe
 
 _CUP = ((0.02, 0.0), (0.05, 0.25), (0.10, 0.42), (0.22, 0.55), (0.42, 0.72), (0.62, 0.95), (0.70, 1.15), (0.64, 1.28))
 _STEM = ((0.05, 0.0), (0.035, 0.4), (0.03, 0.8))
@@ -33,15 +22,15 @@ def build(density: float = 1.0) -> Project:
         "cup",
         "Cup",
         Lathe(_CUP, round(200 * density**0.5), round(140 * density**0.5)),
-        Placement((0.0, 0.75, 0.0)),
+        Transform((0.0, 0.75, 0.0)),
         (
-            Effect("ribs", Ridges(12, 0.085, 0.7, 0.18, 24.0)),
-            Effect("open", OpenOut(opened, "profile", 0.4, 0.16)),
-            Effect("tide", Sway((0.06, 0.0, 0.04), 1.6, 0.5, "y", 1.6)),
-            Effect("rim", Colour((0.74, 0.34, 0.24)), (Route("rim", Formula("Cup.'Open out'.opened")),)),
+            EffectSlot("ribs", Ridges(12, 0.085, 0.7, 0.18, 24.0)),
+            EffectSlot("open", OpenOut(opened, "profile", 0.4, 0.16)),
+            EffectSlot("tide", Sway((0.06, 0.0, 0.04), 1.6, 0.5, "y", 1.6)),
+            EffectSlot("rim-2", Color((0.74, 0.34, 0.24)), (Route("rim", Formula("Cup.'Open out'.opened")),)),
         ),
     )
-    stem = Shape("stem", "Stem", Lathe(_STEM, 48, 60), effects=(Effect("lean", Sway((0.013, 0.0, 0.006), 1.6, 0.5)),),
+    stem = Shape("stem", "Stem", Lathe(_STEM, 48, 60), effects=(EffectSlot("lean", Sway((0.013, 0.0, 0.006), 1.6, 0.5)),),
                  color=(0.55, 0.58, 0.46))  # fmt: skip
     band = (RampPoint(0.0, 1.0), RampPoint(0.45, 0.35), RampPoint(1.0, 0.0))
     rim = Falloff("rim", "Rim", (Layer("order", Order()),), Range(1.0, 0.3), band)

@@ -3,11 +3,12 @@
 import estompe.falloffs  # noqa: F401 - registers the kinds
 from estompe.document.numbers import Key, Keyed
 from estompe.document.project import Project
-from estompe.document.scene import Camera, Control, Effect, Falloff, Lathe, Layer, Placement, Range, Route, Scene, Shape
-from estompe.effects.colour import Colour
+from estompe.document.scene import Camera, Control, EffectSlot, Falloff, Layer, Range, Route, Scene, Shape, Transform
+from estompe.effects.color import Color
 from estompe.effects.ridges import Ridges
 from estompe.falloffs.distance import Distance
 from estompe.falloffs.noise import Noise
+from estompe.shapes.lathe import Lathe
 
 _URCHIN = (
     (0.0, 0.02),
@@ -24,12 +25,12 @@ _URCHIN = (
 
 def build(density: float = 1.0) -> Project:
     """The sample's project. density: how finely the meshes are divided."""
-    spark = Control("spark", "Spark", placement=Placement((0.0, Keyed((Key(1, -0.7), Key(96, 0.95))), 0.0)))
+    spark = Control("spark", "Spark", transform=Transform((0.0, Keyed((Key(1, -0.7), Key(96, 0.95))), 0.0)))
     depth = Keyed((Key(1, 0.0), Key(70, 0.10), Key(96, 0.085)))
     effects = (
-        Effect("ribs", Ridges(20, depth, 0.55, 0.3)),
-        Effect("pores", Ridges(60, 0.012, 2.0, 0.2), (Route("light"),)),
-        Effect("glow", Colour((0.95, 0.62, 0.34)), (Route("light"),)),
+        EffectSlot("ribs", Ridges(20, depth, 0.55, 0.3)),
+        EffectSlot("pores", Ridges(60, 0.012, 2.0, 0.2), (Route("light"),)),
+        EffectSlot("glow", Color((0.95, 0.62, 0.34)), (Route("light"),)),
     )
     lamp = Shape(
         "lamp",

@@ -3,7 +3,7 @@
 import numpy as np
 
 from estompe.document.edits import fresh_id, insert, put
-from estompe.document.scene import Effect, Layer, Range, Route, Scene
+from estompe.document.scene import EffectSlot, Layer, Range, Route, Scene
 from estompe.effects.push import Push
 from estompe.falloffs.distance import Distance
 from estompe.kernels.types import Floats
@@ -17,14 +17,14 @@ def push_near(scene: Scene, shape: str, low: Floats, high: Floats) -> tuple[Scen
     """
     centre = (low.astype(np.float64) + high) / 2
     half = np.maximum((high.astype(np.float64) - low) / 2, 1e-3)
-    reach = float(np.linalg.norm(half))
-    place = centre + half * np.array([0.85, 0.25, 0.85])
-    at = (_neat(place[0], reach), _neat(place[1], reach), _neat(place[2], reach))
-    scene, control = add_control(scene, "ball", "Control", at)
+    radius = float(np.linalg.norm(half))
+    position = centre + half * np.array([0.85, 0.25, 0.85])
+    at = (_neat(position[0], radius), _neat(position[1], radius), _neat(position[2], radius))
+    scene, control = add_control(scene, "sphere", "Control", at)
     layer = Layer(fresh_id(scene, "layer"), Distance(control))
     scene, falloff = add_falloff(scene, "Near control", (layer,))
-    scene = put(scene, ("falloffs", falloff, "range"), Range(_neat(reach * 0.25, reach), _neat(reach * 0.9, reach)))
-    effect = Effect(fresh_id(scene, "effect"), Push(_neat(reach * 0.15, reach)), (Route(falloff),))
+    scene = put(scene, ("falloffs", falloff, "range"), Range(_neat(radius * 0.25, radius), _neat(radius * 0.9, radius)))
+    effect = EffectSlot(fresh_id(scene, "effect"), Push(_neat(radius * 0.15, radius)), (Route(falloff),))
     return insert(scene, ("shapes", shape, "effects"), effect), control, falloff
 
 

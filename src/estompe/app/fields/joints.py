@@ -1,4 +1,4 @@
-"""The joints of a chain, each with its turn."""
+"""The joints of a chain, each with its rotation."""
 
 from PyQt6.QtWidgets import QHBoxLayout, QWidget
 
@@ -6,7 +6,7 @@ from estompe.app.fields.rows import PartsField
 from estompe.app.widgets.fields import column, field, field_for, rule_of
 from estompe.app.widgets.labels import icon_button, label, link
 from estompe.document import edits
-from estompe.effects.joints import Joint, chain
+from estompe.effects.joints import Joint, straight_chain
 
 
 @field_for("joints")
@@ -29,26 +29,28 @@ class JointsField(PartsField):
         remove = icon_button("remove", f"Remove {joint.name}")
         remove.clicked.connect(lambda: self._remove(joint.id))
         row.addWidget(remove)
-        made = [field(self.session, (*self.path, joint.id, name), rule_of(Joint, name)) for name in ("turn", "place")]
+        made = [
+            field(self.session, (*self.path, joint.id, name), rule_of(Joint, name)) for name in ("rotation", "position")
+        ]
         self.fields += made
         return column(head, *made)
 
     def _remove(self, joint: str) -> None:
-        self.session.commit(edits.remove(self.session.scene, (*self.path, joint)), "Remove joint")
+        self.session.document.commit(edits.remove(self.session.document.scene, (*self.path, joint)), "Remove joint")
 
     def lay(self, count: int) -> None:
-        """Put a straight chain of some joints through the shape at rest; turns are forgotten."""
-        answer = self.session.answer
-        if answer is None or self.shape not in {shape.id for shape in answer.frame.scene.shapes}:
-            self.session.said.emit("the shape is not worked out yet: try again", "warning")
+        """Put a straight chain of some joints through the shape at rest; rotations are reset."""
+        answer = self.session.evaluator.answer
+        if answer is None or not answer.frame.has(self.shape):
+            self.session.messages.say("the shape is not computed yet: try again", "warning")
             return
         rest = answer.frame[self.shape].rest
         low, high = rest.min(axis=0), rest.max(axis=0)
         middle, axis = (low + high) / 2, int((high - low).argmax())
         begin, end = middle.copy(), middle.copy()
         begin[axis], end[axis] = low[axis], high[axis]
-        joints = chain(tuple(begin.tolist()), tuple(end.tolist()), min(count, 64))
-        scene = edits.put(self.session.scene, self.path, joints)
-        reach = float(high[axis] - low[axis]) / (2 * max(1, len(joints) - 1))
-        scene = edits.put(scene, (*self.path[:-1], "reach"), round(reach, 4))
-        self.session.commit(scene, "Lay a chain of joints")
+        joints = straight_chain(tuple(begin.tolist()), tuple(end.tolist()), min(count, 64))
+        scene = edits.put(self.session.document.scene, self.path, joints)
+        softness = float(high[axis] - low[axis]) / (2 * max(1, len(joints) - 1))
+        scene = edits.put(scene, (*self.path[:-1], "softness"), round(softness, 4))
+        self.session.document.commit(scene, "Lay a chain of joints")

@@ -4,12 +4,12 @@ import numpy as np
 from PyQt6.QtWidgets import QButtonGroup, QCheckBox, QDoubleSpinBox, QHBoxLayout, QToolButton, QVBoxLayout, QWidget
 
 from estompe.app import units
+from estompe.app.model.brush import MODES
 from estompe.app.session import Session
-from estompe.app.view.brush import MODES
 from estompe.app.widgets.fields import field_for
 from estompe.app.widgets.labels import label, link
 from estompe.document import edits
-from estompe.document.edits import Path
+from estompe.document.edits import ScenePath
 from estompe.document.settings import Setting
 
 
@@ -17,7 +17,7 @@ from estompe.document.settings import Setting
 class MaskField(QWidget):
     """Switches the brush on and sets it; the brush itself belongs to the session, not to the scene."""
 
-    def __init__(self, session: Session, path: Path, rule: Setting) -> None:
+    def __init__(self, session: Session, path: ScenePath, rule: Setting) -> None:
         super().__init__()
         self.session, self.path, self.rule = session, path, rule
         self.state = label("", "soft")
@@ -32,7 +32,7 @@ class MaskField(QWidget):
         layout.addLayout(self._modes())
         layout.addLayout(self._numbers())
         clear = link("Clear", "Nothing is painted")
-        clear.clicked.connect(lambda: session.put(self.path, "", "Clear the mask"))
+        clear.clicked.connect(lambda: session.document.put(self.path, "", "Clear the mask"))
         row = QHBoxLayout()
         row.addWidget(self.state, 1)
         row.addWidget(clear)
@@ -63,7 +63,7 @@ class MaskField(QWidget):
         row = QHBoxLayout()
         self.radius, self.amount = QDoubleSpinBox(), QDoubleSpinBox()
         for box, low, high, step, suffix, tip in (
-            (self.radius, 0.001, 1000.0, 0.01, " m", "Size of the brush, scene units"),
+            (self.radius, 0.001, 1000.0, 0.01, units.suffix("length"), "Radius of the brush"),
             (self.amount, 1.0, 100.0, 5.0, " %", "How much one touch adds"),
         ):
             box.setRange(low, high)
@@ -82,7 +82,7 @@ class MaskField(QWidget):
         return row
 
     def pull(self) -> None:
-        if not edits.exists(self.session.scene, self.path):
+        if not edits.exists(self.session.document.scene, self.path):
             return
         brush = self.session.painting.brush
         self.paint.setChecked(self.session.painting.path == self.path)
@@ -92,11 +92,11 @@ class MaskField(QWidget):
             box.setValue(value)
             box.blockSignals(False)
         self.mirror.setChecked(brush.mirrored)
-        mask = self.session.blob(edits.get(self.session.scene, self.path))
+        mask = self.session.document.asset(edits.get(self.session.document.scene, self.path))
         count = 0 if mask is None else int(np.count_nonzero(mask))
-        answer, shape = self.session.answer, self.session.shape_id
+        answer, shape = self.session.evaluator.answer, self.session.selection.shape_id
         fits = True
-        if answer is not None and mask is not None and shape in {item.id for item in answer.frame.scene.shapes}:
-            fits = len(mask) == len(answer.frame[str(shape)].rest)
+        if answer is not None and mask is not None and shape is not None and answer.frame.has(shape):
+            fits = len(mask) == len(answer.frame[shape].rest)
         self.carry.setVisible(not fits)
         self.state.setText(f"{units.counted(count)} points painted" if count else "nothing painted yet")

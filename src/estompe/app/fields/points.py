@@ -1,7 +1,6 @@
 """The points of a path control."""
 
 from collections.abc import Hashable
-from typing import Any
 
 from PyQt6.QtWidgets import QHBoxLayout, QWidget
 
@@ -15,19 +14,15 @@ from estompe.setups.adding import FIRST_PATH
 
 @field_for("points")
 class PointsField(PartsField):
-    """One row a point; seen only while the control is a path. Points can be keyed."""
+    """One row a point. Points can be keyed."""
 
     def built(self) -> Hashable:
-        control: Any = edits.get(self.session.scene, self.path[:-1])
-        return control.form == "path", len(control.points)
+        return len(self.parts)
 
     def widgets(self) -> list[QWidget]:
-        control: Any = edits.get(self.session.scene, self.path[:-1])
-        if control.form != "path":
-            return []
         more = link("One point more", "Goes on from the last point")
         more.clicked.connect(self.add)
-        return [*(self._row(index) for index in range(len(control.points))), more]
+        return [*(self._row(index) for index in range(len(self.parts))), more]
 
     def _row(self, index: int) -> QWidget:
         made = QWidget()
@@ -39,17 +34,19 @@ class PointsField(PartsField):
         row.addWidget(field, 1)
         remove = icon_button("remove", f"Remove point {index + 1}")
         remove.clicked.connect(
-            lambda: self.session.commit(edits.remove(self.session.scene, (*self.path, index)), "Remove path point")
+            lambda: self.session.document.commit(
+                edits.remove(self.session.document.scene, (*self.path, index)), "Remove path point"
+            )
         )
         row.addWidget(remove)
         return made
 
     def add(self) -> None:
         """Another point, as far beyond the last one as that is from the one before; the first three at once."""
-        points = edits.get(self.session.now, self.path)
+        points = edits.get(self.session.numbers.now, self.path)
         if len(points) < 2:
-            self.session.put(self.path, FIRST_PATH, "Begin a path")
+            self.session.document.put(self.path, FIRST_PATH, "Begin a path")
             return
         last, before = points[-1], points[-2]
         further = tuple(round(2 * a - b, 4) for a, b in zip(last, before, strict=True))
-        self.session.commit(edits.insert(self.session.scene, self.path, further), "Add path point")
+        self.session.document.commit(edits.insert(self.session.document.scene, self.path, further), "Add path point")

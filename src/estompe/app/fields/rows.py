@@ -1,4 +1,4 @@
-"""What lists of parts inside a card share: they are built anew when parts come or go, and else only pull."""
+"""What lists of parts inside a card share: they are built again when parts come or go, and else only pull."""
 
 from collections.abc import Hashable
 from typing import Any
@@ -7,16 +7,16 @@ from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from estompe.app.session import Session
 from estompe.app.widgets.fields import column
-from estompe.app.widgets.leaving import take_away
+from estompe.app.widgets.removal import remove_widget
 from estompe.document import edits
-from estompe.document.edits import Path
+from estompe.document.edits import ScenePath
 from estompe.document.settings import Setting
 
 
 class PartsField(QWidget):
     """A tuple of parts. Subclasses give `widgets`, the rows for all parts."""
 
-    def __init__(self, session: Session, path: Path, rule: Setting) -> None:
+    def __init__(self, session: Session, path: ScenePath, rule: Setting) -> None:
         super().__init__()
         self.session, self.path, self.rule = session, path, rule
         self.fields: list[Any] = []
@@ -29,7 +29,11 @@ class PartsField(QWidget):
     @property
     def parts(self) -> tuple[Any, ...]:
         """The parts in the scene."""
-        return edits.get(self.session.scene, self.path) if edits.exists(self.session.scene, self.path) else ()
+        return (
+            edits.get(self.session.document.scene, self.path)
+            if edits.exists(self.session.document.scene, self.path)
+            else ()
+        )
 
     @property
     def shape(self) -> str:
@@ -45,13 +49,13 @@ class PartsField(QWidget):
         raise NotImplementedError
 
     def pull(self) -> None:
-        if not edits.exists(self.session.scene, self.path):
+        if not edits.exists(self.session.document.scene, self.path):
             return
         built = self.built()
         if built != self._built:
             self._built = built
             if self._body is not None:
-                take_away(self._body)
+                remove_widget(self._body)
             self.fields = []
             self._body = column(*self.widgets())
             self._layout.addWidget(self._body)

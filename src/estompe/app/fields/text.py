@@ -1,6 +1,6 @@
 """Words: a formula per point, or a picture's file."""
 
-from pathlib import Path as FilePath
+from pathlib import Path
 
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLineEdit, QWidget
 
@@ -9,7 +9,7 @@ from estompe.app.widgets.fields import field_for
 from estompe.app.widgets.labels import icon_button, label
 from estompe.app.widgets.number import HEIGHT
 from estompe.document import edits
-from estompe.document.edits import Path
+from estompe.document.edits import ScenePath
 from estompe.document.formula import FormulaError, parse
 from estompe.document.settings import Setting
 
@@ -17,7 +17,7 @@ from estompe.document.settings import Setting
 class _TextField(QWidget):
     """A line of words that is taken over when one leaves it or presses Return."""
 
-    def __init__(self, session: Session, path: Path, rule: Setting) -> None:
+    def __init__(self, session: Session, path: ScenePath, rule: Setting) -> None:
         super().__init__()
         self.session, self.path, self.rule = session, path, rule
         self.line = QLineEdit()
@@ -33,15 +33,15 @@ class _TextField(QWidget):
         self.pull()
 
     def pull(self) -> None:
-        if edits.exists(self.session.scene, self.path) and not self.line.hasFocus():
-            self.line.setText(edits.get(self.session.scene, self.path))
+        if edits.exists(self.session.document.scene, self.path) and not self.line.hasFocus():
+            self.line.setText(edits.get(self.session.document.scene, self.path))
 
     def _finished(self) -> None:
-        if not edits.exists(self.session.scene, self.path):
+        if not edits.exists(self.session.document.scene, self.path):
             return
         text = self.line.text().strip()
-        if text != edits.get(self.session.scene, self.path) and self.accepts(text):
-            self.session.put(self.path, text, f"Set {self.session.name_of(self.path)}")
+        if text != edits.get(self.session.document.scene, self.path) and self.accepts(text):
+            self.session.document.put(self.path, text, f"Set {self.session.document.name_of(self.path)}")
 
     def accepts(self, text: str) -> bool:
         """Whether the words may go into the scene; says why not."""
@@ -49,8 +49,8 @@ class _TextField(QWidget):
         return True
 
 
-@field_for("words")
-class WordsField(_TextField):
+@field_for("name")
+class NameField(_TextField):
     """A name, at least one letter long."""
 
     def accepts(self, text: str) -> bool:
@@ -65,7 +65,7 @@ class FormulaField(_TextField):
         try:
             parse(text)
         except FormulaError as error:
-            self.session.said.emit(f"{self.rule.label}: {error}", "error")
+            self.session.messages.say(f"{self.rule.label}: {error}", "error")
             self.line.setSelection(error.begin, max(1, error.end - error.begin))
             return False
         return True
@@ -75,14 +75,14 @@ class FormulaField(_TextField):
 class PictureField(_TextField):
     """A picture's file, typed or chosen."""
 
-    def __init__(self, session: Session, path: Path, rule: Setting) -> None:
+    def __init__(self, session: Session, path: ScenePath, rule: Setting) -> None:
         super().__init__(session, path, rule)
         choose = icon_button("file", "Choose a picture")
         choose.clicked.connect(self._choose)
         self.row.addWidget(choose)
 
     def _choose(self) -> None:
-        here = str(FilePath(self.line.text()).parent) if self.line.text() else ""
+        here = str(Path(self.line.text()).parent) if self.line.text() else ""
         name, _ = QFileDialog.getOpenFileName(self, "Choose a picture", here, "Pictures (*.png *.jpg *.jpeg *.exr)")
         if name:
             self.line.setText(name)

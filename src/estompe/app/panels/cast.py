@@ -10,7 +10,7 @@ from estompe.app.widgets.labels import Head, label
 from estompe.app.widgets.panel import Panel
 from estompe.app.widgets.rows import Row
 from estompe.document import edits
-from estompe.document.edits import Path
+from estompe.document.edits import ScenePath
 from estompe.setups.adding import duplicate
 
 _SECTIONS = (("shapes", "Shapes", "shape"), ("controls", "Controls", "control"), ("falloffs", "Falloffs", "falloff"))
@@ -21,11 +21,11 @@ class CastPanel(Panel):
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
-        self.rows: dict[Path, Row] = {}
+        self.rows: dict[ScenePath, Row] = {}
         self.refresh()
 
     def structure(self) -> Hashable:
-        scene = self.session.scene
+        scene = self.session.document.scene
         listed = tuple(
             tuple((item.id, item.name, getattr(item, "visible", None)) for item in getattr(scene, family))
             for family, _, _ in _SECTIONS
@@ -38,7 +38,7 @@ class CastPanel(Panel):
             head = Head(title)
             head.layout().setContentsMargins(16, 10, 6, 4)
             layout.addWidget(head)
-            items = getattr(self.session.scene, family)
+            items = getattr(self.session.document.scene, family)
             for item in items:
                 self._add_row(layout, (family, item.id), Row(item.name, icon, getattr(item, "visible", None)))
             if not items:
@@ -48,28 +48,32 @@ class CastPanel(Panel):
         head = Head("Camera")
         head.layout().setContentsMargins(16, 10, 6, 4)
         layout.addWidget(head)
-        self._add_row(layout, ("camera",), Row(self.session.scene.camera.name, "camera", None))
+        self._add_row(layout, ("camera",), Row(self.session.document.scene.camera.name, "camera", None))
         layout.addStretch(1)
 
     def pull(self) -> None:
         session = self.session
         for path, row in self.rows.items():
-            current = path in (("shapes", session.shape_id), ("falloffs", session.falloff_id), session.picked)
+            current = path in (
+                ("shapes", session.selection.shape_id),
+                ("falloffs", session.selection.falloff_id),
+                session.selection.picked,
+            )
             row.set_current(current)
 
-    def pick(self, path: Path) -> None:
+    def pick(self, path: ScenePath) -> None:
         """Make one thing current."""
         choose = {
-            "shapes": self.session.choose_shape,
-            "controls": self.session.choose_control,
-            "falloffs": self.session.choose_falloff,
+            "shapes": self.session.selection.choose_shape,
+            "controls": self.session.selection.choose_control,
+            "falloffs": self.session.selection.choose_falloff,
         }
         if path == ("camera",):
-            self.session.choose_camera()
+            self.session.selection.choose_camera()
         else:
             choose[str(path[0])](str(path[1]))
 
-    def _add_row(self, layout: QVBoxLayout, path: Path, row: Row) -> None:
+    def _add_row(self, layout: QVBoxLayout, path: ScenePath, row: Row) -> None:
         self.rows[path] = row
         row.picked.connect(lambda: self.pick(path))
         row.renamed.connect(lambda name: self._rename(path, name))
@@ -79,7 +83,7 @@ class CastPanel(Panel):
         row.customContextMenuRequested.connect(lambda at: self._menu(path, row).exec(row.mapToGlobal(at)))
         layout.addWidget(row)
 
-    def _menu(self, path: Path, row: Row) -> QMenu:
+    def _menu(self, path: ScenePath, row: Row) -> QMenu:
         menu = QMenu(row)
         menu.addAction("Rename", row.rename)
         if path != ("camera",):
@@ -87,31 +91,31 @@ class CastPanel(Panel):
             menu.addAction("Remove", lambda: self.remove(path))
         return menu
 
-    def _rename(self, path: Path, name: str) -> None:
-        self.session.put((*path, "name"), name, f"Rename {self.session.name_of(path)}")
+    def _rename(self, path: ScenePath, name: str) -> None:
+        self.session.document.put((*path, "name"), name, f"Rename {self.session.document.name_of(path)}")
 
-    def _toggle_visible(self, path: Path) -> None:
-        visible = edits.get(self.session.scene, (*path, "visible"))
-        self.session.put(
-            (*path, "visible"), not visible, f"{'Hide' if visible else 'Show'} {self.session.name_of(path)}"
+    def _toggle_visible(self, path: ScenePath) -> None:
+        visible = edits.get(self.session.document.scene, (*path, "visible"))
+        self.session.document.put(
+            (*path, "visible"), not visible, f"{'Hide' if visible else 'Show'} {self.session.document.name_of(path)}"
         )
 
-    def _move(self, path: Path, steps: int) -> None:
+    def _move(self, path: ScenePath, steps: int) -> None:
         if path == ("camera",):
             return
-        items = edits.get(self.session.scene, path[:-1])
+        items = edits.get(self.session.document.scene, path[:-1])
         ids = [item.id for item in items]
         index = max(0, min(len(ids) - 1, ids.index(path[-1]) + steps))
-        scene = edits.reorder(self.session.scene, path, index)
-        self.session.commit(scene, f"Reorder {self.session.name_of(path)}")
+        scene = edits.reorder(self.session.document.scene, path, index)
+        self.session.document.commit(scene, f"Reorder {self.session.document.name_of(path)}")
 
-    def duplicate(self, path: Path) -> None:
+    def duplicate(self, path: ScenePath) -> None:
         """Put a copy behind something and make it current."""
-        scene, made = duplicate(self.session.scene, path)
-        self.session.commit(scene, f"Duplicate {self.session.name_of(path)}")
+        scene, made = duplicate(self.session.document.scene, path)
+        self.session.document.commit(scene, f"Duplicate {self.session.document.name_of(path)}")
         self.pick((path[0], made))
 
-    def remove(self, path: Path) -> None:
+    def remove(self, path: ScenePath) -> None:
         """Take something out of the scene."""
-        name = self.session.name_of(path)
-        self.session.commit(edits.remove(self.session.scene, path), f"Remove {name}")
+        name = self.session.document.name_of(path)
+        self.session.document.commit(edits.remove(self.session.document.scene, path), f"Remove {name}")

@@ -5,26 +5,28 @@ from collections.abc import Hashable
 from msgspec import structs
 from PyQt6.QtCore import QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QFont, QPainter, QPen
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMenu, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QSizePolicy, QVBoxLayout, QWidget
 
 from estompe.app import icons, theme, units
+from estompe.app.fields.settings import SettingsField
 from estompe.app.panels.problems import Problems
 from estompe.app.session import Session
-from estompe.app.widgets.fields import column, field, fields_of, rule_of
+from estompe.app.widgets.fields import column, field, rule_of
 from estompe.app.widgets.labels import Head, hairline, icon_button, label, link
 from estompe.app.widgets.panel import Panel
 from estompe.app.widgets.rows import Draggable
 from estompe.document import edits
-from estompe.document.edits import Path
-from estompe.document.kinds import EffectSettings, kinds
+from estompe.document.edits import ScenePath
+from estompe.document.kinds import Effect, kinds
 from estompe.document.numbers import plain
-from estompe.document.scene import Effect, Route, Shape
+from estompe.document.scene import EffectSlot, Route, Shape
 from estompe.evaluate.worker import Answer
+from estompe.falloffs.joining import JOINS
 from estompe.setups.adding import add_effect
 
 
 class Chip(QWidget):
-    """A falloff that feeds an effect, how much, and whether inverted; inked when it is the current one."""
+    """A falloff that feeds an effect, how much, and whether one minus; inked when it is the current one."""
 
     clicked = pyqtSignal()
 
@@ -66,17 +68,17 @@ class Chip(QWidget):
 class EffectCard(Draggable):
     """An effect in one line: its number, kind, chips, and the mesh after it."""
 
-    def __init__(self, number: int, effect: Effect, opened: bool) -> None:
+    def __init__(self, number: int, effect: EffectSlot, opened: bool) -> None:
         super().__init__()
         self.setFixedHeight(34)
-        self.setAccessibleName(effect.settings.label)
+        self.setAccessibleName(effect.effect.label)
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(6)
         order = label(str(number), "soft")
         order.setFixedWidth(14)
         row.addWidget(order)
-        row.addWidget(label(effect.settings.label, "strong" if opened else "" if effect.enabled else "soft"))
+        row.addWidget(label(effect.effect.label, "strong" if opened else "" if effect.enabled else "soft"))
         self.chips = QHBoxLayout()
         self.chips.setSpacing(4)
         row.addLayout(self.chips, 1)
@@ -98,32 +100,32 @@ class DrivePanel(Panel):
         self.cards: dict[str, EffectCard] = {}
         self.opened: str | None = None
         self.problems = Problems()
-        self._told: QLabel | None = None
+        self._summary: QLabel | None = None
         self.refresh()
 
     def structure(self) -> Hashable:
-        shape = self.session.shape
+        shape = self.session.selection.shape
         if shape is None:
             return None
         effects = tuple(
             (
                 effect.id,
-                type(effect.settings),
+                type(effect.effect),
                 effect.enabled,
-                tuple((r.falloff, r.join, r.inverted) for r in effect.routes),
+                tuple((r.falloff, r.join, r.one_minus) for r in effect.routes),
             )
             for effect in shape.effects
         )
-        names = tuple((item.id, item.name) for item in self.session.scene.falloffs)
-        return shape.id, shape.name, effects, names, self.session.falloff_id, self.opened
+        names = tuple((item.id, item.name) for item in self.session.document.scene.falloffs)
+        return shape.id, shape.name, effects, names, self.session.selection.falloff_id, self.opened
 
     def build(self, layout: QVBoxLayout) -> None:
-        shape = self.session.shape
+        shape = self.session.selection.shape
         head = Head("Drive", shape.name if shape else "")
         head.about.setStyleSheet(f"color: {icons.current_theme().slate};")
         layout.addWidget(head)
         layout.addWidget(hairline())
-        self.cards, self._told, self.problems = {}, None, Problems()
+        self.cards, self._summary, self.problems = {}, None, Problems()
         if shape is None:
             layout.addWidget(label("Effects of the current shape appear here.", "soft", wrap=True))
             return
@@ -135,12 +137,12 @@ class DrivePanel(Panel):
         self._show_edges.hide()
         layout.addWidget(self._show_edges)
         add = link("Add an effect", "Something that happens to the shape, as strongly as the current falloff says")
-        add.setMenu(self.kinds_menu(add))
+        add.clicked.connect(lambda: self.session.palette_wanted.emit("effect"))
         layout.addWidget(add)
 
     def pull(self) -> None:
-        shape = self.session.shape
-        for effect in edits.get(self.session.now, ("shapes", shape.id)).effects if shape else ():
+        shape = self.session.selection.shape
+        for effect in edits.get(self.session.numbers.now, ("shapes", shape.id)).effects if shape else ():
             card = self.cards.get(effect.id)
             if card is not None:
                 for index, route in enumerate(effect.routes):
@@ -150,57 +152,50 @@ class DrivePanel(Panel):
                         chip.update()
 
     def show_answer(self) -> None:
-        answer, shape = self.session.answer, self.session.shape
-        if answer is None or shape is None or shape.id not in {item.id for item in answer.frame.scene.shapes}:
+        answer, shape = self.session.evaluator.answer, self.session.selection.shape
+        if answer is None or shape is None or not answer.frame.has(shape.id):
             return
         for effect, points in answer.frame.points_after(shape.id).items():
             if effect in self.cards:
                 self.cards[effect].points.setText(units.counted(points))
                 self.cards[effect].points.setToolTip("Points after this effect")
-        self._tell(answer, shape)
+        self._show_summary(answer, shape)
         self.problems.show(answer.frame.problems, ("shapes", shape.id))
-        texts = [item.text for item in answer.frame.problems if item.path[:2] == ("shapes", shape.id)]
-        self._show_edges.setVisible(any("open edges" in text for text in texts))
+        # What is wrong is often that the mesh is open; where nothing is wrong nobody counts edges on this thread.
+        wrong = any(item.path[:2] == ("shapes", shape.id) for item in answer.frame.problems)
+        self._show_edges.setVisible(wrong and not answer.frame[shape.id].topology.closed)
 
-    def _tell(self, answer: Answer, shape: Shape) -> None:
+    def _show_summary(self, answer: Answer, shape: Shape) -> None:
         """What the opened effect has to say about its result."""
         effect = next((item for item in answer.frame.shape(shape.id).effects if item.id == self.opened), None)
         after = answer.frame.after(shape.id, effect.id) if effect is not None else None
-        if self._told is not None and effect is not None:
-            words = effect.settings.told(after) if after is not None else "switched off"
-            self._told.setText(words)
-            self._told.setVisible(bool(words))
+        if self._summary is not None and effect is not None:
+            words = effect.effect.summary(after) if after is not None else "switched off"
+            self._summary.setText(words)
+            self._summary.setVisible(bool(words))
 
     def show_open_edges(self) -> None:
         """Mark the open edges of the current shape in the view, or no more."""
-        session, shape = self.session, self.session.shape
-        if session.answer is None or shape is None:
+        session, shape = self.session, self.session.selection.shape
+        if session.evaluator.answer is None or shape is None or not session.evaluator.answer.frame.has(shape.id):
             return
-        mesh = session.answer.frame[shape.id]
-        session.marks = None if session.marks is not None else mesh.points[mesh.topology.open_edges]
-        session.current_changed.emit()
+        mesh = session.evaluator.answer.frame[shape.id]
+        marked = session.selection.marked_edges is not None
+        session.selection.mark_edges(None if marked else mesh.points[mesh.topology.open_edges])
 
     def add_effect(self, kind: str) -> None:
         """Add an effect to the current shape, fed by the current falloff, and open it."""
-        shape = self.session.shape
+        shape = self.session.selection.shape
         if shape is None:
-            self.session.said.emit("choose a shape first: an effect needs one", "error")
+            self.session.messages.say("choose a shape first: an effect needs one", "error")
             return
         try:
-            scene, made = add_effect(self.session.scene, shape.id, kind, self.session.falloff_id)
+            scene, made = add_effect(self.session.document.scene, shape.id, kind, self.session.selection.falloff_id)
         except LookupError as error:
-            self.session.said.emit(str(error), "error")
+            self.session.messages.say(str(error), "error")
             return
         self.opened = made
-        self.session.commit(scene, f"Add {kinds(EffectSettings)[kind].label} to {shape.name}")
-
-    def kinds_menu(self, parent: QWidget) -> QMenu:
-        """The effects that can be added."""
-        menu = QMenu(parent)
-        menu.setToolTipsVisible(True)
-        for tag, kind in kinds(EffectSettings).items():
-            menu.addAction(kind.label, lambda tag=tag: self.add_effect(tag)).setToolTip(kind.text)
-        return menu
+        self.session.document.commit(scene, f"Add {kinds(Effect)[kind].label} to {shape.name}")
 
     def open_card(self, effect: str) -> None:
         """Open a card's settings in place, or close them."""
@@ -210,23 +205,24 @@ class DrivePanel(Panel):
 
     def _pick_pivot(self) -> None:
         """Let the handles act on the opened effect's pivot, if it has one; else on the shape again."""
-        shape = self.session.shape
+        shape = self.session.selection.shape
         if shape is None:
             return
-        path: Path = ("shapes", shape.id, "effects", self.opened or "")
-        if edits.exists(self.session.scene, (*path, "settings", "pivot")):
-            self.session.choose_part(path)
-        elif "effects" in self.session.picked:
-            self.session.choose_part(("shapes", shape.id))
+        path: ScenePath = ("shapes", shape.id, "effects", self.opened or "")
+        slot = next((item for item in shape.effects if item.id == self.opened), None)
+        if slot is not None and slot.effect.pivot_setting:
+            self.session.selection.choose_part(path)
+        elif "effects" in self.session.selection.picked:
+            self.session.selection.choose_part(("shapes", shape.id))
 
-    def _build_card(self, layout: QVBoxLayout, shape: Shape, effect: Effect, index: int) -> None:
+    def _build_card(self, layout: QVBoxLayout, shape: Shape, effect: EffectSlot, index: int) -> None:
         card = EffectCard(index + 1, effect, effect.id == self.opened)
         card.picked.connect(lambda: self.open_card(effect.id))
         card.moved.connect(lambda steps: self._move(shape, effect, steps))
         for number, route in enumerate(
-            edits.get(self.session.now, ("shapes", shape.id, "effects", effect.id, "routes"))
+            edits.get(self.session.numbers.now, ("shapes", shape.id, "effects", effect.id, "routes"))
         ):
-            chip = Chip(self._chip_text(number, route), route.falloff == self.session.falloff_id)
+            chip = Chip(self._chip_text(number, route), route.falloff == self.session.selection.falloff_id)
             chip.clicked.connect(lambda falloff=route.falloff: self._choose(falloff))
             card.chips.addWidget(chip)
         card.chips.addStretch(1)
@@ -237,20 +233,20 @@ class DrivePanel(Panel):
         layout.addWidget(self.problems.label(effect.id))
         layout.addWidget(hairline())
 
-    def _settings(self, shape: Shape, effect: Effect) -> QWidget:
-        path: Path = ("shapes", shape.id, "effects", effect.id)
-        made = fields_of(self.session, (*path, "settings"), effect.settings)
-        self.fields += made
-        parts: list[QWidget] = [*made]
+    def _settings(self, shape: Shape, effect: EffectSlot) -> QWidget:
+        path: ScenePath = ("shapes", shape.id, "effects", effect.id)
+        made = SettingsField(self.session, (*path, "effect"))
+        self.fields.append(made)
+        parts: list[QWidget] = [made]
         for index, route in enumerate(effect.routes):
             parts.append(self._route(path, index, route))
-        self._told = label("", "soft", wrap=True)
-        parts += [self._told, self._tools(path, effect)]
+        self._summary = label("", "soft", wrap=True)
+        parts += [self._summary, self._tools(path, effect)]
         return column(*parts, margins=(20, 0, 0, 6))
 
-    def _route(self, path: Path, index: int, route: Route) -> QWidget:
+    def _route(self, path: ScenePath, index: int, route: Route) -> QWidget:
         base = (*path, "routes", index)
-        names = ("falloff", "amount", "join", "inverted") if index else ("falloff", "amount", "inverted")
+        names = ("falloff", "amount", "join", "one_minus") if index else ("falloff", "amount", "one_minus")
         made = [field(self.session, (*base, name), rule_of(Route, name)) for name in names]
         self.fields += made
         head = QWidget()
@@ -263,12 +259,12 @@ class DrivePanel(Panel):
         del route
         return column(head, *made)
 
-    def _tools(self, path: Path, effect: Effect) -> QWidget:
+    def _tools(self, path: ScenePath, effect: EffectSlot) -> QWidget:
         tools = QWidget()
         row = QHBoxLayout(tools)
         row.setContentsMargins(4, 4, 0, 0)
         feed = link("Feed by the current falloff")
-        feed.setEnabled(self.session.falloff_id is not None)
+        feed.setEnabled(self.session.selection.falloff_id is not None)
         feed.clicked.connect(lambda: self._add_route(path))
         row.addWidget(feed, 1)
         eye = icon_button(
@@ -288,43 +284,47 @@ class DrivePanel(Panel):
         return tools
 
     def _chip_text(self, index: int, route: Route) -> str:
-        name = next((item.name for item in self.session.scene.falloffs if item.id == route.falloff), "missing")
-        sign = "" if index == 0 else {"multiply": "× ", "add": "+ ", "subtract": "− "}.get(route.join, f"{route.join} ")
-        amount = units.shown(plain(route.amount), "share")
-        return f"{sign}{'1 − ' if route.inverted else ''}{name} {amount}"
+        name = next((item.name for item in self.session.document.scene.falloffs if item.id == route.falloff), "missing")
+        sign = "" if index == 0 else f"{JOINS[route.join].sign} "
+        amount = units.shown(plain(route.amount), "fraction")
+        return f"{sign}{'1 − ' if route.one_minus else ''}{name} {amount}"
 
     def _choose(self, falloff: str) -> None:
-        if falloff in {item.id for item in self.session.scene.falloffs}:
-            self.session.choose_falloff(falloff)
+        if falloff in {item.id for item in self.session.document.scene.falloffs}:
+            self.session.selection.choose_falloff(falloff)
 
-    def _toggle(self, path: Path, effect: Effect) -> None:
+    def _toggle(self, path: ScenePath, effect: EffectSlot) -> None:
         words = "off" if effect.enabled else "on"
-        self.session.put((*path, "enabled"), not effect.enabled, f"Switch {effect.settings.label} {words}")
+        self.session.document.put((*path, "enabled"), not effect.enabled, f"Switch {effect.effect.label} {words}")
 
-    def _solo(self, path: Path) -> None:
+    def _solo(self, path: ScenePath) -> None:
         """Switch all other effects of the shape off; all on again where they were off."""
-        effects = edits.get(self.session.scene, path[:-1])
+        effects = edits.get(self.session.document.scene, path[:-1])
         alone = all(effect.enabled == (effect.id == path[-1]) for effect in effects)
         changed = tuple(structs.replace(item, enabled=alone or item.id == path[-1]) for item in effects)
-        self.session.put(path[:-1], changed, "All effects" if alone else f"Only {self.session.name_of(path)}")
+        self.session.document.put(
+            path[:-1], changed, "All effects" if alone else f"Only {self.session.document.name_of(path)}"
+        )
 
-    def _duplicate(self, path: Path, effect: Effect) -> None:
-        copy = structs.replace(effect, id=edits.fresh_id(self.session.scene, "effect"))
-        place = [item.id for item in edits.get(self.session.scene, path[:-1])].index(effect.id)
-        scene = edits.insert(self.session.scene, path[:-1], copy, place + 1)
-        self.session.commit(scene, f"Duplicate {effect.settings.label}")
+    def _duplicate(self, path: ScenePath, effect: EffectSlot) -> None:
+        copy = structs.replace(effect, id=edits.fresh_id(self.session.document.scene, "effect"))
+        place = [item.id for item in edits.get(self.session.document.scene, path[:-1])].index(effect.id)
+        scene = edits.insert(self.session.document.scene, path[:-1], copy, place + 1)
+        self.session.document.commit(scene, f"Duplicate {effect.effect.label}")
 
-    def _remove(self, path: Path, effect: Effect) -> None:
-        self.session.commit(edits.remove(self.session.scene, path), f"Remove {effect.settings.label}")
+    def _remove(self, path: ScenePath, effect: EffectSlot) -> None:
+        self.session.document.commit(edits.remove(self.session.document.scene, path), f"Remove {effect.effect.label}")
 
-    def _add_route(self, path: Path) -> None:
-        scene = edits.insert(self.session.scene, (*path, "routes"), Route(self.session.falloff_id or ""))
-        self.session.commit(scene, f"Feed {self.session.name_of(path)}")
+    def _add_route(self, path: ScenePath) -> None:
+        scene = edits.insert(
+            self.session.document.scene, (*path, "routes"), Route(self.session.selection.falloff_id or "")
+        )
+        self.session.document.commit(scene, f"Feed {self.session.document.name_of(path)}")
 
-    def _remove_route(self, path: Path) -> None:
-        self.session.commit(edits.remove(self.session.scene, path), "Remove route")
+    def _remove_route(self, path: ScenePath) -> None:
+        self.session.document.commit(edits.remove(self.session.document.scene, path), "Remove route")
 
-    def _move(self, shape: Shape, effect: Effect, steps: int) -> None:
+    def _move(self, shape: Shape, effect: EffectSlot, steps: int) -> None:
         index = max(0, min(len(shape.effects) - 1, shape.effects.index(effect) + steps))
-        scene = edits.reorder(self.session.scene, ("shapes", shape.id, "effects", effect.id), index)
-        self.session.commit(scene, f"Reorder {effect.settings.label}")
+        scene = edits.reorder(self.session.document.scene, ("shapes", shape.id, "effects", effect.id), index)
+        self.session.document.commit(scene, f"Reorder {effect.effect.label}")

@@ -1,29 +1,30 @@
 """Measure: the current falloff's layers, from top to bottom."""
 
 from collections.abc import Hashable
+from typing import Any
 
 from msgspec import structs
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QPainter, QPixmap
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMenu, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from estompe.app import icons, units
+from estompe.app.fields.settings import SettingsField
 from estompe.app.panels.problems import Problems
 from estompe.app.panels.thumbnail import HEIGHT, WIDTH, layer_picture
 from estompe.app.session import Session
-from estompe.app.widgets.fields import column, field, fields_of, rule_of
+from estompe.app.widgets.fields import column, field, rule_of, shown_rules
 from estompe.app.widgets.labels import Elided, Head, hairline, icon_button, label, link
 from estompe.app.widgets.panel import Panel
 from estompe.app.widgets.rows import Draggable
 from estompe.document import edits
 from estompe.document.kinds import Source, kinds
 from estompe.document.numbers import plain
+from estompe.document.references import REFERENCES
 from estompe.document.scene import EASED, Falloff, Layer, Range
-from estompe.document.settings import settings_of
+from estompe.falloffs.joining import JOINS
 from estompe.falloffs.ramp import default_range
 from estompe.setups.adding import add_falloff, add_layer
-
-SIGNS = {"multiply": "×", "add": "+", "subtract": "−", "larger": "∨", "smaller": "∧", "replace": "="}
 
 
 class LayerRow(Draggable):
@@ -40,8 +41,8 @@ class LayerRow(Draggable):
         row.setSpacing(8)
         row.addWidget(self.picture)
         if not first:
-            sign = label(SIGNS[layer.join], "strong")
-            sign.setToolTip(layer.join)
+            sign = label(JOINS[layer.join].sign, "strong")
+            sign.setToolTip(JOINS[layer.join].words)
             sign.setStyleSheet(f"color: {icons.current_theme().chalk}; font-weight: 600;")
             row.addWidget(sign)
         name = f"1 − {layer.source.label}" if layer.one_minus else layer.source.label
@@ -67,20 +68,20 @@ class MeasurePanel(Panel):
         self.refresh()
 
     def structure(self) -> Hashable:
-        falloff = self.session.falloff
+        falloff = self.session.selection.falloff
         if falloff is None:
             return None
         layers = tuple(
             (layer.id, type(layer.source), layer.join, layer.one_minus, layer.enabled, layer.range is None)
             for layer in falloff.layers
         )
-        scene = self.session.scene
+        scene = self.session.document.scene
         names = tuple((item.id, item.name) for item in scene.controls)
         names += tuple((item.id, item.name) for item in scene.falloffs)
-        return falloff.id, falloff.name, layers, self.session.layer_id, names
+        return falloff.id, falloff.name, layers, self.session.selection.layer_id, names
 
     def build(self, layout: QVBoxLayout) -> None:
-        falloff = self.session.falloff
+        falloff = self.session.selection.falloff
         head = Head("Measure", falloff.name if falloff else "")
         head.about.setStyleSheet(f"color: {icons.current_theme().slate};")
         layout.addWidget(head)
@@ -100,21 +101,25 @@ class MeasurePanel(Panel):
             self._build_layer(layout, falloff, layer, index)
         layout.addWidget(self.problems.label())
         add = link("Add a layer", "Measure something more and join it")
-        add.setMenu(self._kinds_menu(add))
+        add.clicked.connect(lambda: self.session.palette_wanted.emit("source"))
         layout.addWidget(add)
 
     def pull(self) -> None:
-        falloff = self.session.falloff
+        falloff = self.session.selection.falloff
         for layer in falloff.layers if falloff else ():
             if layer.id in self.rows:
                 self.rows[layer.id].about.setText(self._about(layer))
 
     def show_answer(self) -> None:
-        answer = self.session.answer
+        answer = self.session.evaluator.answer
         if answer is not None:
-            self.problems.show(answer.frame.problems, ("falloffs", self.session.falloff_id or ""))
+            self.problems.show(answer.frame.problems, ("falloffs", self.session.selection.falloff_id or ""))
         shown = answer.current if answer else None
-        if shown is None or self.session.falloff is None or shown.falloff.id != self.session.falloff.id:
+        if (
+            shown is None
+            or self.session.selection.falloff is None
+            or shown.falloff.id != self.session.selection.falloff.id
+        ):
             return
         points = answer.frame[shown.shape.id].points
         for layer in shown.falloff.layers:
@@ -128,25 +133,25 @@ class MeasurePanel(Panel):
 
     def add_falloff(self) -> None:
         """Add a falloff and make it current."""
-        scene, made = add_falloff(self.session.scene)
-        self.session.commit(scene, "Add falloff")
-        self.session.choose_falloff(made)
+        scene, made = add_falloff(self.session.document.scene)
+        self.session.document.commit(scene, "Add falloff")
+        self.session.selection.choose_falloff(made)
 
     def add_layer(self, kind: str) -> None:
         """Add a layer to the current falloff and open it."""
-        falloff = self.session.falloff
+        falloff = self.session.selection.falloff
         try:
-            scene, made = add_layer(self.session.scene, falloff.id, kind)
+            scene, made = add_layer(self.session.document.scene, falloff.id, kind)
         except LookupError as error:
-            self.session.said.emit(str(error), "error")
+            self.session.messages.say(str(error), "error")
             return
-        self.session.layer_id = made
-        self.session.commit(scene, f"Add {kinds(Source)[kind].label} to {falloff.name}")
+        self.session.selection.layer_id = made
+        self.session.document.commit(scene, f"Add {kinds(Source)[kind].label} to {falloff.name}")
 
     def open_layer(self, layer: str | None) -> None:
         """Open a layer's settings in place, or close them."""
-        same = layer == self.session.layer_id
-        self.session.choose_falloff(self.session.falloff_id or "", None if same else layer)
+        same = layer == self.session.selection.layer_id
+        self.session.selection.choose_falloff(self.session.selection.falloff_id or "", None if same else layer)
 
     def _build_layer(self, layout: QVBoxLayout, falloff: Falloff, layer: Layer, index: int) -> None:
         row = LayerRow(layer, index == 0, self._about(layer))
@@ -154,14 +159,14 @@ class MeasurePanel(Panel):
         row.moved.connect(lambda steps: self._move(falloff, layer, steps))
         self.rows[layer.id] = row
         layout.addWidget(row)
-        if layer.id == self.session.layer_id:
+        if layer.id == self.session.selection.layer_id:
             layout.addWidget(self._settings(falloff, layer, index))
         layout.addWidget(self.problems.label(layer.id))
         layout.addWidget(hairline())
 
     def _settings(self, falloff: Falloff, layer: Layer, index: int) -> QWidget:
         path = ("falloffs", falloff.id, "layers", layer.id)
-        made = fields_of(self.session, (*path, "source"), layer.source)
+        made: list[Any] = [SettingsField(self.session, (*path, "source"))]
         if index > 0:
             made.append(field(self.session, (*path, "join"), rule_of(Layer, "join")))
         made.append(field(self.session, (*path, "one_minus"), rule_of(Layer, "one_minus")))
@@ -176,7 +181,7 @@ class MeasurePanel(Panel):
             "eye" if layer.enabled else "eye-off", "Switch layer off" if layer.enabled else "Switch layer on"
         )
         eye.clicked.connect(
-            lambda: self.session.put((*path, "enabled"), not layer.enabled, f"Switch {layer.source.label}")
+            lambda: self.session.document.put((*path, "enabled"), not layer.enabled, f"Switch {layer.source.label}")
         )
         remove = icon_button("remove", "Remove layer")
         remove.clicked.connect(lambda: self._remove(path, layer))
@@ -184,37 +189,34 @@ class MeasurePanel(Panel):
         row.addWidget(remove)
         return column(*made, tools, margins=(34, 0, 0, 6))
 
-    def _toggle_own_ramp(self, path: edits.Path, layer: Layer) -> None:
+    def _toggle_own_ramp(self, path: edits.ScenePath, layer: Layer) -> None:
         within: Range | None = None if layer.range else default_range(layer.source.unit())
-        changed = structs.replace(edits.get(self.session.scene, path), range=within, ramp=EASED if within else None)
-        self.session.put(path, changed, f"{'Own' if within else 'No own'} ramp for {layer.source.label}")
+        changed = structs.replace(
+            edits.get(self.session.document.scene, path), range=within, ramp=EASED if within else None
+        )
+        self.session.document.put(path, changed, f"{'Own' if within else 'No own'} ramp for {layer.source.label}")
 
-    def _remove(self, path: edits.Path, layer: Layer) -> None:
-        self.session.commit(edits.remove(self.session.scene, path), f"Remove {layer.source.label}")
+    def _remove(self, path: edits.ScenePath, layer: Layer) -> None:
+        self.session.document.commit(edits.remove(self.session.document.scene, path), f"Remove {layer.source.label}")
 
     def _move(self, falloff: Falloff, layer: Layer, steps: int) -> None:
         index = max(0, min(len(falloff.layers) - 1, falloff.layers.index(layer) + steps))
-        scene = edits.reorder(self.session.scene, ("falloffs", falloff.id, "layers", layer.id), index)
-        self.session.commit(scene, f"Reorder {layer.source.label}")
-
-    def _kinds_menu(self, parent: QWidget) -> QMenu:
-        menu = QMenu(parent)
-        for tag, kind in kinds(Source).items():
-            action = menu.addAction(kind.label, lambda tag=tag: self.add_layer(tag))
-            action.setToolTip(kind.text)
-        menu.setToolTipsVisible(True)
-        return menu
+        scene = edits.reorder(self.session.document.scene, ("falloffs", falloff.id, "layers", layer.id), index)
+        self.session.document.commit(scene, f"Reorder {layer.source.label}")
 
     def _about(self, layer: Layer) -> str:
         """What a layer looks at, or its first number."""
-        source = edits.get(self.session.now, ("falloffs", self.session.falloff_id or "", "layers", layer.id, "source"))
-        for rule in settings_of(type(source)):
+        source = edits.get(
+            self.session.numbers.now,
+            ("falloffs", self.session.selection.falloff_id or "", "layers", layer.id, "source"),
+        )
+        for rule in shown_rules(source):
             value = getattr(source, rule.name)
-            if rule.kind in ("control", "path", "falloff", "shape"):
-                family = getattr(self.session.scene, {"path": "controls"}.get(rule.kind, f"{rule.kind}s"))
-                return next((item.name for item in family if item.id == value), "missing")
-            if rule.kind in ("choice", "attribute", "formula"):
+            if rule.refers in REFERENCES and rule.type != "parts":
+                named = REFERENCES[rule.refers].candidates(self.session.document.scene)
+                return next((item.name for item in named if item.id == value), "missing")
+            if rule.type in ("choice", "text") and rule.editor not in ("mask", "members"):
                 return str(value)
-            if rule.kind == "number":
+            if rule.type == "number":
                 return units.shown(plain(value), rule.unit)
         return ""

@@ -5,34 +5,34 @@ from collections.abc import Hashable
 from PyQt6.QtWidgets import QVBoxLayout
 
 from estompe.app import icons
+from estompe.app.fields.settings import SettingsField
 from estompe.app.session import Session
-from estompe.app.widgets.fields import fields_of
 from estompe.app.widgets.labels import Head, hairline
 from estompe.app.widgets.panel import Panel
 from estompe.document import edits
-from estompe.document.scene import Effect, Placement
+from estompe.document.scene import EffectSlot
 
 
 class PickedPanel(Panel):
-    """The numbers of what is picked: a shape's or control's placement and making, or the camera."""
+    """The numbers of what is picked: a shape's or control's transform and making, or the camera."""
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
         self.refresh()
 
     def structure(self) -> Hashable:
-        picked = self.session.picked
-        if not picked or not edits.exists(self.session.scene, picked):
+        picked = self.session.selection.picked
+        if not picked or not edits.exists(self.session.document.scene, picked):
             return None
-        item = edits.get(self.session.scene, picked)
+        item = edits.get(self.session.document.scene, picked)
         return picked, getattr(item, "name", ""), type(getattr(item, "source", None))
 
     def build(self, layout: QVBoxLayout) -> None:
-        picked = self.session.picked
-        if not picked or not edits.exists(self.session.scene, picked):
+        picked = self.session.selection.picked
+        if not picked or not edits.exists(self.session.document.scene, picked):
             return
-        item = edits.get(self.session.scene, picked)
-        if isinstance(item, Effect):
+        item = edits.get(self.session.document.scene, picked)
+        if isinstance(item, EffectSlot):
             return  # its card shows its numbers
         family = "joints" if "joints" in picked else str(picked[0])
         words = {"shapes": "Shape", "controls": "Control", "camera": "Camera", "joints": "Joint"}
@@ -41,10 +41,9 @@ class PickedPanel(Panel):
         layout.addWidget(head)
         layout.addWidget(hairline())
         layout.addSpacing(4)
-        self.fields = fields_of(self.session, picked, item)
-        if hasattr(item, "placement"):
-            self.fields += fields_of(self.session, (*picked, "placement"), Placement())
-        if hasattr(item, "source"):
-            self.fields += fields_of(self.session, (*picked, "source"), item.source)
+        self.fields = [SettingsField(self.session, picked)]
+        self.fields += [
+            SettingsField(self.session, (*picked, part)) for part in ("transform", "source") if hasattr(item, part)
+        ]
         for made in self.fields:
             layout.addWidget(made)

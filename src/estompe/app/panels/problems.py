@@ -6,7 +6,7 @@ from collections.abc import Iterable
 from PyQt6.QtWidgets import QLabel
 
 from estompe.app.widgets.labels import label
-from estompe.document.edits import Path
+from estompe.document.edits import ScenePath
 from estompe.evaluate.frame import Problem
 
 
@@ -23,7 +23,7 @@ class Problems:
         made.hide()
         return made
 
-    def show(self, problems: Iterable[Problem], whole: Path) -> None:
+    def show(self, problems: Iterable[Problem], whole: ScenePath) -> None:
         """Say what is wrong inside a shape or falloff (`whole`), each below the effect or layer it is about."""
         texts = defaultdict(list)
         for problem in problems:

@@ -7,12 +7,12 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from estompe.app.session import Session
-from estompe.app.widgets.fields import field, fields_of, rule_of
+from estompe.app.widgets.fields import field, rule_of, shown_rules
 from estompe.app.widgets.labels import Head, hairline, label, link
 from estompe.app.widgets.panel import Panel
 from estompe.app.widgets.ramp_plot import Curve, RampPlot
 from estompe.document import edits
-from estompe.document.edits import Path
+from estompe.document.edits import ScenePath
 from estompe.document.numbers import plain, plain_triple
 from estompe.document.scene import Falloff, Layer, RampPoint, Range
 from estompe.evaluate.frame import FEWEST_EDGES
@@ -33,10 +33,10 @@ class RampPanel(Panel):
     @property
     def owner(self) -> Falloff | Layer | None:
         """Whose ramp is shown."""
-        falloff = self.session.falloff
+        falloff = self.session.selection.falloff
         if falloff is None:
             return None
-        layer = next((item for item in falloff.layers if item.id == self.session.layer_id), None)
+        layer = next((item for item in falloff.layers if item.id == self.session.selection.layer_id), None)
         return layer if layer is not None and layer.range is not None else falloff
 
     @property
@@ -45,9 +45,9 @@ class RampPanel(Panel):
         return (self.owner.ramp or ()) if self.owner is not None else ()
 
     @property
-    def path(self) -> Path:
+    def path(self) -> ScenePath:
         """The path of whose ramp is shown."""
-        base: Path = ("falloffs", self.session.falloff_id or "")
+        base: ScenePath = ("falloffs", self.session.selection.falloff_id or "")
         return (*base, "layers", self.owner.id) if isinstance(self.owner, Layer) else base
 
     def structure(self) -> Hashable:
@@ -75,7 +75,9 @@ class RampPanel(Panel):
         ends = [structs.replace(rule_of(Range, name), unit=self.unit) for name in ("full", "gone")]
         self.fields = [field(self.session, (*self.path, "range", rule.name), rule) for rule in ends]
         point = (*self.path, "ramp", self.plot.picked)
-        self.fields += fields_of(self.session, point, self.points[self.plot.picked])
+        self.fields += [
+            field(self.session, (*point, rule.name), rule) for rule in shown_rules(self.points[self.plot.picked])
+        ]
         if isinstance(owner, Falloff):
             self.fields.append(field(self.session, (*self.path, "signed"), rule_of(Falloff, "signed")))
         self.dense = label("", "soft", wrap=True)
@@ -93,7 +95,7 @@ class RampPanel(Panel):
         if owner is None or self.plot is None or owner.range is None:
             return
         signed = isinstance(owner, Falloff) and owner.signed
-        now = edits.get(self.session.now, self.path)
+        now = edits.get(self.session.numbers.now, self.path)
         self.plot.show_curve(Curve(now.range, now.ramp, signed), self.unit)
         about = f"{owner.source.label.lower()} only, " if isinstance(owner, Layer) else ""
         self.head.about.setText(about + self._axis_words())
@@ -101,12 +103,12 @@ class RampPanel(Panel):
     def show_answer(self) -> None:
         if self.plot is None:
             return
-        shown = self.session.answer.current if self.session.answer else None
+        shown = self.session.evaluator.answer.current if self.session.evaluator.answer else None
         owner = self.owner
-        if shown is None or owner is None or shown.falloff.id != self.session.falloff_id:
+        if shown is None or owner is None or shown.falloff.id != self.session.selection.falloff_id:
             self.plot.show_values(None, None)
             return
-        self._tell_density(shown.edges_across)
+        self._show_density(shown.edges_across)
         self.plot.show_values(shown, shown.values if isinstance(owner, Falloff) else shown.measured(owner.id))
 
     def _mending(self) -> QWidget:
@@ -125,7 +127,7 @@ class RampPanel(Panel):
         self.mending.hide()
         return self.mending
 
-    def _tell_density(self, edges: float) -> None:
+    def _show_density(self, edges: float) -> None:
         """Whether the mesh is dense enough for the ramp."""
         coarse = edges < FEWEST_EDGES
         words = f"{edges:.1f}".replace("-", "−") if edges < 1000 else "many"
@@ -155,9 +157,9 @@ class RampPanel(Panel):
             return {"degrees": "degrees"}.get(self.unit, "value")
         layers = self.owner.layers if isinstance(self.owner, Falloff) else (self.owner,)
         control = getattr(layers[0].source, "control", None)
-        for item in self.session.now.controls:
+        for item in self.session.numbers.now.controls:
             if item.id == control:
-                sizes = plain_triple(item.placement.size)
+                sizes = plain_triple(item.transform.scale)
                 if any(abs(size - 1.0) > 1e-4 for size in sizes):
                     factor = f"× {sizes[0]:.2f}" if max(sizes) - min(sizes) < 1e-4 else "scaled"
                     return f"{layers[0].source.label.lower()}, {item.name}'s metres ({factor})"
@@ -168,9 +170,9 @@ class RampPanel(Panel):
         plot.point_dragged.connect(self._drag_point)
         plot.point_added.connect(self._add_point)
         plot.point_removed.connect(self._remove_point)
-        plot.point_shaped.connect(lambda i, shape: self._put_point(i, "shape", shape))
+        plot.point_shaped.connect(lambda i, shape: self._put_point(i, "interpolation", shape))
         plot.point_picked.connect(lambda _: self.refresh_fields())
-        plot.released.connect(self.session.end_gesture)
+        plot.released.connect(self.session.document.end_gesture)
 
     def refresh_fields(self) -> None:
         """Let the number fields show the picked point."""
@@ -182,30 +184,32 @@ class RampPanel(Panel):
 
     def _drag_end(self, end: str, value: float) -> None:
         words = {"full": "full within", "gone": "gone beyond"}[end]
-        name = self.session.name_of(self.path)
-        self.session.set_number((*self.path, "range", end), value, f"Set {name} {words}", ("range", end))
+        name = self.session.document.name_of(self.path)
+        self.session.numbers.set_number((*self.path, "range", end), value, f"Set {name} {words}", ("range", end))
 
     def _drag_point(self, index: int, position: float, value: float) -> None:
         point = (*self.path, "ramp", index)
-        label_text = f"Move ramp point of {self.session.name_of(self.path)}"
+        label_text = f"Move ramp point of {self.session.document.name_of(self.path)}"
         numbers = [((*point, "position"), position), ((*point, "value"), value)]
-        self.session.set_numbers(numbers, label_text, ("ramp", index))
+        self.session.numbers.set_numbers(numbers, label_text, ("ramp", index))
 
     def _add_point(self, position: float, value: float) -> None:
-        index = sum(plain(point.position) <= position for point in edits.get(self.session.now, self.path).ramp)
-        scene = edits.insert(self.session.scene, (*self.path, "ramp"), RampPoint(position, value), index)
+        index = sum(plain(point.position) <= position for point in edits.get(self.session.numbers.now, self.path).ramp)
+        scene = edits.insert(self.session.document.scene, (*self.path, "ramp"), RampPoint(position, value), index)
         self.plot.picked = index
-        self.session.commit(scene, f"Add ramp point to {self.session.name_of(self.path)}")
+        self.session.document.commit(scene, f"Add ramp point to {self.session.document.name_of(self.path)}")
 
     def _remove_point(self, index: int) -> None:
         if len(self.points) < 2:
-            self.session.said.emit("a ramp keeps at least one point", "warning")
+            self.session.messages.say("a ramp keeps at least one point", "warning")
             return
-        scene = edits.remove(self.session.scene, (*self.path, "ramp", index))
-        self.session.commit(scene, f"Remove ramp point of {self.session.name_of(self.path)}")
+        scene = edits.remove(self.session.document.scene, (*self.path, "ramp", index))
+        self.session.document.commit(scene, f"Remove ramp point of {self.session.document.name_of(self.path)}")
 
     def _put_point(self, index: int, part: str, value: object) -> None:
-        self.session.put((*self.path, "ramp", index, part), value, f"Shape ramp of {self.session.name_of(self.path)}")
+        self.session.document.put(
+            (*self.path, "ramp", index, part), value, f"Shape ramp of {self.session.document.name_of(self.path)}"
+        )
 
 
 def _pair(*items: QWidget) -> QWidget:

@@ -1,1 +1,1 @@
-"""Sheets that lie over the view: start and help."""
+"""Sheets that lie over the view: start, Routing, Table, overlaps, preferences, reference and shortcuts."""

@@ -1,11 +1,22 @@
-"""The help sheet: every shortcut, which can be changed here."""
+"""The shortcuts, which can be changed here."""
+
+from collections.abc import Sequence
+from typing import NamedTuple
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QKeySequence
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QKeySequenceEdit, QScrollArea, QVBoxLayout, QWidget
 
-from estompe.app.commands import COMMANDS
 from estompe.app.widgets.labels import Head, hairline, icon_button, label
+
+
+class Shortcut(NamedTuple):
+    """A command by name, what it is called, and its keys."""
+
+    command: str
+    text: str
+    keys: str
+
 
 _POINTER = (
     ("Drag on nothing, or with the middle button", "turn the view"),
@@ -13,7 +24,7 @@ _POINTER = (
     ("Wheel", "nearer or farther"),
     ("Drag a shell", "change the range"),
     ("Drag a number, Shift finer, Ctrl coarser", "change it"),
-    ("Ctrl while dragging tacks", "copy keys"),
+    ("Ctrl while dragging marks", "copy keys"),
     ("Alt with arrow up or down", "reorder a focused row or card"),
 )
 
@@ -24,7 +35,7 @@ class HelpSheet(QWidget):
     closed = pyqtSignal()
     changed = pyqtSignal(str, str)
 
-    def __init__(self, shortcuts: dict[str, str]) -> None:
+    def __init__(self, shortcuts: Sequence[Shortcut]) -> None:
         super().__init__()
         self.setObjectName("sheet")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
@@ -52,20 +63,20 @@ class HelpSheet(QWidget):
         outer.setContentsMargins(0, 0, 0, 0)
         outer.addWidget(area)
 
-    def _keys(self, shortcuts: dict[str, str]) -> QGridLayout:
+    def _keys(self, shortcuts: Sequence[Shortcut]) -> QGridLayout:
         grid = QGridLayout()
         grid.setHorizontalSpacing(16)
         grid.setVerticalSpacing(3)
-        half = (len(COMMANDS) + 1) // 2
-        for index, command in enumerate(COMMANDS):
-            edit = QKeySequenceEdit(QKeySequence(shortcuts.get(command.name, command.keys)))
+        half = (len(shortcuts) + 1) // 2
+        for index, shortcut in enumerate(shortcuts):
+            edit = QKeySequenceEdit(QKeySequence(shortcut.keys))
             edit.setMaximumSequenceLength(1)
             edit.setFixedWidth(120)
-            edit.setAccessibleName(f"Shortcut of {command.text}")
-            edit.editingFinished.connect(lambda name=command.name, edit=edit: self._edited(name, edit))
-            self.edits[command.name] = edit
+            edit.setAccessibleName(f"Shortcut of {shortcut.text}")
+            edit.editingFinished.connect(lambda name=shortcut.command, edit=edit: self._edited(name, edit))
+            self.edits[shortcut.command] = edit
             side = 0 if index < half else 2
-            grid.addWidget(label(command.text), index % half, side)
+            grid.addWidget(label(shortcut.text), index % half, side)
             grid.addWidget(edit, index % half, side + 1)
         grid.setColumnStretch(0, 1)
         grid.setColumnStretch(2, 1)

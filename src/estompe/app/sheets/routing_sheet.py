@@ -6,16 +6,16 @@ from msgspec import structs
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QMenu, QScrollArea, QToolButton, QVBoxLayout, QWidget
 
-from estompe.app.panels.measure import SIGNS
 from estompe.app.session import Session
 from estompe.app.widgets.fields import rule_of
 from estompe.app.widgets.labels import Elided, Head, hairline, icon_button, label
-from estompe.app.widgets.leaving import take_away
 from estompe.app.widgets.number import NumberField
 from estompe.app.widgets.panel import Panel
+from estompe.app.widgets.removal import remove_widget
 from estompe.document import edits
-from estompe.document.edits import Path
-from estompe.document.scene import Effect, Route
+from estompe.document.edits import ScenePath
+from estompe.document.scene import EffectSlot, Route
+from estompe.falloffs.joining import JOINS
 
 _CELL = 118
 
@@ -31,21 +31,19 @@ class RoutingSheet(Panel):
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.cells: dict[tuple[str | int, str, str], QWidget] = {}
         self._grid: QGridLayout
-        self._rows: dict[Path, tuple[int, Hashable]] = {}
+        self._rows: dict[ScenePath, tuple[int, Hashable]] = {}
         self.refresh()
 
     def structure(self) -> Hashable:
-        scene = self.session.scene
+        scene = self.session.document.scene
         rows = tuple(
-            (shape.id, shape.name, effect.id, type(effect.settings))
-            for shape in scene.shapes
-            for effect in shape.effects
+            (shape.id, shape.name, effect.id, type(effect.effect)) for shape in scene.shapes for effect in shape.effects
         )
-        return rows, tuple((item.id, item.name) for item in scene.falloffs), self.session.falloff_id
+        return rows, tuple((item.id, item.name) for item in scene.falloffs), self.session.selection.falloff_id
 
     def pull(self) -> None:
-        """Build those rows anew whose routes are others: a large scene has many hundred cells."""
-        for shape in self.session.scene.shapes:
+        """Build those rows again whose routes are others: a large scene has many hundred cells."""
+        for shape in self.session.document.scene.shapes:
             for effect in shape.effects:
                 path = ("shapes", shape.id, "effects", effect.id)
                 row, shown = self._rows[path]
@@ -53,13 +51,13 @@ class RoutingSheet(Panel):
                     self._clear(row, path)
                     self._row(row, path, effect)
 
-    def _clear(self, row: int, path: Path) -> None:
+    def _clear(self, row: int, path: ScenePath) -> None:
         for column in range(self._grid.columnCount()):
             item = self._grid.itemAtPosition(row, column)
             widget = item.widget() if item is not None else None
             if widget is not None:
                 self._grid.removeWidget(widget)
-                take_away(widget)
+                remove_widget(widget)
         self.fields = [field for field in self.fields if field.path[: len(path)] != path]
 
     def build(self, layout: QVBoxLayout) -> None:
@@ -90,9 +88,9 @@ class RoutingSheet(Panel):
         layout.addWidget(area, 1)
 
     def _fill(self) -> None:
-        scene, grid = self.session.scene, self._grid
+        scene, grid = self.session.document.scene, self._grid
         for column, falloff in enumerate(scene.falloffs, start=2):
-            name = Elided(falloff.name, "strong" if falloff.id == self.session.falloff_id else "soft")
+            name = Elided(falloff.name, "strong" if falloff.id == self.session.selection.falloff_id else "soft")
             name.setFixedWidth(_CELL)
             name.setToolTip(falloff.name)
             grid.addWidget(name, 0, column)
@@ -112,36 +110,36 @@ class RoutingSheet(Panel):
         grid.setColumnStretch(len(scene.falloffs) + 2, 1)
         grid.setRowStretch(row, 1)
 
-    def _row(self, row: int, path: Path, effect: Effect) -> None:
+    def _row(self, row: int, path: ScenePath, effect: EffectSlot) -> None:
         grid = self._grid
         self._rows[path] = row, _routes(effect)
-        name = label(effect.settings.label, "" if effect.enabled else "soft")
+        name = label(effect.effect.label, "" if effect.enabled else "soft")
         name.setMinimumWidth(120)
         grid.addWidget(name, row, 0)
         eye = icon_button(
             "eye" if effect.enabled else "eye-off",
-            f"Switch {effect.settings.label} {'off' if effect.enabled else 'on'}",
+            f"Switch {effect.effect.label} {'off' if effect.enabled else 'on'}",
         )
         eye.clicked.connect(
-            lambda: self.session.put((*path, "enabled"), not effect.enabled, f"Switch {effect.settings.label}")
+            lambda: self.session.document.put((*path, "enabled"), not effect.enabled, f"Switch {effect.effect.label}")
         )
         grid.addWidget(eye, row, 1)
-        for column, falloff in enumerate(self.session.scene.falloffs, start=2):
+        for column, falloff in enumerate(self.session.document.scene.falloffs, start=2):
             index = next((i for i, route in enumerate(effect.routes) if route.falloff == falloff.id), None)
             cell = self._empty(path, falloff.id) if index is None else self._filled(path, index, effect.routes[index])
             cell.setFixedWidth(_CELL)
             self.cells[path[1], effect.id, falloff.id] = cell
             grid.addWidget(cell, row, column)
 
-    def _empty(self, path: Path, falloff: str) -> QWidget:
+    def _empty(self, path: ScenePath, falloff: str) -> QWidget:
         button = QToolButton()
         button.setText("+")
-        button.setAccessibleName(f"Feed {self.session.name_of(path)} by {falloff}")
+        button.setAccessibleName(f"Feed {self.session.document.name_of(path)} by {falloff}")
         button.setToolTip("Feed this effect by this falloff")
         button.clicked.connect(lambda: self.feed(path, falloff))
         return button
 
-    def _filled(self, path: Path, index: int, route: Route) -> QWidget:
+    def _filled(self, path: ScenePath, index: int, route: Route) -> QWidget:
         base = (*path, "routes", index)
         cell = QWidget()
         cell.setProperty("role", "cell")
@@ -150,7 +148,7 @@ class RoutingSheet(Panel):
         row.setContentsMargins(2, 0, 2, 0)
         row.setSpacing(0)
         sign = QToolButton()
-        sign.setText(("" if index == 0 else SIGNS[route.join]) + (" 1 −" if route.inverted else "") or "•")
+        sign.setText(("" if index == 0 else JOINS[route.join].sign) + (" 1 −" if route.one_minus else "") or "•")
         sign.setToolTip("How it joins the falloffs to its left, one minus, or nothing any more")
         sign.clicked.connect(lambda: self._menu(base, route, index).popup(sign.mapToGlobal(sign.rect().bottomLeft())))
         row.addWidget(sign)
@@ -159,29 +157,36 @@ class RoutingSheet(Panel):
         row.addWidget(amount, 1)
         return cell
 
-    def _menu(self, base: Path, route: Route, index: int) -> QMenu:
+    def _menu(self, base: ScenePath, route: Route, index: int) -> QMenu:
         menu = QMenu(self)
-        for join in SIGNS if index else ():
-            action = menu.addAction(join, lambda join=join: self.session.put((*base, "join"), join, "Join differently"))
+        for join in JOINS if index else ():
+            action = menu.addAction(
+                join, lambda join=join: self.session.document.put((*base, "join"), join, "Join differently")
+            )
             action.setCheckable(True)
             action.setChecked(route.join == join)
         one_minus = menu.addAction(
-            "one minus", lambda: self.session.put((*base, "inverted"), not route.inverted, "One minus")
+            "one minus", lambda: self.session.document.put((*base, "one_minus"), not route.one_minus, "One minus")
         )
         one_minus.setCheckable(True)
-        one_minus.setChecked(route.inverted)
+        one_minus.setChecked(route.one_minus)
         menu.addSeparator()
-        menu.addAction("Remove", lambda: self.session.commit(edits.remove(self.session.scene, base), "Remove route"))
+        menu.addAction(
+            "Remove",
+            lambda: self.session.document.commit(edits.remove(self.session.document.scene, base), "Remove route"),
+        )
         return menu
 
-    def feed(self, path: Path, falloff: str) -> None:
+    def feed(self, path: ScenePath, falloff: str) -> None:
         """Add a route; routes stand in the order of the columns."""
-        order = {item.id: place for place, item in enumerate(self.session.scene.falloffs)}
-        effect: Effect = edits.get(self.session.scene, path)
+        order = {item.id: place for place, item in enumerate(self.session.document.scene.falloffs)}
+        effect: EffectSlot = edits.get(self.session.document.scene, path)
         routes = sorted((*effect.routes, Route(falloff)), key=lambda route: order.get(route.falloff, len(order)))
-        self.session.put(path, structs.replace(effect, routes=tuple(routes)), f"Feed {self.session.name_of(path)}")
+        self.session.document.put(
+            path, structs.replace(effect, routes=tuple(routes)), f"Feed {self.session.document.name_of(path)}"
+        )
 
 
-def _routes(effect: Effect) -> Hashable:
+def _routes(effect: EffectSlot) -> Hashable:
     """What of an effect decides its row's widgets."""
-    return effect.enabled, tuple((route.falloff, route.join, route.inverted) for route in effect.routes)
+    return effect.enabled, tuple((route.falloff, route.join, route.one_minus) for route in effect.routes)

@@ -16,7 +16,7 @@ from PyQt6.QtWidgets import (
 )
 
 from estompe.app import theme
-from estompe.app.recovery import Lost
+from estompe.app.model.recovery import Lost
 from estompe.app.widgets.labels import Head, hairline, label, link
 from estompe.samples import SAMPLES, Sample
 
@@ -49,7 +49,7 @@ class StartSheet(QWidget):
         column.addWidget(label("Make how strongly something happens follow a control.", "soft"))
         for item in lost:
             column.addWidget(self._lost(item))
-        column.addWidget(Head("Samples"))
+        column.addWidget(Head("Elements"))
         column.addWidget(hairline())
         column.addLayout(self._samples())
         column.addWidget(Head("Recent files"))

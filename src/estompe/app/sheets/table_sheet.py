@@ -13,9 +13,9 @@ from estompe.app import units
 from estompe.app.session import Session
 from estompe.app.widgets.labels import Head, hairline, icon_button, label, link
 from estompe.document.edits import fresh_id, insert
-from estompe.document.formula import FormulaError, parse, work_out
-from estompe.document.project import blob_name
-from estompe.document.scene import Effect
+from estompe.document.formula import FormulaError, compute, parse
+from estompe.document.project import asset_name
+from estompe.document.scene import EffectSlot
 from estompe.effects.group import Group
 from estompe.geometry import Domain, Geometry, frozen
 from estompe.geometry.faces import on_faces
@@ -25,7 +25,7 @@ Column = NDArray[np.floating]
 
 
 class Columns(Mapping[str, Column]):
-    """Columns of numbers by name, each worked out when it is first looked at: of many, few are seen or asked about."""
+    """Columns of numbers by name, each computed when it is first looked at: of many, few are seen or asked about."""
 
     def __init__(self, rows: int, made: dict[str, Callable[[], Column]]) -> None:
         self.rows = rows
@@ -182,8 +182,8 @@ class TableSheet(QWidget):
         layout.addWidget(self.error)
         layout.addWidget(self.view, 1)
         self.error.hide()
-        session.answered.connect(self.pull)
-        session.current_changed.connect(self.pull)
+        session.evaluator.answered.connect(self.pull)
+        session.selection.changed.connect(self.pull)
         self.pull()
 
     def _bar(self) -> QHBoxLayout:
@@ -208,8 +208,8 @@ class TableSheet(QWidget):
 
     def pull(self, *_: object) -> None:
         """Show the newest numbers; a condition that cannot be read leaves all rows."""
-        answer, shape = self.session.answer, self.session.shape_id
-        if answer is None or shape is None or shape not in {item.id for item in answer.frame.scene.shapes}:
+        answer, shape = self.session.evaluator.answer, self.session.selection.shape_id
+        if answer is None or shape is None or not answer.frame.has(shape):
             self.model.show(Columns(0, {}), None)
             return
         mesh = answer.frame[shape]
@@ -233,7 +233,7 @@ class TableSheet(QWidget):
             raise LookupError(f"there is no column “{'.'.join(parts)}”; there are: {', '.join(columns)}")
 
         try:
-            found = work_out(parse(text), named)
+            found = compute(parse(text), named)
         except FormulaError as error:
             self.error.setText(f"“{text[error.begin : error.end]}”: {error}")
             self.error.show()
@@ -247,16 +247,16 @@ class TableSheet(QWidget):
 
     def pick_group(self) -> None:
         """Keep the picked points as a group of the shape."""
-        answer, shape = self.session.answer, self.session.shape
-        if answer is None or shape is None or self.elements.currentText() != "points":
-            self.session.said.emit("groups are of points: show points first", "warning")
+        answer, shape = self.session.evaluator.answer, self.session.selection.shape
+        if answer is None or shape is None or not answer.frame.has(shape.id) or self.elements.currentText() != "points":
+            self.session.messages.say("groups are of points: show points first", "warning")
             return
         members = np.zeros(len(answer.frame[shape.id].points), np.bool_)
         members[self.picked()] = True
         kept = frozen(members)
-        name = blob_name(kept)
-        self.session.add_blobs({name: kept})
-        names = [effect.settings.name for effect in shape.effects if isinstance(effect.settings, Group)]
-        effect = Effect(fresh_id(self.session.scene, "effect"), Group(f"group {len(names) + 1}", name))
-        scene = insert(self.session.scene, ("shapes", shape.id, "effects"), effect)
-        self.session.commit(scene, f"Group {units.counted(int(members.sum()))} points of {shape.name}")
+        name = asset_name(kept)
+        self.session.document.add_assets({name: kept})
+        names = [effect.effect.name for effect in shape.effects if isinstance(effect.effect, Group)]
+        effect = EffectSlot(fresh_id(self.session.document.scene, "effect"), Group(f"group {len(names) + 1}", name))
+        scene = insert(self.session.document.scene, ("shapes", shape.id, "effects"), effect)
+        self.session.document.commit(scene, f"Group {units.counted(int(members.sum()))} points of {shape.name}")

@@ -1,4 +1,4 @@
-"""The ruler, the lanes with their tacks, and how much of the shape is past half strength on each frame."""
+"""The ruler, the lanes with their marks, and how much of the shape is past half strength on each frame."""
 
 from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPainterPath, QPen
@@ -8,7 +8,7 @@ from estompe.app import icons, theme
 from estompe.app.session import Session
 from estompe.app.theme import Theme
 from estompe.app.time import lanes
-from estompe.app.time.lanes import Lane, Tack
+from estompe.app.time.lanes import Lane, Mark
 from estompe.document.scene import Scene
 from estompe.evaluate.worker import Answer, Request
 
@@ -22,10 +22,10 @@ class TimeCanvas(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
-        self.shares: dict[int, float] = {}
-        self._shares_of: tuple[str | None, str | None] = (None, None)
+        self.fractions: dict[int, float] = {}
+        self._fractions_of: tuple[str | None, str | None] = (None, None)
         self.lanes: list[Lane] = []
-        self.picked: set[Tack] = set()
+        self.picked: set[Mark] = set()
         self.pinned: tuple[str, int] | None = None
         self._ready: set[int] = set()
         self._scroll = 0
@@ -39,12 +39,12 @@ class TimeCanvas(QWidget):
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Time")
-        self.setToolTip("Drag the ruler to scrub. Drag tacks to move keys, with Ctrl to copy; Delete removes them.")
-        session.scene_changed.connect(self.refresh)
-        session.current_changed.connect(self._other_current)
-        session.frame_changed.connect(self.update)
-        session.readied.connect(self._readied)
-        session.answered.connect(self._answered)
+        self.setToolTip("Drag the ruler to scrub. Drag marks to move keys, with Ctrl to copy; Delete removes them.")
+        session.document.scene_changed.connect(self.refresh)
+        session.selection.changed.connect(self._other_current)
+        session.playhead.changed.connect(self.update)
+        session.evaluator.readied.connect(self._readied)
+        session.evaluator.answered.connect(self._answered)
 
     # What is shown
 
@@ -55,7 +55,7 @@ class TimeCanvas(QWidget):
 
     def course(self) -> dict[int, float]:
         """What is known of the followed point's strength, by frame."""
-        return {} if self.pinned is None else self.session.worker.course(*self.pinned)
+        return {} if self.pinned is None else self.session.evaluator.worker.course(*self.pinned)
 
     def refresh(self) -> None:
         """Show the scene's keys again."""
@@ -63,42 +63,44 @@ class TimeCanvas(QWidget):
         there = {(index, frame) for index, lane in enumerate(self.lanes) for frame in lane.frames}
         if not self._drag:
             self.picked &= there
-        self._ready = self.session.worker.ready_frames()
+        self._ready = self.session.evaluator.worker.ready_frames()
         self.update()
 
     def _other_current(self) -> None:
-        current = self.session.shape_id, self.session.falloff_id
-        if current != self._shares_of:
-            self.shares.clear()
-            self._shares_of = current
-        self.pinned = None if self.pinned is not None and self.pinned[0] != self.session.shape_id else self.pinned
+        current = self.session.selection.shape_id, self.session.selection.falloff_id
+        if current != self._fractions_of:
+            self.fractions.clear()
+            self._fractions_of = current
+        self.pinned = (
+            None if self.pinned is not None and self.pinned[0] != self.session.selection.shape_id else self.pinned
+        )
         self.picked.clear()
         self.refresh()
 
-    def _readied(self, request: Request, share: float | None) -> None:
-        if not self.session.still_asks(request):
+    def _readied(self, request: Request, fraction: float | None) -> None:
+        if not self.session.evaluator.still_asks(request):
             return
         self._ready.add(request.frame)
-        if share is not None:
-            self.shares[request.frame] = share
+        if fraction is not None:
+            self.fractions[request.frame] = fraction
         self.update()
 
     def _answered(self, answer: Answer) -> None:
-        if not self.session.still_asks(answer.request):
+        if not self.session.evaluator.still_asks(answer.request):
             return
-        self._ready = self.session.worker.ready_frames()
-        self.shares.update(self.session.worker.shares())
+        self._ready = self.session.evaluator.worker.ready_frames()
+        self.fractions.update(self.session.evaluator.worker.fractions())
         self.update()
 
     def x_of(self, frame: float) -> float:
         """Where a frame is across the widget."""
-        scene = self.session.scene
+        scene = self.session.document.scene
         width = self.width() - _LEFT - _RIGHT
         return _LEFT + width * (frame - scene.first) / max(1, scene.last - scene.first)
 
     def frame_at(self, x: float) -> int:
         """The frame at a place across the widget."""
-        scene = self.session.scene
+        scene = self.session.document.scene
         width = self.width() - _LEFT - _RIGHT
         return round(scene.first + (x - _LEFT) / max(1.0, width) * (scene.last - scene.first))
 
@@ -115,13 +117,13 @@ class TimeCanvas(QWidget):
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.fillRect(self.rect(), t.color("panel"))
-        if not self.session.started:
+        if not self.session.document.started:
             return
-        self._paint_share(painter, t)
+        self._paint_fraction(painter, t)
         self._paint_ruler(painter, t)
         for index in range(self._scroll, min(len(self.lanes), self._scroll + self._visible_lanes())):
             self._paint_lane(painter, t, index)
-        x = self.x_of(self.session.frame)
+        x = self.x_of(self.session.playhead.frame)
         painter.setPen(QPen(t.color("chalk"), 1.6))
         painter.drawLine(QPointF(x, 4), QPointF(x, self.height() - 4))
         if self._band is not None:
@@ -130,7 +132,7 @@ class TimeCanvas(QWidget):
             painter.drawRect(self._band)
 
     def _paint_ruler(self, painter: QPainter, t: Theme) -> None:
-        scene = self.session.scene
+        scene = self.session.document.scene
         painter.setFont(theme.font(11))
         painter.setPen(t.color("soft"))
         per_frame = (self.width() - _LEFT - _RIGHT) / max(1, scene.last - scene.first)
@@ -166,9 +168,9 @@ class TimeCanvas(QWidget):
             painter.setBrush(t.color("chalk" if picked else "ink"))
             painter.drawEllipse(QPointF(self.x_of(frame), y), 5 if picked else 4.2, 5 if picked else 4.2)
 
-    def _paint_share(self, painter: QPainter, t: Theme) -> None:
-        """The share past half strength, as an area along the frames that are known."""
-        if self.session.falloff is None or self.session.shape is None:
+    def _paint_fraction(self, painter: QPainter, t: Theme) -> None:
+        """The fraction past half strength, as an area along the frames that are known."""
+        if self.session.selection.falloff is None or self.session.selection.shape is None:
             return
         top = _RULER + min(len(self.lanes), self._visible_lanes()) * _LANE + 14
         bottom = self.height() - 8.0
@@ -179,14 +181,14 @@ class TimeCanvas(QWidget):
         course = self.course()
         words = f"at point {self.pinned[1]}{_lands(course)}" if self.pinned is not None else "past half strength"
         painter.drawText(QRectF(12, bottom - 18, _LEFT - 20, 18), Qt.AlignmentFlag.AlignVCenter, words)
-        scene = self.session.scene
-        values = course if self.pinned is not None else self.shares
+        scene = self.session.document.scene
+        values = course if self.pinned is not None else self.fractions
         known = [(frame, values[frame]) for frame in sorted(values) if scene.first <= frame <= scene.last]
-        # What was worked out before the last edit stays to be seen until it is worked out again, and does not look like news.
-        for run in _connected([(frame, share) for frame, share in known if frame not in self._ready]):
+        # What was computed before the last edit stays to be seen until it is computed again, and does not look like news.
+        for run in _connected([(frame, fraction) for frame, fraction in known if frame not in self._ready]):
             painter.setPen(QPen(t.color("hairline"), 1.6))
             painter.drawPath(self._outline(run, top, bottom))
-        for run in _connected([(frame, share) for frame, share in known if frame in self._ready]):
+        for run in _connected([(frame, fraction) for frame, fraction in known if frame in self._ready]):
             outline = self._outline(run, top, bottom)
             area = QPainterPath(outline)
             area.lineTo(self.x_of(run[-1][0]), bottom)
@@ -197,13 +199,13 @@ class TimeCanvas(QWidget):
 
     def _outline(self, run: list[tuple[int, float]], top: float, bottom: float) -> QPainterPath:
         made = QPainterPath(QPointF(self.x_of(run[0][0]), bottom - (bottom - top) * run[0][1]))
-        for frame, share in run[1:]:
-            made.lineTo(self.x_of(frame), bottom - (bottom - top) * share)
+        for frame, fraction in run[1:]:
+            made.lineTo(self.x_of(frame), bottom - (bottom - top) * fraction)
         return made
 
     # The pointer
 
-    def _tack_under(self, at: QPointF) -> Tack | None:
+    def _mark_under(self, at: QPointF) -> Mark | None:
         for index, lane in enumerate(self.lanes):
             if abs(self.y_of(index) - at.y()) <= _LANE / 2 and at.y() > _RULER:
                 for frame in lane.frames:
@@ -215,30 +217,30 @@ class TimeCanvas(QWidget):
         if event.button() != Qt.MouseButton.LeftButton:
             return
         at = self._press = event.position()
-        tack = self._tack_under(at)
+        mark = self._mark_under(at)
         if at.y() <= _RULER:
             self._drag = "scrub"
-            self.session.go(self.frame_at(at.x()))
-        elif tack is not None:
-            self._pick(tack, bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier))
-            self._drag, self._base, self._base_lanes = "tacks", self.session.scene, list(self.lanes)
+            self.session.playhead.go(self.frame_at(at.x()))
+        elif mark is not None:
+            self._pick(mark, bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier))
+            self._drag, self._base, self._base_lanes = "marks", self.session.document.scene, list(self.lanes)
         else:
             self._drag = "band"
             self.picked.clear()
         self.update()
 
-    def _pick(self, tack: Tack, add: bool) -> None:
+    def _pick(self, mark: Mark, add: bool) -> None:
         if add:
-            self.picked ^= {tack}
-        elif tack not in self.picked:
-            self.picked = {tack}
+            self.picked ^= {mark}
+        elif mark not in self.picked:
+            self.picked = {mark}
 
     def mouseMoveEvent(self, event) -> None:
         at = event.position()
         if self._drag == "scrub":
-            self.session.go(self.frame_at(at.x()))
-        elif self._drag == "tacks" and abs(at.x() - self._press.x()) > 3:
-            self._drag_tacks(at, bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier))
+            self.session.playhead.go(self.frame_at(at.x()))
+        elif self._drag == "marks" and abs(at.x() - self._press.x()) > 3:
+            self._drag_marks(at, bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier))
         elif self._drag == "band":
             self._band = QRectF(self._press, at).normalized()
             self.picked = {
@@ -249,35 +251,35 @@ class TimeCanvas(QWidget):
             }
             self.update()
 
-    def _drag_tacks(self, at: QPointF, copy: bool) -> None:
+    def _drag_marks(self, at: QPointF, copy: bool) -> None:
         if self._base is None:
             return
         by = float(self.frame_at(at.x()) - self.frame_at(self._press.x()))
         scene = lanes.moved(self._base, self._base_lanes, self._base_picked(), by, copy)
         label = f"{'Copy' if copy else 'Move'} keys of {self._base_lanes[min(self._base_picked())[0]].name}"
         if by:
-            self.session.commit(scene, label, ("tacks", id(self._base)))
+            self.session.document.commit(scene, label, ("marks", id(self._base)))
         self._offset = by
 
-    def _base_picked(self) -> set[Tack]:
-        return {tack for tack in self.picked if tack[1] in self._base_lanes[tack[0]].frames}
+    def _base_picked(self) -> set[Mark]:
+        return {mark for mark in self.picked if mark[1] in self._base_lanes[mark[0]].frames}
 
     def mouseReleaseEvent(self, event) -> None:
         del event
-        if self._drag == "tacks":
+        if self._drag == "marks":
             by = self._offset
             self.picked = {(index, frame + by) for index, frame in self._base_picked()}
             self._offset = 0.0
-            self.session.end_gesture()
+            self.session.document.end_gesture()
         self._drag, self._band, self._base = "", None, None
         self.refresh()
 
     def mouseDoubleClickEvent(self, event) -> None:
         at = event.position()
         for index, lane in enumerate(self.lanes):
-            if abs(self.y_of(index) - at.y()) <= _LANE / 2 and at.y() > _RULER and self._tack_under(at) is None:
-                self.session.go(self.frame_at(at.x()))
-                self.session.toggle_keys(list(lane.paths))
+            if abs(self.y_of(index) - at.y()) <= _LANE / 2 and at.y() > _RULER and self._mark_under(at) is None:
+                self.session.playhead.go(self.frame_at(at.x()))
+                self.session.numbers.toggle_keys(list(lane.paths))
                 return
 
     def wheelEvent(self, event) -> None:
@@ -286,10 +288,10 @@ class TimeCanvas(QWidget):
         self.update()
 
     def contextMenuEvent(self, event) -> None:
-        tack = self._tack_under(QPointF(event.pos()))
-        if tack is None:
+        mark = self._mark_under(QPointF(event.pos()))
+        if mark is None:
             return
-        self._pick(tack, False)
+        self._pick(mark, False)
         menu = QMenu(self)
         for shape in ("smooth", "linear", "step"):
             menu.addAction(f"{shape} to the next key", lambda shape=shape: self.shape_picked(shape))
@@ -313,11 +315,15 @@ class TimeCanvas(QWidget):
     def remove_picked(self) -> None:
         """Take the picked keys away."""
         if self.picked:
-            self.session.commit(lanes.removed(self.session.scene, self.lanes, self.picked), "Remove keys")
+            self.session.document.commit(
+                lanes.removed(self.session.document.scene, self.lanes, self.picked), "Remove keys"
+            )
 
     def shape_picked(self, shape) -> None:
         """Let the picked keys go on to the next in another way."""
-        self.session.commit(lanes.shaped(self.session.scene, self.lanes, self.picked, shape), "Set how keys go on")
+        self.session.document.commit(
+            lanes.shaped(self.session.document.scene, self.lanes, self.picked, shape), "Set how keys go on"
+        )
 
 
 def _lands(course: dict[int, float]) -> str:
@@ -338,11 +344,11 @@ def _runs(frames: set[int]) -> list[tuple[int, int]]:
 
 
 def _connected(known: list[tuple[int, float]]) -> list[list[tuple[int, float]]]:
-    """Known values in runs of frames that follow each other; single ones are left out."""
+    """IdentityCache values in runs of frames that follow each other; single ones are left out."""
     runs: list[list[tuple[int, float]]] = []
-    for frame, share in known:
+    for frame, fraction in known:
         if runs and frame == runs[-1][-1][0] + 1:
-            runs[-1].append((frame, share))
+            runs[-1].append((frame, fraction))
         else:
-            runs.append([(frame, share)])
+            runs.append([(frame, fraction)])
     return [run for run in runs if len(run) > 1]

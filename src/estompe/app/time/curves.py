@@ -13,7 +13,7 @@ from estompe.app.session import Session
 from estompe.app.theme import Theme
 from estompe.app.time import lanes
 from estompe.document import edits
-from estompe.document.edits import Path
+from estompe.document.edits import ScenePath
 from estompe.document.numbers import Key, Keyed
 from estompe.document.resolving import Resolver
 
@@ -24,7 +24,7 @@ _LEFT, _RIGHT, _TOP, _BOTTOM, _GRAB, _ARM = 150, 16, 14, 20, 8, 44.0
 class Grip:
     """A key, or one of its tangents: "key", "in" or "out"."""
 
-    path: Path
+    path: ScenePath
     frame: float
     part: str
 
@@ -38,27 +38,27 @@ class CurveCanvas(QWidget):
         self.picked: Grip | None = None
         self._drag: Grip | None = None
         self._axis = (0.0, 1.0)
-        self._courses: dict[Path, np.ndarray] = {}
+        self._courses: dict[ScenePath, np.ndarray] = {}
         self._courses_of: object = None
         self.setMinimumHeight(110)
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Curves")
         self.setToolTip("Drag keys and tangents. Double-click a curve for a key; right-click a key for its shape.")
-        for signal in (session.scene_changed, session.current_changed, session.frame_changed):
+        for signal in (session.document.scene_changed, session.selection.changed, session.playhead.changed):
             signal.connect(self._pull)
 
-    def numbers(self) -> list[tuple[Path, Keyed]]:
+    def numbers(self) -> list[tuple[ScenePath, Keyed]]:
         """The keyed numbers of the lanes, one curve each."""
         found = [path for lane in lanes.lanes_of(self.session) for path in lane.paths]
-        return [(path, edits.get(self.session.scene, path)) for path in found]
+        return [(path, edits.get(self.session.document.scene, path)) for path in found]
 
-    def courses(self) -> dict[Path, np.ndarray]:
-        """The values over the shot of numbers that follow a formula, by their path; worked out once for a scene."""
-        scene = self.session.scene
+    def courses(self) -> dict[ScenePath, np.ndarray]:
+        """The values over the shot of numbers that follow a formula, by their path; computed once for a scene."""
+        scene = self.session.document.scene
         paths = lanes.formulas_of(self.session)
         if scene is not self._courses_of or set(paths) != set(self._courses):
-            frames = [Resolver(scene, float(frame), self.session.reduction) for frame in self._frames()[::3]]
+            frames = [Resolver(scene, float(frame), self.session.evaluator.reduction) for frame in self._frames()[::3]]
             self._courses = {path: np.array([float(at.part(path)) for at in frames]) for path in paths}
             self._courses_of = scene
         return self._courses
@@ -83,12 +83,12 @@ class CurveCanvas(QWidget):
         self._axis = (low - margin, high + margin)
 
     def _frames(self) -> np.ndarray:
-        scene = self.session.scene
+        scene = self.session.document.scene
         return np.linspace(scene.first, scene.last, 160)
 
     def x_of(self, frame: float) -> float:
         """Where a frame is across the widget."""
-        scene = self.session.scene
+        scene = self.session.document.scene
         return _LEFT + (self.width() - _LEFT - _RIGHT) * (frame - scene.first) / max(1, scene.last - scene.first)
 
     def y_of(self, value: float) -> float:
@@ -97,7 +97,7 @@ class CurveCanvas(QWidget):
         return self.height() - _BOTTOM - (self.height() - _TOP - _BOTTOM) * (value - low) / (high - low)
 
     def _frame_at(self, x: float) -> float:
-        scene = self.session.scene
+        scene = self.session.document.scene
         return scene.first + (x - _LEFT) / max(1.0, self.width() - _LEFT - _RIGHT) * (scene.last - scene.first)
 
     def _value_at(self, y: float) -> float:
@@ -112,7 +112,7 @@ class CurveCanvas(QWidget):
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.fillRect(self.rect(), t.color("panel"))
-        if not self.session.started:
+        if not self.session.document.started:
             return
         self._paint_scale(painter, t)
         numbers = self.numbers()
@@ -123,14 +123,14 @@ class CurveCanvas(QWidget):
             painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "Nothing that is picked has keys: K makes one.")
         for place, (path, number) in enumerate(numbers):
             self._paint_curve(painter, t, path, number, place)
-        x = self.x_of(self.session.frame)
+        x = self.x_of(self.session.playhead.frame)
         painter.setPen(QPen(t.color("chalk"), 1.4))
         painter.drawLine(QPointF(x, 4), QPointF(x, self.height() - 4))
 
     def _paint_scale(self, painter: QPainter, t: Theme) -> None:
         painter.setFont(theme.font(11))
-        for share in (0.0, 0.5, 1.0):
-            value = self._axis[0] + (self._axis[1] - self._axis[0]) * share
+        for fraction in (0.0, 0.5, 1.0):
+            value = self._axis[0] + (self._axis[1] - self._axis[0]) * fraction
             y = self.y_of(value)
             painter.setPen(QPen(t.color("hairline"), 1))
             painter.drawLine(QPointF(_LEFT, y), QPointF(self.width() - _RIGHT, y))
@@ -145,7 +145,7 @@ class CurveCanvas(QWidget):
         t = icons.current_theme()
         return t.color(("chalk", "slate", "ochre", "ink")[place % 4])
 
-    def _paint_course(self, painter: QPainter, t: Theme, path: Path, course: np.ndarray, place: int) -> None:
+    def _paint_course(self, painter: QPainter, t: Theme, path: ScenePath, course: np.ndarray, place: int) -> None:
         """What a formula makes of a number: thin and dotted, without keys."""
         frames = self._frames()[::3]
         line = QPainterPath(QPointF(self.x_of(float(frames[0])), self.y_of(float(course[0]))))
@@ -154,14 +154,14 @@ class CurveCanvas(QWidget):
         painter.setPen(QPen(t.color("soft"), 1.3, Qt.PenStyle.DotLine))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawPath(line)
-        self._paint_name(painter, f"= {self.session.name_of(path)}", place)
+        self._paint_name(painter, f"= {self.session.document.name_of(path)}", place)
 
     def _paint_name(self, painter: QPainter, name: str, place: int) -> None:
         painter.setFont(theme.font(11))
         words = painter.fontMetrics().elidedText(name, Qt.TextElideMode.ElideMiddle, _LEFT - 78)
         painter.drawText(QRectF(12, _TOP + 16 * place, _LEFT - 76, 16), Qt.AlignmentFlag.AlignVCenter, words)
 
-    def _paint_curve(self, painter: QPainter, t: Theme, path: Path, number: Keyed, place: int) -> None:
+    def _paint_curve(self, painter: QPainter, t: Theme, path: ScenePath, number: Keyed, place: int) -> None:
         color = self.color_of(place)
         pen = QPen(color, 1.8)
         if place:
@@ -173,7 +173,7 @@ class CurveCanvas(QWidget):
         painter.setPen(pen)
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawPath(line)
-        self._paint_name(painter, self.session.name_of(path), place)
+        self._paint_name(painter, self.session.document.name_of(path), place)
         for key in number.keys:
             picked = self.picked is not None and (self.picked.path, self.picked.frame) == (path, key.frame)
             if picked:
@@ -182,7 +182,7 @@ class CurveCanvas(QWidget):
             painter.setBrush(t.color("chalk") if picked else color)
             painter.drawEllipse(QPointF(self.x_of(key.frame), self.y_of(key.value)), 4.5, 4.5)
 
-    def _paint_tangents(self, painter: QPainter, path: Path, number: Keyed, key: Key) -> None:
+    def _paint_tangents(self, painter: QPainter, path: ScenePath, number: Keyed, key: Key) -> None:
         at = QPointF(self.x_of(key.frame), self.y_of(key.value))
         painter.setPen(QPen(icons.current_theme().color("soft"), 1.2))
         for part in ("in", "out"):
@@ -210,8 +210,8 @@ class CurveCanvas(QWidget):
     # The pointer
 
     def _under(self, at: QPointF) -> Grip | None:
-        if self.picked is not None and edits.exists(self.session.scene, self.picked.path):
-            number = edits.get(self.session.scene, self.picked.path)
+        if self.picked is not None and edits.exists(self.session.document.scene, self.picked.path):
+            number = edits.get(self.session.document.scene, self.picked.path)
             keys = [key for key in getattr(number, "keys", ()) if key.frame == self.picked.frame]
             for key, part in ((key, part) for key in keys for part in ("in", "out")):
                 if (self.tangent_end(number, key, part) - at).manhattanLength() < _GRAB:
@@ -228,7 +228,7 @@ class CurveCanvas(QWidget):
         if grip is None or grip.part == "key":
             self.picked = grip
         if grip is None and event.button() == Qt.MouseButton.LeftButton:
-            self.session.go(round(self._frame_at(event.position().x())))
+            self.session.playhead.go(round(self._frame_at(event.position().x())))
         self.update()
 
     def mouseMoveEvent(self, event) -> None:
@@ -242,7 +242,7 @@ class CurveCanvas(QWidget):
 
     def _drag_key(self, at: QPointF) -> None:
         grip = self._drag
-        number: Keyed = edits.get(self.session.scene, grip.path)
+        number: Keyed = edits.get(self.session.document.scene, grip.path)
         frames = [key.frame for key in number.keys]
         place = frames.index(grip.frame)
         low = frames[place - 1] + 1 if place > 0 else -1e6
@@ -254,7 +254,7 @@ class CurveCanvas(QWidget):
 
     def _drag_tangent(self, at: QPointF, both: bool) -> None:
         grip = self._drag
-        number: Keyed = edits.get(self.session.scene, grip.path)
+        number: Keyed = edits.get(self.session.document.scene, grip.path)
         place = [key.frame for key in number.keys].index(grip.frame)
         key = number.keys[place]
         across = self._frame_at(at.x()) - key.frame
@@ -264,15 +264,17 @@ class CurveCanvas(QWidget):
         changes = {"slope_in": slope, "slope_out": slope} if both else {f"slope_{grip.part}": slope}
         self._replace(grip.path, number, place, structs.replace(key, **changes), "Shape curve of")
 
-    def _replace(self, path: Path, number: Keyed, place: int, key: Key, words: str) -> None:
+    def _replace(self, path: ScenePath, number: Keyed, place: int, key: Key, words: str) -> None:
         keys = (*number.keys[:place], key, *number.keys[place + 1 :])
         changed = structs.replace(number, keys=keys)
-        self.session.put(path, changed, f"{words} {self.session.name_of(path)}", ("curve", path, words))
+        self.session.document.put(
+            path, changed, f"{words} {self.session.document.name_of(path)}", ("curve", path, words)
+        )
 
     def mouseReleaseEvent(self, event) -> None:
         del event
         self._drag = None
-        self.session.end_gesture()
+        self.session.document.end_gesture()
         self._pull()
 
     def mouseDoubleClickEvent(self, event) -> None:
@@ -280,8 +282,8 @@ class CurveCanvas(QWidget):
         frame = float(round(self._frame_at(at.x())))
         near = [(abs(self.y_of(number.at(frame)) - at.y()), path) for path, number in self.numbers()]
         if near and min(near)[0] < 12 and self._under(at) is None:
-            self.session.go(round(frame))
-            self.session.toggle_key(min(near)[1])
+            self.session.playhead.go(round(frame))
+            self.session.numbers.toggle_key(min(near)[1])
 
     def contextMenuEvent(self, event) -> None:
         grip = self._under(QPointF(event.pos()))
@@ -291,18 +293,18 @@ class CurveCanvas(QWidget):
 
     def menu_for(self, grip: Grip) -> QMenu:
         """What can be done with a key."""
-        number: Keyed = edits.get(self.session.scene, grip.path)
+        number: Keyed = edits.get(self.session.document.scene, grip.path)
         place = [key.frame for key in number.keys].index(grip.frame)
         key = number.keys[place]
         menu = QMenu(self)
         for shape in ("smooth", "linear", "step"):
-            changed = structs.replace(key, shape=shape)
+            changed = structs.replace(key, interpolation=shape)
             action = menu.addAction(
                 f"{shape} to the next key",
                 lambda k=changed: self._replace(grip.path, number, place, k, "Shape curve of"),
             )
             action.setCheckable(True)
-            action.setChecked(key.shape == shape)
+            action.setChecked(key.interpolation == shape)
         menu.addSeparator()
         own = structs.replace(key, slope_in=None, slope_out=None)
         menu.addAction(
@@ -313,6 +315,6 @@ class CurveCanvas(QWidget):
             for choice in ("hold", "loop", "continue"):
                 other = structs.replace(number, **{side: choice})
                 below.addAction(
-                    choice, lambda n=other: self.session.put(grip.path, n, "Set what lies outside the keys")
+                    choice, lambda n=other: self.session.document.put(grip.path, n, "Set what lies outside the keys")
                 )
         return menu

@@ -6,12 +6,12 @@ from msgspec import structs
 
 from estompe.app.session import Session
 from estompe.document import edits
-from estompe.document.curve import Shape as CurveShape
-from estompe.document.edits import Path
+from estompe.document.curve import Interpolation
+from estompe.document.edits import ScenePath
 from estompe.document.numbers import Formula, Keyed, with_moved_keys, without_keys
 from estompe.document.scene import Scene
 
-Tack = tuple[int, float]
+Mark = tuple[int, float]
 """A lane's index and a frame."""
 
 
@@ -20,25 +20,25 @@ class Lane:
     """Keyed numbers that are shown as one line: one number, or the parts of one triple."""
 
     name: str
-    paths: tuple[Path, ...]
+    paths: tuple[ScenePath, ...]
     frames: tuple[float, ...]
 
 
-def roots_of(session: Session) -> list[Path]:
+def roots_of(session: Session) -> list[ScenePath]:
     """What lanes are shown of: what is picked, the current falloff, and the current shape with its effects."""
-    roots: list[Path] = [session.picked] if session.picked else []
-    if session.falloff_id is not None:
-        roots.append(("falloffs", session.falloff_id))
-    if session.shape_id is not None and session.picked != ("shapes", session.shape_id):
-        roots.append(("shapes", session.shape_id))
-    return [root for root in roots if edits.exists(session.scene, root)]
+    roots: list[ScenePath] = [session.selection.picked] if session.selection.picked else []
+    if session.selection.falloff_id is not None:
+        roots.append(("falloffs", session.selection.falloff_id))
+    if session.selection.shape_id is not None and session.selection.picked != ("shapes", session.selection.shape_id):
+        roots.append(("shapes", session.selection.shape_id))
+    return [root for root in roots if edits.exists(session.document.scene, root)]
 
 
-def formulas_of(session: Session) -> list[Path]:
+def formulas_of(session: Session) -> list[ScenePath]:
     """The numbers among these that follow a formula, each once."""
-    found: dict[Path, None] = {}
+    found: dict[ScenePath, None] = {}
     for root in roots_of(session):
-        for path, number in edits.numbers_below(edits.get(session.scene, root), root):
+        for path, number in edits.numbers_below(edits.get(session.document.scene, root), root):
             if isinstance(number, Formula):
                 found[path] = None
     return list(found)
@@ -46,9 +46,9 @@ def formulas_of(session: Session) -> list[Path]:
 
 def lanes_of(session: Session) -> list[Lane]:
     """Lanes of what is picked, of the current falloff, and of the current shape's effects."""
-    grouped: dict[Path, list[tuple[Path, Keyed]]] = {}
+    grouped: dict[ScenePath, list[tuple[ScenePath, Keyed]]] = {}
     for root in roots_of(session):
-        for path, number in edits.keyed_below(edits.get(session.scene, root), root):
+        for path, number in edits.keyed_below(edits.get(session.document.scene, root), root):
             parent = path[:-1] if isinstance(path[-1], int) else path
             lane = grouped.setdefault(parent, [])
             if (path, number) not in lane:  # a picked part stands below its shape too
@@ -56,15 +56,15 @@ def lanes_of(session: Session) -> list[Lane]:
     return [_lane(session, parent, found) for parent, found in grouped.items()]
 
 
-def _lane(session: Session, parent: Path, found: list[tuple[Path, Keyed]]) -> Lane:
+def _lane(session: Session, parent: ScenePath, found: list[tuple[ScenePath, Keyed]]) -> Lane:
     frames = sorted({key.frame for _, number in found for key in number.keys})
-    return Lane(session.name_of(parent), tuple(path for path, _ in found), tuple(frames))
+    return Lane(session.document.name_of(parent), tuple(path for path, _ in found), tuple(frames))
 
 
-def moved(scene: Scene, lanes: list[Lane], tacks: set[Tack], by: float, copy: bool) -> Scene:
+def moved(scene: Scene, lanes: list[Lane], marks: set[Mark], by: float, copy: bool) -> Scene:
     """The scene with keys moved, or copied, by some frames."""
     for index, lane in enumerate(lanes):
-        frames = {frame for lane_index, frame in tacks if lane_index == index}
+        frames = {frame for lane_index, frame in marks if lane_index == index}
         for path in lane.paths if frames else ():
             number = edits.get(scene, path)
             if any(key.frame in frames for key in number.keys):
@@ -72,20 +72,24 @@ def moved(scene: Scene, lanes: list[Lane], tacks: set[Tack], by: float, copy: bo
     return scene
 
 
-def removed(scene: Scene, lanes: list[Lane], tacks: set[Tack]) -> Scene:
+def removed(scene: Scene, lanes: list[Lane], marks: set[Mark]) -> Scene:
     """The scene without keys; numbers that lose their last one stay at its value."""
     for index, lane in enumerate(lanes):
-        frames = {frame for lane_index, frame in tacks if lane_index == index}
+        frames = {frame for lane_index, frame in marks if lane_index == index}
         for path in lane.paths if frames else ():
             scene = edits.put(scene, path, without_keys(edits.get(scene, path), frames))
     return scene
 
 
-def shaped(scene: Scene, lanes: list[Lane], tacks: set[Tack], shape: CurveShape) -> Scene:
+def shaped(scene: Scene, lanes: list[Lane], marks: set[Mark], interpolation: Interpolation) -> Scene:
     """The scene with keys that go on to the next in another way."""
-    for index, frame in tacks:
+    for index, frame in marks:
         for path in lanes[index].paths:
             number = edits.get(scene, path)
-            keys = tuple(structs.replace(key, shape=shape) if key.frame == frame else key for key in number.keys)
-            scene = edits.put(scene, path, Keyed(keys))
+            if not isinstance(number, Keyed):
+                continue
+            keys = tuple(
+                structs.replace(key, interpolation=interpolation) if key.frame == frame else key for key in number.keys
+            )
+            scene = edits.put(scene, path, structs.replace(number, keys=keys))
     return scene

@@ -12,8 +12,8 @@ from estompe.app.time.curves import CurveCanvas
 from estompe.app.time.player import Player
 from estompe.app.widgets.fields import rule_of
 from estompe.app.widgets.labels import Elided, Head, hairline, icon_button, label
-from estompe.app.widgets.leaving import take_away
 from estompe.app.widgets.number import NumberField
+from estompe.app.widgets.removal import remove_widget
 from estompe.document.scene import Scene
 
 
@@ -29,7 +29,7 @@ class TimePanel(QWidget):
         self.canvas = TimeCanvas(session)
         self._frame = label("", "strong")
         self._about = Elided("", "soft")
-        self._share = label("", "soft")
+        self._fraction = label("", "soft")
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(0)
@@ -41,10 +41,10 @@ class TimePanel(QWidget):
         self.stack.addWidget(self.curves)
         layout.addWidget(self.stack, 1)
         self.player.changed.connect(self.pull)
-        session.frame_changed.connect(self.pull)
-        session.scene_changed.connect(self.pull)
-        session.current_changed.connect(self.pull)
-        session.answered.connect(self.pull)
+        session.playhead.changed.connect(self.pull)
+        session.document.scene_changed.connect(self.pull)
+        session.selection.changed.connect(self.pull)
+        session.evaluator.answered.connect(self.pull)
         self.pull()
 
     def _head(self) -> QWidget:
@@ -55,7 +55,7 @@ class TimePanel(QWidget):
         title = Head("Time")
         title.layout().setContentsMargins(0, 4, 10, 4)
         title.layout().removeWidget(title.about)
-        take_away(title.about)
+        remove_widget(title.about)
         row.addWidget(title)
         self.play_button = icon_button("play", "Play or stop (Space)")
         self.play_button.clicked.connect(self.player.toggle)
@@ -71,7 +71,7 @@ class TimePanel(QWidget):
         row.addSpacing(6)
         row.addWidget(self._frame)
         row.addWidget(self._about, 1)
-        row.addWidget(self._share)
+        row.addWidget(self._fraction)
         row.addSpacing(12)
         self._ends = [
             NumberField(self.session, (name,), rule_of(Scene, name)) for name in ("first", "last", "frames_per_second")
@@ -82,36 +82,40 @@ class TimePanel(QWidget):
         return head
 
     def pull(self) -> None:
-        """Show the frame, the rate and the share."""
+        """Show the frame, the rate and the fraction."""
         session, player = self.session, self.player
         icons.put(self.play_button, "pause" if player.playing else "play", "chalk")
-        self._frame.setText(f"frame {session.frame} of {session.scene.last}")
-        rate = f"{session.scene.frames_per_second:g} per second"
+        self._frame.setText(f"frame {session.playhead.frame} of {session.document.scene.last}")
+        rate = f"{session.document.scene.frames_per_second:g} per second"
         if player.skipping:
             rate = f"{rate}, skipping: {player.rate:.0f} pictures shown"
         self._about.setText(rate)
-        answer = session.answer
-        share = answer.past_half if answer is not None else None
-        self._share.setText(f"past half strength: {units.per_cent(share)}" if share is not None else "")
+        answer = session.evaluator.answer
+        fraction = answer.past_half if answer is not None else None
+        self._fraction.setText(f"past half strength: {units.per_cent(fraction)}" if fraction is not None else "")
         for end in self._ends:
             end.pull()
 
     def show_curves(self, on: bool) -> None:
-        """Show keys as curves, or as tacks on lanes."""
+        """Show keys as curves, or as marks on lanes."""
         self.curves_button.setChecked(on)
         self.stack.setCurrentWidget(self.curves if on else self.canvas)
 
     def step(self, by: int) -> None:
         """Go some frames on or back."""
         self.player.stop()
-        self.session.go(self.session.frame + by)
+        self.session.playhead.go(self.session.playhead.frame + by)
 
     def next_key(self, by: int) -> None:
         """Go to the next key on the lanes, or the one before."""
         frames = sorted({frame for lane in self.canvas.lanes for frame in lane.frames})
-        place = bisect_right(frames, self.session.frame) if by > 0 else bisect_left(frames, self.session.frame) - 1
+        place = (
+            bisect_right(frames, self.session.playhead.frame)
+            if by > 0
+            else bisect_left(frames, self.session.playhead.frame) - 1
+        )
         if 0 <= place < len(frames):
-            self.session.go(round(frames[place]))
+            self.session.playhead.go(round(frames[place]))
 
     def _set_loop(self, on: bool) -> None:
         self.player.looping = on

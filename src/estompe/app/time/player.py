@@ -30,7 +30,7 @@ class Player(QObject):
     @property
     def skipping(self) -> bool:
         """Whether clearly fewer pictures are shown than the scene has frames."""
-        return self.playing and 0.0 < self.rate < 0.9 * self._session.scene.frames_per_second
+        return self.playing and 0.0 < self.rate < 0.9 * self._session.document.scene.frames_per_second
 
     def toggle(self) -> None:
         """Play or stop."""
@@ -38,9 +38,9 @@ class Player(QObject):
 
     def play(self) -> None:
         """Play from here; from the start if this is the last frame."""
-        if self._session.frame >= self._session.scene.last:
-            self._session.go(self._session.scene.first)
-        self._began, self._from = perf_counter(), self._session.frame
+        if self._session.playhead.frame >= self._session.document.scene.last:
+            self._session.playhead.go(self._session.document.scene.first)
+        self._began, self._from = perf_counter(), self._session.playhead.frame
         self._shown, self.rate = [], 0.0
         self._timer.start()
         self.changed.emit()
@@ -60,14 +60,14 @@ class Player(QObject):
             self.rate = len(self._shown) / span
 
     def _tick(self) -> None:
-        scene = self._session.scene
+        scene = self._session.document.scene
         count = scene.last - scene.first + 1
         passed = int((perf_counter() - self._began) * scene.frames_per_second)
         frame = self._from + passed
         if frame > scene.last:
             if not self.looping:
-                self._session.go(scene.last)
+                self._session.playhead.go(scene.last)
                 self.stop()
                 return
             frame = scene.first + (frame - scene.first) % count
-        self._session.go(frame)
+        self._session.playhead.go(frame)

@@ -5,33 +5,32 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from estompe.document.edits import Path
+from estompe.document.edits import ScenePath
 from estompe.document.scene import Shape
-from estompe.effects.joints import Joints
-from estompe.evaluate.asking import matrix_of
+from estompe.document.transforms import matrix_of
 
 Vector = NDArray[np.float64]
 
 
 @dataclass(frozen=True, eq=False)
 class Chain:
-    """The path of a chain's joints, and by joint its place in the world, (3,), and the turn it hangs in, (3, 3)."""
+    """The path of a chain's joints, and by joint its position in world space, (3,), and the rotation it inherits, (3, 3)."""
 
-    path: Path
+    path: ScenePath
     joints: dict[str, tuple[Vector, Vector]]
 
 
 def chains_of(shape: Shape) -> list[Chain]:
     """The chains of a resolved shape's enabled effects."""
-    placement = shape.placement
-    matrix = matrix_of(placement)
-    turn = matrix[:, :3] / np.maximum(np.linalg.norm(matrix[:, :3], axis=0), 1e-12)
+    matrix = matrix_of(shape.transform)
+    rotation = matrix[:, :3] / np.maximum(np.linalg.norm(matrix[:, :3], axis=0), 1e-12)
     found = []
-    for effect in shape.effects:
-        if effect.enabled and isinstance(effect.settings, Joints):
-            posed = zip(effect.settings.joints, effect.settings.posed(), strict=True)
+    for slot in shape.effects:
+        if slot.enabled and slot.effect.joints_setting:
             joints = {
-                joint.id: (matrix[:, :3] @ place + matrix[:, 3], turn @ within) for joint, (place, within) in posed
+                joint.id: (matrix[:, :3] @ joint.position + matrix[:, 3], rotation @ joint.rotation)
+                for joint in slot.effect.posed()
             }
-            found.append(Chain(("shapes", shape.id, "effects", effect.id, "settings", "joints"), joints))
+            path = ("shapes", shape.id, "effects", slot.id, "effect", slot.effect.joints_setting)
+            found.append(Chain(path, joints))
     return found

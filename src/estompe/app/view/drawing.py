@@ -1,15 +1,17 @@
 """Drawing pictures on a thread of their own: the newest job wins, and a still one follows once things rest."""
 
 import threading
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QImage
 
+from estompe import faults
 from estompe.render import Item, Look, Renderer, RenderError, Viewpoint
 
 _REST = 0.15
+_PATIENCE = 2.0
 
 
 @dataclass(frozen=True, eq=False)
@@ -37,6 +39,12 @@ class Probe:
     y: float
     purpose: str
     every: bool = False
+
+    @property
+    def pixel(self) -> tuple[tuple[float, float], tuple[float, float]]:
+        """Where it is in the picture, and the picture's size."""
+        width, height = self.job.size
+        return (self.x, self.y), (float(width), float(height))
 
 
 class Drawer(QObject):
@@ -72,30 +80,43 @@ class Drawer(QObject):
         with self._wake:
             self._stopping = True
             self._wake.notify()
-        self._thread.join()
+        self._thread.join(_PATIENCE)
 
     def _run(self) -> None:
-        try:
-            renderer = Renderer()
-        except RenderError as error:
-            self.failed.emit(str(error))
-            return
+        renderer = self._begun()
         resting: Job | None = None
-        while True:
+        while renderer is not None:
             job, probes = self._next(_REST if resting is not None else None)
             if self._stopping:
                 renderer.release()
                 return
             for probe in probes:
-                hit = renderer.pick(probe.job.items, probe.job.viewpoint, probe.job.size, probe.x, probe.y)
-                self.probed.emit(probe, hit)
+                self._guarded("Finding what lies at the pointer", self._pick, renderer, probe)
             if job is not None:
-                self._draw(renderer, job)
+                self._guarded("Drawing the view", self._draw, renderer, job)
                 resting = job
             elif resting is not None and not probes:
                 still = replace(resting, look=replace(resting.look, still=True))
                 resting = None
-                self._draw(renderer, still)
+                self._guarded("Drawing the view", self._draw, renderer, still)
+
+    def _begun(self) -> Renderer | None:
+        try:
+            return Renderer()
+        except RenderError as error:
+            self.failed.emit(str(error))
+        except Exception as error:  # drivers fail in many ways
+            self.failed.emit(faults.record(error, "Starting to draw"))
+        return None
+
+    def _guarded(self, where: str, do: Callable[..., None], *arguments: object) -> None:
+        """Whatever goes wrong with one picture, the next must find the thread alive."""
+        try:
+            do(*arguments)
+        except RenderError as error:
+            self.failed.emit(str(error))
+        except Exception as error:
+            self.failed.emit(faults.record(error, where))
 
     def _next(self, patience: float | None) -> tuple[Job | None, list[Probe]]:
         with self._wake:
@@ -105,6 +126,10 @@ class Drawer(QObject):
             probes = list(self._probes.values())
             self._probes.clear()
             return job, probes
+
+    def _pick(self, renderer: Renderer, probe: Probe) -> None:
+        hit = renderer.pick(probe.job.items, probe.job.viewpoint, probe.job.size, probe.x, probe.y)
+        self.probed.emit(probe, hit)
 
     def _draw(self, renderer: Renderer, job: Job) -> None:
         picture = renderer.draw(job.items, job.viewpoint, job.look, job.size)

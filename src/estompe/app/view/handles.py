@@ -1,4 +1,4 @@
-"""Handles on what is picked: lines, squares and rings that move, turn and size it along its own axes."""
+"""Handles on what is picked: lines, squares and rings that move, rotate and scale it along its own axes."""
 
 import itertools
 from dataclasses import dataclass
@@ -8,15 +8,15 @@ import numpy as np
 from numpy.typing import NDArray
 
 from estompe.document.numbers import Triple, plain_triple
-from estompe.document.scene import Placement
-from estompe.geometry.placement import turn_matrix
+from estompe.document.scene import Transform
+from estompe.geometry.transforms import rotation_matrix
 from estompe.render import Viewpoint
 
-Tool = Literal["move", "turn", "size"]
+HandleTool = Literal["move", "rotate", "scale"]
 Part = Literal["axis", "plane", "ring", "centre"]
 Vector = NDArray[np.float64]
 LENGTH = 86.0
-DIGITS = {"place": 4, "turn": 2, "size": 4, "pivot": 4}
+DIGITS = {"position": 4, "rotation": 2, "scale": 4, "pivot": 4}
 """Decimals that a drag keeps, so that numbers stay as a person would type them."""
 _GRAB = 7.0
 _ROUND = np.linspace(0.0, 2 * np.pi, 65)
@@ -32,37 +32,37 @@ class Handle:
 
 
 class Handles:
-    """The handles for a resolved placement as a viewpoint shows it in a picture of a size.
+    """The handles for a resolved transform as a viewpoint shows it in a picture of a size.
 
-    within: the turn of what it hangs on, (3, 3).
+    within: the rotation of what it hangs on, (3, 3).
     """
 
     def __init__(
         self,
-        tool: Tool,
-        placement: Placement,
+        tool: HandleTool,
+        transform: Transform,
         viewpoint: Viewpoint,
         size: tuple[float, float],
         within: Vector | None = None,
     ) -> None:
         self.tool, self.viewpoint, self.size = tool, viewpoint, size
-        self.start = {name: plain_triple(getattr(placement, name)) for name in ("place", "turn", "size")}
-        self.centre = np.array(self.start["place"])
+        self.start = {name: plain_triple(getattr(transform, name)) for name in ("position", "rotation", "scale")}
+        self.centre = np.array(self.start["position"])
         self.scale = viewpoint.units_per_pixel(self.centre, size[1]) * LENGTH
-        self.axes = self._ring_axes() if tool == "turn" else turn_matrix(self.start["turn"]).T
+        self.axes = self._ring_axes() if tool == "rotate" else rotation_matrix(self.start["rotation"]).T
         if within is not None:
             self.axes = self.axes @ within.T
         self.parts = self._made()
 
     def _ring_axes(self) -> Vector:
-        """The axis each of the three turns acts about: Z is outermost, X innermost."""
-        _, y, z = self.start["turn"]
-        about_x = turn_matrix((0.0, y, z)) @ np.array([1.0, 0.0, 0.0])
-        about_y = turn_matrix((0.0, 0.0, z)) @ np.array([0.0, 1.0, 0.0])
+        """The axis each of the three rotations acts about: Z is outermost, X innermost."""
+        _, y, z = self.start["rotation"]
+        about_x = rotation_matrix((0.0, y, z)) @ np.array([1.0, 0.0, 0.0])
+        about_y = rotation_matrix((0.0, 0.0, z)) @ np.array([0.0, 1.0, 0.0])
         return np.stack([about_x, about_y, np.array([0.0, 0.0, 1.0])])
 
     def _made(self) -> list[Handle]:
-        if self.tool == "turn":
+        if self.tool == "rotate":
             return [Handle("ring", axis, self._ring(axis)) for axis in range(3)]
         parts = [
             Handle("axis", axis, self.centre + np.outer([0.16, 1.0], self.axes[axis]) * self.scale) for axis in range(3)
@@ -101,13 +101,13 @@ class Handles:
         return best[1] if best else None
 
     def dragged(self, handle: Handle, begin: tuple[float, float], now: tuple[float, float]) -> dict[str, Triple]:
-        """The placement's changed triples after dragging a handle between two pixels."""
+        """The transform's changed triples after dragging a handle between two pixels."""
         if handle.part == "ring":
-            return self._turned(handle, begin, now)
-        if self.tool == "size":
-            return self._sized(handle, begin, now)
+            return self._rotated(handle, begin, now)
+        if self.tool == "scale":
+            return self._scaled(handle, begin, now)
         step = self._along(handle, now) - self._along(handle, begin)
-        return {"place": _triple(self.centre + step)}
+        return {"position": _triple(self.centre + step)}
 
     def _along(self, handle: Handle, at: tuple[float, float]) -> Vector:
         """Where a pixel's ray meets the handle's line or plane."""
@@ -121,24 +121,24 @@ class Handles:
             return self.centre
         return eye + direction * float((self.centre - eye) @ normal) / slope
 
-    def _turned(self, handle: Handle, begin: tuple[float, float], now: tuple[float, float]) -> dict[str, Triple]:
+    def _rotated(self, handle: Handle, begin: tuple[float, float], now: tuple[float, float]) -> dict[str, Triple]:
         (centre,), _ = self.viewpoint.project(self.centre[None], *self.size)
         before, after = (np.arctan2(-(at[1] - centre[1]), at[0] - centre[0]) for at in (begin, now))
         degrees = float(np.degrees(after - before))
         degrees = (degrees + 180) % 360 - 180
         facing = float(self.axes[handle.axis] @ (np.asarray(self.viewpoint.eye) - self.centre))
-        turn = list(self.start["turn"])
-        turn[handle.axis] += degrees if facing >= 0 else -degrees
-        return {"turn": _triple(np.array(turn), DIGITS["turn"])}
+        rotation = list(self.start["rotation"])
+        rotation[handle.axis] += degrees if facing >= 0 else -degrees
+        return {"rotation": _triple(np.array(rotation), DIGITS["rotation"])}
 
-    def _sized(self, handle: Handle, begin: tuple[float, float], now: tuple[float, float]) -> dict[str, Triple]:
-        size = np.array(self.start["size"])
+    def _scaled(self, handle: Handle, begin: tuple[float, float], now: tuple[float, float]) -> dict[str, Triple]:
+        scale = np.array(self.start["scale"])
         if handle.part == "centre":
-            return {"size": _triple(size * np.exp((now[0] - begin[0]) / 120.0))}
+            return {"scale": _triple(scale * np.exp((now[0] - begin[0]) / 120.0))}
         axis = self.axes[handle.axis]
         first, last = ((self._along(handle, at) - self.centre) @ axis for at in (begin, now))
-        size[handle.axis] *= max(0.01, last / first) if abs(first) > 1e-9 else 1.0
-        return {"size": _triple(size)}
+        scale[handle.axis] *= max(0.01, last / first) if abs(first) > 1e-9 else 1.0
+        return {"scale": _triple(scale)}
 
 
 def distance_to_line(pixels: Vector, at: Vector) -> float:
@@ -147,8 +147,8 @@ def distance_to_line(pixels: Vector, at: Vector) -> float:
         return float(np.linalg.norm(pixels[0] - at))
     begin, along = pixels[:-1], np.diff(pixels, axis=0)
     length = np.maximum((along**2).sum(axis=1), 1e-12)
-    share = np.clip(((at - begin) * along).sum(axis=1) / length, 0.0, 1.0)
-    return float(np.linalg.norm(begin + along * share[:, None] - at, axis=1).min())
+    fraction = np.clip(((at - begin) * along).sum(axis=1) / length, 0.0, 1.0)
+    return float(np.linalg.norm(begin + along * fraction[:, None] - at, axis=1).min())
 
 
 def _inside(pixels: Vector, x: float, y: float) -> bool:

@@ -5,19 +5,17 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QFont, QImage, QPainter, QPainterPath, QPen, QPolygonF
 
 from estompe.app import theme, units
-from estompe.app.theme import Theme
+from estompe.app.theme import OVER_PICTURE, Theme
+from estompe.app.view.forms import DRAWINGS
 from estompe.app.view.handles import Handle, Handles
-from estompe.app.view.shells import Shell
+from estompe.app.view.shells import END_WORDS, Shell
 from estompe.document.numbers import plain_triple
 from estompe.document.scene import Control
-from estompe.evaluate.asking import matrix_of
+from estompe.document.transforms import matrix_of
 from estompe.render import Viewpoint
 from estompe.render.palette import strength_colors
 
 Size = tuple[float, float]
-INK = "#26231F"
-CHALK = "#A63D22"
-OCHRE = "#80570C"
 _MOST_MARKS = 4000
 
 
@@ -37,7 +35,7 @@ def polyline(viewpoint: Viewpoint, size: Size, line: np.ndarray) -> QPainterPath
 
 def paint_shell(painter: QPainter, viewpoint: Viewpoint, size: Size, shell: Shell, hot: bool) -> None:
     """A shell: full is drawn solid, gone dashed."""
-    pen = QPen(QColor(CHALK), 2.2 if hot else 1.2)
+    pen = QPen(QColor(OVER_PICTURE.chalk), 2.2 if hot else 1.2)
     if shell.end == "gone":
         pen.setDashPattern([7, 6])
     painter.setPen(pen)
@@ -97,8 +95,8 @@ def paint_shell_labels(painter: QPainter, t: Theme, viewpoint: Viewpoint, size: 
             continue
         while any(area.adjusted(-4, -2, 4, 2).intersects(QRectF(place.x(), place.y(), 180, 23)) for area in taken):
             place += QPointF(0, 26)
-        words = {"full": "full within ", "gone": "gone beyond "}[shell.end]
-        distance = units.shown(shell.reach, "length")
+        words = f"{END_WORDS[shell.end]} "
+        distance = units.shown(shell.distance, "length")
         taken.append(paint_tag(painter, t, place, [(f"{shell.control.name}  {words}", False), (distance, True)]))
 
 
@@ -106,29 +104,26 @@ def paint_control(
     painter: QPainter, viewpoint: Viewpoint, size: Size, control: Control, picked: bool
 ) -> QPointF | None:
     """A control as a dot with its form in small; returns where the dot is. The control's numbers must be resolved."""
-    matrix = matrix_of(control.placement)
+    matrix = matrix_of(control.transform)
     (centre,), (seen,) = viewpoint.project(matrix[None, :, 3], *size)
     if not seen:
         return None
     at = QPointF(float(centre[0]), float(centre[1]))
-    painter.setPen(QPen(QColor("#FBF9F4"), 1.5))
-    painter.setBrush(QColor(CHALK if picked else INK))
+    painter.setPen(QPen(QColor(OVER_PICTURE.rim), 1.5))
+    painter.setBrush(QColor(OVER_PICTURE.chalk if picked else OVER_PICTURE.ink))
     radius = 7.0 if picked else 5.0
-    if control.form == "ball":
-        painter.drawEllipse(at, radius, radius)
-    elif control.form == "box":
-        painter.drawRect(QRectF(at.x() - radius, at.y() - radius, 2 * radius, 2 * radius))
-    elif control.form == "plane":
-        painter.drawRect(QRectF(at.x() - radius * 1.3, at.y() - radius * 0.4, 2.6 * radius, 0.8 * radius))
-    else:
-        painter.drawRoundedRect(QRectF(at.x() - radius * 0.7, at.y() - radius, 1.4 * radius, 2 * radius), 4, 4)
+    DRAWINGS[control.form].mark(painter, at, radius)
     return at
 
 
 def paint_handles(painter: QPainter, handles: Handles, hot: Handle | None) -> None:
     """The handles; the one under the pointer in chalk."""
     for part in handles.parts:
-        color = QColor(CHALK if part is hot or (hot and part.part == hot.part and part.axis == hot.axis) else INK)
+        color = QColor(
+            OVER_PICTURE.chalk
+            if part is hot or (hot and part.part == hot.part and part.axis == hot.axis)
+            else OVER_PICTURE.ink
+        )
         painter.setPen(QPen(color, 1.8))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         pixels, before = handles.viewpoint.project(part.line, *handles.size)
@@ -136,7 +131,7 @@ def paint_handles(painter: QPainter, handles: Handles, hot: Handle | None) -> No
             continue
         shape = QPolygonF([QPointF(float(x), float(y)) for x, y in pixels])
         pen = painter.pen()
-        painter.setPen(QPen(QColor(251, 249, 244, 190), 4.5))  # a pale rim keeps ink readable on dark surfaces
+        painter.setPen(QPen(OVER_PICTURE.veil, 4.5))  # a pale rim keeps ink readable on dark surfaces
         painter.drawPolyline(shape)
         painter.setPen(pen)
         if part.part == "plane":
@@ -148,9 +143,9 @@ def paint_handles(painter: QPainter, handles: Handles, hot: Handle | None) -> No
 
 
 def _paint_end(painter: QPainter, handles: Handles, part: Handle, shape: QPolygonF) -> None:
-    """What stands at a handle's end: its axis's letter, and a square for sizes."""
+    """What stands at a handle's end: its axis's letter, and a square for scales."""
     tip = shape.at(shape.count() - 1) if part.part == "axis" else shape.at(8 + 12 * part.axis)
-    if handles.tool == "size":
+    if handles.tool == "scale":
         painter.setBrush(painter.pen().color())
         painter.drawRect(QRectF(tip.x() - 3.5, tip.y() - 3.5, 7, 7))
     painter.setFont(theme.font(12, QFont.Weight.DemiBold))
@@ -159,7 +154,7 @@ def _paint_end(painter: QPainter, handles: Handles, part: Handle, shape: QPolygo
     at = tip + outwards * (10.0 / length)
     pen = painter.pen()
     painter.setPen(Qt.PenStyle.NoPen)
-    painter.setBrush(QColor(251, 249, 244, 190))
+    painter.setBrush(OVER_PICTURE.veil)
     painter.drawEllipse(at, 8, 8)
     painter.setPen(pen)
     painter.drawText(QRectF(at.x() - 8, at.y() - 8, 16, 16), Qt.AlignmentFlag.AlignCenter, "XYZ"[part.axis])
@@ -175,7 +170,7 @@ def paint_edges(painter: QPainter, viewpoint: Viewpoint, size: Size, edges: np.n
             path.moveTo(*a)
             path.lineTo(*b)
     painter.setBrush(Qt.BrushStyle.NoBrush)
-    painter.setPen(QPen(QColor("#FBF9F4"), 3.4))
+    painter.setPen(QPen(QColor(OVER_PICTURE.rim), 3.4))
     painter.drawPath(path)
     painter.setPen(QPen(QColor(color), 1.6))
     painter.drawPath(path)
@@ -183,7 +178,7 @@ def paint_edges(painter: QPainter, viewpoint: Viewpoint, size: Size, edges: np.n
 
 def paint_path(painter: QPainter, viewpoint: Viewpoint, size: Size, control: Control) -> None:
     """A path control's line with its points. The control's numbers must be resolved."""
-    matrix = matrix_of(control.placement)
+    matrix = matrix_of(control.transform)
     points = np.array([plain_triple(point) for point in control.points]) @ matrix[:, :3].T + matrix[:, 3]
     paint_line(painter, viewpoint, size, points)
 
@@ -191,13 +186,21 @@ def paint_path(painter: QPainter, viewpoint: Viewpoint, size: Size, control: Con
 def paint_line(painter: QPainter, viewpoint: Viewpoint, size: Size, points: np.ndarray) -> None:
     """A line through points that can be seen and clicked, float (k, 3)."""
     painter.setBrush(Qt.BrushStyle.NoBrush)
-    painter.setPen(QPen(QColor(INK), 1.6))
+    painter.setPen(QPen(QColor(OVER_PICTURE.ink), 1.6))
     painter.drawPath(polyline(viewpoint, size, points))
     pixels, before = viewpoint.project(points, *size)
-    painter.setBrush(QColor("#FBF9F4"))
+    painter.setBrush(QColor(OVER_PICTURE.rim))
     for (x, y), seen in zip(pixels, before, strict=True):
         if seen:
             painter.drawEllipse(QPointF(float(x), float(y)), 3, 3)
+
+
+def paint_brush(painter: QPainter, at: QPointF, radius: float) -> None:
+    """The brush as a circle."""
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    for color, width in ((OVER_PICTURE.rim, 3.0), (OVER_PICTURE.chalk, 1.4)):
+        painter.setPen(QPen(QColor(color), width))
+        painter.drawEllipse(at, radius, radius)
 
 
 def paint_wipe(painter: QPainter, t: Theme, size: Size, reference: QImage, at: float) -> None:
@@ -224,9 +227,9 @@ def paint_legend(painter: QPainter, t: Theme, size: Size, name: str, signed: boo
     painter.setFont(theme.font(11))
     painter.setPen(t.color("ink"))
     marks = ((0.0, f"{low:.0f}".replace("-", "−")), (0.5, "0" if signed else "½"), (1.0, "1"))
-    for share, text in marks:
+    for fraction, text in marks:
         painter.drawText(
-            QRectF(bar.left() + 180 * share - 15, bar.bottom() + 1, 30, 14), Qt.AlignmentFlag.AlignCenter, text
+            QRectF(bar.left() + 180 * fraction - 15, bar.bottom() + 1, 30, 14), Qt.AlignmentFlag.AlignCenter, text
         )
     painter.setPen(t.color("soft"))
     words = painter.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, 186)

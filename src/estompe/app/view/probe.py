@@ -7,10 +7,9 @@ from numpy.typing import NDArray
 
 from estompe.app import units
 from estompe.evaluate.worker import Answer
+from estompe.falloffs.joining import JOINS
 from estompe.render import Viewpoint
 from estompe.render.renderer import Hit
-
-_SIGNS = {"multiply": "×", "add": "+", "subtract": "−", "larger": "or larger", "smaller": "or smaller", "replace": "→"}
 
 
 @dataclass(frozen=True)
@@ -35,7 +34,7 @@ def read(
         return None
     corners = triangles[hit.triangle]
     eye, direction = viewpoint.ray(*at, *size)
-    weights = shares(geometry.points[corners].astype(np.float64), eye, direction)
+    weights = barycentric_weights(geometry.points[corners].astype(np.float64), eye, direction)
     strength, value = (float(array[corners] @ weights) for array in (shown.strength, shown.values))
     words: list[str] = []
     for layer in shown.falloff.layers:
@@ -45,7 +44,7 @@ def read(
         own = float(values[corners] @ weights)
         unit = "" if layer.range is not None else layer.source.unit()
         name = f"{'1 − ' if layer.one_minus else ''}{layer.source.label.lower()}"
-        sign = f"{_SIGNS[layer.join]} " if words else ""
+        sign = f"{JOINS[layer.join].sign} " if words else ""
         words.append(f"{sign}{name} {units.shown(own, unit)}")
     return Reading(strength, value, "  ".join(words))
 
@@ -54,15 +53,15 @@ def nearest_point(
     answer: Answer, hit: Hit, viewpoint: Viewpoint, at: tuple[float, float], size: tuple[float, float]
 ) -> tuple[str, int] | None:
     """The shape and the number of its point nearest to where a pixel's ray meets it."""
-    place = surface_place(answer, hit, viewpoint, at, size)
-    if place is None:
+    position = surface_position(answer, hit, viewpoint, at, size)
+    if position is None:
         return None
     geometry = answer.frame[hit.id]
     corners = geometry.topology.triangles[hit.triangle]
-    return hit.id, int(corners[np.argmin(np.linalg.norm(geometry.points[corners] - place, axis=1))])
+    return hit.id, int(corners[np.argmin(np.linalg.norm(geometry.points[corners] - position, axis=1))])
 
 
-def surface_place(
+def surface_position(
     answer: Answer, hit: Hit, viewpoint: Viewpoint, at: tuple[float, float], size: tuple[float, float]
 ) -> NDArray[np.float64] | None:
     """Where on the surface a pixel's ray meets it, float64 (3,)."""
@@ -70,16 +69,16 @@ def surface_place(
     if hit.triangle >= len(geometry.topology.triangles):
         return None
     corners = geometry.points[geometry.topology.triangles[hit.triangle]].astype(np.float64)
-    return np.asarray(shares(corners, *viewpoint.ray(*at, *size)) @ corners)
+    return np.asarray(barycentric_weights(corners, *viewpoint.ray(*at, *size)) @ corners)
 
 
-def shares(
+def barycentric_weights(
     triangle: NDArray[np.float64], eye: NDArray[np.float64], direction: NDArray[np.float64]
 ) -> NDArray[np.float64]:
-    """How near a ray passes to each corner of a triangle, as shares that add up to 1.
+    """How near a ray passes to each corner of a triangle, as weights that add up to 1.
 
     After Möller and Trumbore, "Fast, Minimum Storage Ray/Triangle Intersection" (1997),
-    doi:10.1080/10867651.1997.10487468; a ray that just misses is taken to the nearest share.
+    doi:10.1080/10867651.1997.10487468; a ray that just misses is taken to the nearest place.
     """
     first, second = triangle[1] - triangle[0], triangle[2] - triangle[0]
     across = np.cross(direction, second)

@@ -7,29 +7,29 @@ from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QMenu, QSizePolicy, QTool
 
 from estompe.app import icons
 from estompe.app.session import Session
+from estompe.app.theme import OVER_PICTURE
 from estompe.app.view import overlay
 from estompe.app.view.chains import Chain, chains_of
-from estompe.app.view.drawing import Drawer, Job
-from estompe.app.view.handles import Handles, Tool
+from estompe.app.view.drawing import Drawer, Job, Probe
+from estompe.app.view.handles import Handles, HandleTool
 from estompe.app.view.pointer import Pointer
-from estompe.app.view.probe import Reading
+from estompe.app.view.probe import Reading, nearest_point, read, surface_position
 from estompe.app.view.shells import Shell, shells_of
 from estompe.document import edits
-from estompe.document.edits import Path
+from estompe.document.edits import ScenePath
 from estompe.document.numbers import plain_triple
-from estompe.document.scene import Camera, Effect, Placement
-from estompe.effects.joints import Joint
-from estompe.evaluate.asking import matrix_of
+from estompe.document.scene import Camera, EffectSlot, Transform
+from estompe.document.transforms import matrix_of
 from estompe.kernels.transform import transformed
 from estompe.render import Item, Look, Viewpoint
 from estompe.render.palette import rgb
 from estompe.render.picture import items_of
-from estompe.render.renderer import Mode
+from estompe.render.renderer import Hit, Mode
 
 # Buttons over the picture keep their colours in both themes: the picture's ground is light in both.
 _OVER_PICTURE = f"""
-QToolButton {{ color: {overlay.INK}; padding: 4px 10px; }}
-QToolButton:checked {{ background: #FBF9F4; }}
+QToolButton {{ color: {OVER_PICTURE.ink}; padding: 4px 10px; }}
+QToolButton:checked {{ background: {OVER_PICTURE.rim}; }}
 QToolButton:hover {{ background: rgba(255, 255, 255, 90); }}
 QToolButton::menu-indicator {{ image: none; width: 0; }}
 """
@@ -48,13 +48,15 @@ class View(QWidget):
         self.session = session
         self.drawer = Drawer(self)
         self.mode: Mode = "strength"
-        self.tool: Tool = "move"
+        self.tool: HandleTool = "move"
+        self.orbits_left = True
         self.marks_coarse = False
         self.wipe_at: float | None = None
         self._reference: QImage | None = None
         self.through_camera = False
         self.free = Viewpoint((2.6, 1.9, 4.6), (0.0, 0.5, 0.0))
         self.reading: Reading | None = None
+        self._nearest: tuple[str, int] | None = None
         self._image: QImage | None = None
         self._still = False
         self._asked: Job | None = None
@@ -70,13 +72,13 @@ class View(QWidget):
         self._wanted = QTimer(self, singleShot=True, interval=0)
         self._wanted.timeout.connect(self._draw)
         self.drawer.drawn.connect(self._show)
-        self.drawer.probed.connect(self.pointer.probed)
-        self.drawer.failed.connect(lambda text: session.said.emit(text, "error"))
-        session.answered.connect(self._answered)
-        session.scene_changed.connect(lambda *_: self.redraw())
-        session.current_changed.connect(self.redraw)
-        session.frame_changed.connect(self.update)
-        session.project_changed.connect(self._new_project)
+        self.drawer.probed.connect(self._probed)
+        self.drawer.failed.connect(lambda text: session.messages.say(text, "error"))
+        session.evaluator.answered.connect(self._answered)
+        session.document.scene_changed.connect(lambda *_: self.redraw())
+        session.selection.changed.connect(self.redraw)
+        session.playhead.changed.connect(self.update)
+        session.document.project_changed.connect(self._new_project)
         session.painting.changed.connect(self.update)
 
     # What is shown
@@ -85,7 +87,7 @@ class View(QWidget):
     def viewpoint(self) -> Viewpoint:
         """Where the picture is taken from now."""
         if self.through_camera:
-            return Viewpoint.of_camera(self.session.now.camera)
+            return Viewpoint.of_camera(self.session.numbers.now.camera)
         return self.free
 
     @property
@@ -104,6 +106,11 @@ class View(QWidget):
         self.marks_coarse = on
         self.update()
 
+    @property
+    def has_reference(self) -> bool:
+        """Whether a picture is kept to compare with."""
+        return self._reference is not None
+
     def take_reference(self) -> None:
         """Keep the picture as it is now."""
         self._reference = self._image
@@ -116,8 +123,8 @@ class View(QWidget):
         self.update()
         return True
 
-    def set_tool(self, tool: Tool) -> None:
-        """What the handles do: move, turn or size."""
+    def set_tool(self, tool: HandleTool) -> None:
+        """What the handles do: move, rotate or scale."""
         self.tool = tool
         self.update()
 
@@ -131,12 +138,12 @@ class View(QWidget):
 
     def fit(self) -> None:
         """See all of the current shape, or of everything."""
-        answer = self.session.answer
+        answer = self.session.evaluator.answer
         if answer is None or not answer.frame.scene.shapes:
             return
-        shapes = [shape for shape in answer.frame.scene.shapes if self.session.picked == ("shapes", shape.id)] or [
-            shape for shape in answer.frame.scene.shapes if shape.visible
-        ]
+        shapes = [
+            shape for shape in answer.frame.scene.shapes if self.session.selection.picked == ("shapes", shape.id)
+        ] or [shape for shape in answer.frame.scene.shapes if shape.visible]
         bounds = [answer.frame[shape.id].bounds for shape in shapes]
         if not bounds:
             return
@@ -157,16 +164,17 @@ class View(QWidget):
         return self._still
 
     def _answered(self) -> None:
-        answer = self.session.answer
+        answer = self.session.evaluator.answer
         shown = answer.shown
         items = items_of(answer.frame)
         self._items = [
-            item._replace(strength=shown[item.id].strength, place=shown[item.id].positions)
+            item._replace(strength=shown[item.id].strength, range_position=shown[item.id].positions)
             if item.id in shown
             else item
             for item in items
         ]
-        self.pointer.ask_again()
+        if not self.pointer.dragging and self.pointer.at is not None:
+            self.ask(self.pointer.at, "value")
         self.redraw()
 
     def job(self) -> Job:
@@ -175,7 +183,13 @@ class View(QWidget):
         width, height = self.extent
         red, green, blue = rgb(icons.current_theme().view)
         look = Look(self.mode, (red / 255, green / 255, blue / 255), still=False)
-        return Job(self._items, self.viewpoint, look, (round(width * ratio), round(height * ratio)), self.session.frame)
+        return Job(
+            self._items,
+            self.viewpoint,
+            look,
+            (round(width * ratio), round(height * ratio)),
+            self.session.playhead.frame,
+        )
 
     def _draw(self) -> None:
         if self.isVisible():
@@ -229,15 +243,15 @@ class View(QWidget):
         self._pull_camera_button()
 
     def _pull_camera_button(self) -> None:
-        name = self.session.scene.camera.name if self.through_camera else "Free view"
+        name = self.session.document.scene.camera.name if self.through_camera else "Free view"
         self.camera_button.setText(f"{name} ▾")
 
     def place_camera(self) -> None:
         """Give the scene's camera the present viewpoint."""
         view = self.viewpoint
-        name = self.session.scene.camera.name
+        name = self.session.document.scene.camera.name
         camera = Camera(name, _rounded(view.eye), _rounded(view.target), view.view_angle)
-        self.session.put(("camera",), camera, f"Place {name}")
+        self.session.document.put(("camera",), camera, f"Place {name}")
 
     # Painting over it
 
@@ -251,7 +265,7 @@ class View(QWidget):
             painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
             painter.drawImage(self.rect(), self._image)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        if self.session.started:
+        if self.session.document.started:
             self._paint_over(painter)
         if self.wipe_at is not None and self._reference is not None:
             overlay.paint_wipe(painter, t, self.extent, self._reference, self.wipe_at)
@@ -266,32 +280,36 @@ class View(QWidget):
         handles = self.handles()
         if handles is not None:
             overlay.paint_handles(painter, handles, self.pointer.handle_in_use)
-        for control in session.now.controls:
+        for control in session.numbers.now.controls:
             if control.visible:
-                overlay.paint_control(painter, view, size, control, session.picked == ("controls", control.id))
+                overlay.paint_control(
+                    painter, view, size, control, session.selection.picked == ("controls", control.id)
+                )
         overlay.paint_shell_labels(painter, t, view, size, shells)
-        if self.mode == "strength" and session.falloff is not None and session.scene.shapes:
-            overlay.paint_legend(painter, t, size, session.falloff.name, session.falloff.signed)
+        if self.mode == "strength" and session.selection.falloff is not None and session.document.scene.shapes:
+            overlay.paint_legend(painter, t, size, session.selection.falloff.name, session.selection.falloff.signed)
             self._paint_reading(painter)
 
     def _paint_marks(self, painter: QPainter) -> None:
         """Coarse edges, edges that are pointed out, and paths."""
-        answer = self.session.answer
+        answer = self.session.evaluator.answer
         current = answer.current if answer is not None else None
         if self.marks_coarse and current is not None:
             overlay.paint_edges(
-                painter, self.viewpoint, self.extent, current.mesh.points[current.coarse_edges], overlay.OCHRE
+                painter, self.viewpoint, self.extent, current.mesh.points[current.coarse_edges], OVER_PICTURE.ochre
             )
-        if self.session.marks is not None:
-            overlay.paint_edges(painter, self.viewpoint, self.extent, self.session.marks, overlay.CHALK)
-        for control in self.session.now.controls:
+        if self.session.selection.marked_edges is not None:
+            overlay.paint_edges(
+                painter, self.viewpoint, self.extent, self.session.selection.marked_edges, OVER_PICTURE.chalk
+            )
+        for control in self.session.numbers.now.controls:
             if control.visible and control.form == "path" and len(control.points) > 1:
                 overlay.paint_path(painter, self.viewpoint, self.extent, control)
         for chain in self.chains():
-            line = np.array([place for place, _ in chain.joints.values()])
+            line = np.array([position for position, _ in chain.joints.values()])
             overlay.paint_line(painter, self.viewpoint, self.extent, line)
         if self.session.painting.path is not None:
-            self.pointer.paint_brush(painter)
+            self._paint_brush(painter)
 
     def _paint_reading(self, painter: QPainter) -> None:
         t = icons.current_theme()
@@ -302,39 +320,86 @@ class View(QWidget):
 
     def shells(self) -> list[Shell]:
         """The shells of the current falloff."""
-        falloff = self.session.falloff
-        return shells_of(self.session.now, falloff.id) if falloff is not None else []
+        falloff = self.session.selection.falloff
+        return shells_of(self.session.numbers.now, falloff.id) if falloff is not None else []
 
     def handles(self) -> Handles | None:
         """The handles on what is picked."""
-        picked = self.session.picked
-        if picked[:1] not in (("controls",), ("shapes",)) or not edits.exists(self.session.scene, picked):
+        picked = self.session.selection.picked
+        if picked[:1] not in (("controls",), ("shapes",)) or not edits.exists(self.session.document.scene, picked):
             return None
-        item = edits.get(self.session.now, picked)
-        if isinstance(item, Joint):
-            chain = next(chain for chain in self.chains() if chain.path == picked[:-1])
-            place, within = chain.joints[item.id]
-            x, y, z = (float(value) for value in place)
-            return Handles("turn", Placement((x, y, z), item.turn), self.viewpoint, self.extent, within)
-        if isinstance(item, Effect):
+        item = edits.get(self.session.numbers.now, picked)
+        if self.session.selection.picked_joint is not None:
+            chain = next((chain for chain in self.chains() if chain.path == picked[:-1]), None)
+            if chain is None or item.id not in chain.joints:
+                return None
+            position, within = chain.joints[item.id]
+            x, y, z = position.tolist()
+            return Handles("rotate", Transform((x, y, z), item.rotation), self.viewpoint, self.extent, within)
+        if isinstance(item, EffectSlot):
             return self._pivot_handles(item, picked)
-        return Handles(self.tool, item.placement, self.viewpoint, self.extent)
+        return Handles(self.tool, item.transform, self.viewpoint, self.extent)
 
-    def _pivot_handles(self, effect: Effect, path: Path) -> Handles | None:
-        """Move handles on the pivot of an effect that has one; the pivot is in the shape's own space."""
-        pivot = getattr(effect.settings, "pivot", None)
-        if pivot is None:
+    def _pivot_handles(self, slot: EffectSlot, path: ScenePath) -> Handles | None:
+        """Move handles on the pivot of an effect that has one; the pivot is in local space."""
+        if not slot.effect.pivot_setting:
             return None
-        placement = edits.get(self.session.now, path[:2]).placement
-        x, y, z = transformed(np.array([plain_triple(pivot)], np.float32), matrix_of(placement))[0].tolist()
-        return Handles("move", Placement((x, y, z), placement.turn), self.viewpoint, self.extent)
+        pivot = plain_triple(getattr(slot.effect, slot.effect.pivot_setting))
+        transform = edits.get(self.session.numbers.now, path[:2]).transform
+        x, y, z = transformed(np.array([pivot], np.float32), matrix_of(transform))[0].tolist()
+        return Handles("move", Transform((x, y, z), transform.rotation), self.viewpoint, self.extent)
 
     def chains(self) -> list[Chain]:
         """The joint chains of the current shape."""
-        shape = self.session.shape_id
-        if shape is None or not edits.exists(self.session.now, ("shapes", shape)):
+        shape = self.session.selection.shape_id
+        if shape is None or not edits.exists(self.session.numbers.now, ("shapes", shape)):
             return []
-        return chains_of(edits.get(self.session.now, ("shapes", shape)))
+        return chains_of(edits.get(self.session.numbers.now, ("shapes", shape)))
+
+    def _paint_brush(self, painter: QPainter) -> None:
+        """The brush as a circle of its radius at the depth of what is looked at."""
+        if self.pointer.at is None:
+            return
+        unit = self.viewpoint.units_per_pixel(np.asarray(self.viewpoint.target), self.extent[1])
+        overlay.paint_brush(painter, self.pointer.at, self.session.painting.brush.radius / max(unit, 1e-9))
+
+    # What lies at the pointer
+
+    def ask(self, at: QPointF, purpose: str) -> None:
+        """Ask the drawing thread what lies under a pixel: for its "value", to "choose" it, or to "paint" there."""
+        if self.session.document.scene.shapes:
+            ratio = self.devicePixelRatioF()
+            self.drawer.probe(Probe(self.job(), at.x() * ratio, at.y() * ratio, purpose, every=purpose == "paint"))
+
+    def _probed(self, probe: Probe, hit: Hit | None) -> None:
+        """Take what the drawing thread found under a pixel."""
+        take = {"choose": self._choose, "paint": self._paint_at, "value": self._read}
+        take[probe.purpose](probe, hit)
+
+    def _choose(self, _probe: Probe, hit: Hit | None) -> None:
+        if hit is not None and edits.exists(self.session.document.scene, ("shapes", hit.id)):
+            self.session.selection.choose_shape(hit.id)
+
+    def _paint_at(self, probe: Probe, hit: Hit | None) -> None:
+        answer = self.session.evaluator.answer
+        if hit is None or answer is None or hit.id != self.session.selection.shape_id or not answer.frame.has(hit.id):
+            return
+        position = surface_position(answer, hit, probe.job.viewpoint, *probe.pixel)
+        if position is not None:
+            self.session.painting.touch(hit.id, position)
+
+    def _read(self, probe: Probe, hit: Hit | None) -> None:
+        answer = self.session.evaluator.answer
+        if hit is None or answer is None or self.pointer.at is None or not answer.frame.has(hit.id):
+            self._nearest = None
+            self.set_reading(None)
+            return
+        self._nearest = nearest_point(answer, hit, probe.job.viewpoint, *probe.pixel)
+        self.set_reading(read(answer, hit, probe.job.viewpoint, *probe.pixel))
+
+    def nearest_point(self) -> tuple[str, int] | None:
+        """The shape and point that the last reading was nearest to."""
+        return self._nearest
 
     # Events
 
@@ -344,6 +409,9 @@ class View(QWidget):
 
     def mouseMoveEvent(self, event) -> None:
         self.pointer.move(event)
+        if not self.pointer.dragging:
+            hand = Qt.CursorShape.PointingHandCursor if self.pointer.can_take_hold else Qt.CursorShape.ArrowCursor
+            self.setCursor(hand)
 
     def mouseReleaseEvent(self, event) -> None:
         self.pointer.release(event)
@@ -354,6 +422,7 @@ class View(QWidget):
     def leaveEvent(self, event) -> None:
         del event
         self.pointer.leave()
+        self.set_reading(None)
 
     def navigate(self, viewpoint: Viewpoint) -> None:
         """Look from elsewhere; this leaves the camera."""

@@ -11,20 +11,21 @@ from estompe.app.session import Session
 from estompe.app.widgets.labels import label
 from estompe.app.widgets.number import HEIGHT, NumberField
 from estompe.document import edits
-from estompe.document.edits import Path
+from estompe.document.edits import ScenePath
+from estompe.document.references import REFERENCES
 from estompe.document.settings import Setting, settings_of
 
 
 class TripleField(QWidget):
     """Three numbers side by side, with one button that keys them all."""
 
-    def __init__(self, session: Session, path: Path, rule: Setting) -> None:
+    def __init__(self, session: Session, path: ScenePath, rule: Setting) -> None:
         super().__init__()
         row = QHBoxLayout(self)
         row.setContentsMargins(4, 0, 0, 0)
         row.setSpacing(2)
         name = label(rule.label, "soft")
-        name.setFixedWidth(38)
+        name.setFixedWidth(52)
         name.setToolTip(rule.text)
         row.addWidget(name)
         self.parts = [NumberField(session, (*path, axis), rule, compact=True) for axis in range(3)]
@@ -53,7 +54,7 @@ class _Box(QComboBox):
 class ChoiceField(QWidget):
     """One of several words, or one of the scene's controls or falloffs."""
 
-    def __init__(self, session: Session, path: Path, rule: Setting) -> None:
+    def __init__(self, session: Session, path: ScenePath, rule: Setting) -> None:
         super().__init__()
         self._session, self.path, self.rule = session, path, rule
         self.box = _Box()
@@ -69,12 +70,12 @@ class ChoiceField(QWidget):
         self.pull()
 
     def pull(self) -> None:
-        if not edits.exists(self._session.scene, self.path):
+        if not edits.exists(self._session.document.scene, self.path):
             return
-        value = edits.get(self._session.scene, self.path)
+        value = edits.get(self._session.document.scene, self.path)
         choices = self._choices()
         if value not in dict(choices):
-            choices.insert(0, (value, value if self.rule.kind == "attribute" else f"missing ({value})"))
+            choices.insert(0, (value, value if self.rule.editor == "attribute" else f"missing ({value})"))
         if [(self.box.itemData(i), self.box.itemText(i)) for i in range(self.box.count())] != choices:
             self.box.clear()
             for item, text in choices:
@@ -82,35 +83,31 @@ class ChoiceField(QWidget):
         self.box.setCurrentIndex([item for item, _ in choices].index(value))
 
     def _choices(self) -> list[tuple[Any, str]]:
-        scene = self._session.scene
-        paths = [item for item in scene.controls if item.form == "path"]
-        families: dict[str, Any] = {"control": scene.controls, "path": paths}
-        families |= {"falloff": scene.falloffs, "shape": scene.shapes}
         none: list[tuple[Any, str]] = [(None, "none")] if self.rule.optional else []
-        if self.rule.kind in families:
-            return none + [(item.id, item.name) for item in families[self.rule.kind]]
-        if self.rule.kind == "effect":
-            chains = [(shape, effect) for shape in scene.shapes for effect in shape.effects]
-            return [(e.id, f"{s.name}: {e.settings.label}") for s, e in chains if hasattr(e.settings, "bend_at")]
-        if self.rule.kind == "attribute":
+        if self.rule.refers in REFERENCES:
+            found = REFERENCES[self.rule.refers].candidates(self._session.document.scene)
+            return none + [(item.id, item.name) for item in found]
+        if self.rule.editor == "attribute":
             return [(name, name) for name in self._attributes()]
-        return [(choice, choice) for choice in self.rule.choices]
+        return none + [(choice, choice) for choice in self.rule.choices]
 
     def _attributes(self) -> list[str]:
         """The names of what is stored with the current shape."""
-        answer, shape = self._session.answer, self._session.shape_id
-        if answer is None or shape not in {item.id for item in answer.frame.scene.shapes}:
+        answer, shape = self._session.evaluator.answer, self._session.selection.shape_id
+        if answer is None or shape is None or not answer.frame.has(shape):
             return []
         return sorted({name for _, name in answer.frame[shape].attributes})
 
     def _chosen(self, index: int) -> None:
-        self._session.put(self.path, self.box.itemData(index), f"Set {self._session.name_of(self.path)}")
+        self._session.document.put(
+            self.path, self.box.itemData(index), f"Set {self._session.document.name_of(self.path)}"
+        )
 
 
 class FlagField(QCheckBox):
     """Yes or no."""
 
-    def __init__(self, session: Session, path: Path, rule: Setting) -> None:
+    def __init__(self, session: Session, path: ScenePath, rule: Setting) -> None:
         super().__init__(rule.label)
         self._session, self.path = session, path
         self.setToolTip(rule.text)
@@ -120,11 +117,11 @@ class FlagField(QCheckBox):
         self.pull()
 
     def pull(self) -> None:
-        if edits.exists(self._session.scene, self.path):
-            self.setChecked(bool(edits.get(self._session.scene, self.path)))
+        if edits.exists(self._session.document.scene, self.path):
+            self.setChecked(bool(edits.get(self._session.document.scene, self.path)))
 
     def _clicked(self, on: bool) -> None:
-        self._session.put(self.path, on, f"Set {self._session.name_of(self.path)}")
+        self._session.document.put(self.path, on, f"Set {self._session.document.name_of(self.path)}")
 
 
 class Field(Protocol):
@@ -134,36 +131,42 @@ class Field(Protocol):
         """Show the scene's value again."""
 
 
-_FIELDS: dict[str, Any] = {
+_BY_TYPE: dict[str, Any] = {
     "number": NumberField,
     "real": NumberField,
     "whole": NumberField,
     "triple": TripleField,
     "flag": FlagField,
-    **dict.fromkeys(("choice", "control", "path", "falloff", "shape", "effect", "attribute"), ChoiceField),
+    "choice": ChoiceField,
 }
+_BY_EDITOR: dict[str, Any] = {"attribute": ChoiceField}
 Made = TypeVar("Made", bound=type)
 
 
-def field_for(kind: str) -> Callable[[Made], Made]:
-    """Make a widget known as the field for a kind of setting."""
+def field_for(editor: str) -> Callable[[Made], Made]:
+    """Make a widget known as the field for settings with that editor."""
 
     def register(made: Made) -> Made:
-        _FIELDS[kind] = made
+        if editor in _BY_EDITOR:
+            raise ValueError(f"there are two fields for {editor}")
+        _BY_EDITOR[editor] = made
         return made
 
     return register
 
 
-def field(session: Session, path: Path, rule: Setting) -> Any:
-    """The field for one setting at a path."""
-    return _FIELDS[rule.kind](session, path, rule)
+def field(session: Session, path: ScenePath, rule: Setting) -> Any:
+    """The field for one setting at a path: its own editor, a choice of what it may name, or what its type calls for."""
+    if rule.editor:
+        return _BY_EDITOR[rule.editor](session, path, rule)
+    if rule.refers:
+        return ChoiceField(session, path, rule)
+    return _BY_TYPE.get(rule.type, _BY_EDITOR["name"])(session, path, rule)
 
 
-def fields_of(session: Session, path: Path, struct: Any, only: tuple[str, ...] = ()) -> list[Any]:
-    """Fields for all settings of a struct at a path, or for those named."""
-    rules = [rule for rule in settings_of(type(struct)) if rule.kind != "hidden" and (not only or rule.name in only)]
-    return [field(session, (*path, rule.name), rule) for rule in rules]
+def shown_rules(struct: Any) -> list[Setting]:
+    """The settings of a struct that have a field and an effect."""
+    return [rule for rule in settings_of(type(struct)) if rule.editor != "hidden" and rule.applies(struct)]
 
 
 def rule_of(struct: Any, name: str) -> Setting:

@@ -7,17 +7,17 @@ from PyQt6.QtWidgets import QLineEdit, QMenu, QToolTip, QWidget
 
 from estompe.app import icons, theme, units
 from estompe.app.session import Session
-from estompe.app.widgets.leaving import take_away
+from estompe.app.widgets.removal import remove_widget
 from estompe.document import edits
 from estompe.document.check import SceneError, check_number
-from estompe.document.edits import Path
+from estompe.document.edits import ScenePath
 from estompe.document.formula import FormulaError, parse
 from estompe.document.numbers import Formula, Keyed
 from estompe.document.resolving import Resolver
 from estompe.document.settings import Setting
 
 HEIGHT = 22
-_TACK = 16
+_MARK = 16
 
 
 class _Editor(QLineEdit):
@@ -34,11 +34,13 @@ class NumberField(QWidget):
 
     refused = pyqtSignal(str)
 
-    def __init__(self, session: Session, path: Path, rule: Setting, compact: bool = False, bare: bool = False) -> None:
+    def __init__(
+        self, session: Session, path: ScenePath, rule: Setting, compact: bool = False, bare: bool = False
+    ) -> None:
         super().__init__()
         self._session, self.path, self.rule = session, path, rule
         self._compact, self._bare = compact, bare
-        self._keyable = rule.kind in ("number", "triple")
+        self.keyable = rule.type in ("number", "triple")
         self._press: QPointF | None = None
         self._start = 0.0
         self._dragged = False
@@ -50,7 +52,7 @@ class NumberField(QWidget):
         self.setCursor(Qt.CursorShape.SizeHorCursor)
         self.setAccessibleName(rule.label)
         limits = "" if rule.low is None or rule.high is None else f"\nFrom {rule.low:g} to {rule.high:g}."
-        unit = f" ({rule.unit})" if rule.unit else ""
+        unit = f" ({units.named(rule.unit)})" if rule.unit else ""
         self.setToolTip(f"{rule.label}{unit}: {rule.text}{limits}\nDrag or type; K or the dot keys it.")
 
     def pull(self) -> None:
@@ -59,21 +61,21 @@ class NumberField(QWidget):
 
     def exists(self) -> bool:
         """Whether the number is still in the scene."""
-        return edits.exists(self._session.scene, self.path)
+        return edits.exists(self._session.document.scene, self.path)
 
     @property
     def value(self) -> float:
-        return self._session.number(self.path)
+        return self._session.numbers.number(self.path)
 
     @property
     def _formula(self) -> Formula | None:
         """The formula the number follows, if it does."""
-        number = edits.get(self._session.scene, self.path)
+        number = edits.get(self._session.document.scene, self.path)
         return number if isinstance(number, Formula) else None
 
     @property
     def _whole(self) -> bool:
-        return self.rule.kind == "whole"
+        return self.rule.type == "whole"
 
     def set_value(self, value: float, merge_key: object = None) -> None:
         """Put a value into the scene; one outside the limits is refused, with words beside the field."""
@@ -85,17 +87,17 @@ class NumberField(QWidget):
             self._refuse(str(error))
             return
         self._error = ""
-        label = f"Set {self._session.name_of(self.path)}"
-        if self._keyable:
-            self._session.set_number(self.path, float(value), label, merge_key)
+        label = f"Set {self._session.document.name_of(self.path)}"
+        if self.keyable:
+            self._session.numbers.set_number(self.path, float(value), label, merge_key)
         else:
-            self._session.put(self.path, int(value) if self._whole else float(value), label, merge_key)
+            self._session.document.put(self.path, int(value) if self._whole else float(value), label, merge_key)
 
     def _refuse(self, text: str) -> None:
         self._error = text
         self.refused.emit(text)
         QToolTip.showText(self.mapToGlobal(self.rect().bottomLeft()), text, self)
-        self._session.said.emit(text, "error")
+        self._session.messages.say(text, "error")
         self.update()
 
     def _clamped(self, value: float) -> float:
@@ -103,11 +105,11 @@ class NumberField(QWidget):
         high = self.rule.high if self.rule.high is not None else value
         return max(low, min(high, value))
 
-    def _tack(self) -> QRect:
-        return QRect(self.width() - _TACK, 0, _TACK, self.height())
+    def _mark(self) -> QRect:
+        return QRect(self.width() - _MARK, 0, _MARK, self.height())
 
     def _value_area(self) -> QRect:
-        right = _TACK if self._keyable else 4
+        right = _MARK if self.keyable else 4
         left = 0 if self._bare else 14 if self._compact else self.width() // 3
         return QRect(left, 0, self.width() - left - right, self.height())
 
@@ -132,21 +134,21 @@ class NumberField(QWidget):
         painter.setPen(t.color("ink"))
         text = units.counted(int(self.value)) if self._whole else units.shown(self.value, self.rule.unit)
         if self._compact:
-            text = text.removesuffix(" m").removesuffix("°").removesuffix(" ×")
+            text = units.bare(text, self.rule.unit)
         painter.drawText(self._value_area(), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, text)
-        if self._keyable:
-            self._paint_tack(painter, t)
+        if self.keyable:
+            self._paint_mark(painter, t)
 
-    def _paint_tack(self, painter: QPainter, t: theme.Theme) -> None:
-        number = edits.get(self._session.scene, self.path)
-        centre = QPointF(self._tack().center()) + QPointF(0.5, 0.5)
+    def _paint_mark(self, painter: QPainter, t: theme.Theme) -> None:
+        number = edits.get(self._session.document.scene, self.path)
+        centre = QPointF(self._mark().center()) + QPointF(0.5, 0.5)
         if isinstance(number, Formula):
             painter.setPen(t.color("slate"))
             painter.setFont(theme.font(12, QFont.Weight.DemiBold))
-            painter.drawText(self._tack(), Qt.AlignmentFlag.AlignCenter, "=")
+            painter.drawText(self._mark(), Qt.AlignmentFlag.AlignCenter, "=")
             return
         keyed = isinstance(number, Keyed)
-        here = self._session.has_key(number)
+        here = self._session.numbers.has_key(number)
         painter.setPen(QPen(t.color("chalk" if keyed else "soft", 255 if keyed or self.underMouse() else 110), 1.3))
         painter.setBrush(t.color("chalk") if here else Qt.BrushStyle.NoBrush)
         painter.drawEllipse(centre, 3.2, 3.2)
@@ -154,11 +156,11 @@ class NumberField(QWidget):
     def mousePressEvent(self, event) -> None:
         if event.button() != Qt.MouseButton.LeftButton:
             return
-        if self._session.linking is not None:
-            self._session.link_to(self.path)
+        if self._session.numbers.linking is not None:
+            self._session.numbers.link_to(self.path)
             return
-        if self._keyable and self._tack().contains(event.pos()):
-            self.type_value() if self._formula is not None else self._session.toggle_key(self.path)
+        if self.keyable and self._mark().contains(event.pos()):
+            self.type_value() if self._formula is not None else self._session.numbers.toggle_key(self.path)
             return
         self._press, self._start, self._dragged = event.position(), self.value, False
 
@@ -178,7 +180,7 @@ class NumberField(QWidget):
 
     def mouseReleaseEvent(self, event) -> None:
         pressed, self._press = self._press, None
-        self._session.end_gesture()
+        self._session.document.end_gesture()
         if pressed is not None and not self._dragged and event.button() == Qt.MouseButton.LeftButton:
             self.type_value()
 
@@ -196,25 +198,25 @@ class NumberField(QWidget):
             self.set_value(self._clamped(self.value + steps[event.key()] * step))
         elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             self.type_value()
-        elif event.key() == Qt.Key.Key_K and self._keyable:
-            self._session.toggle_key(self.path)
+        elif event.key() == Qt.Key.Key_K and self.keyable:
+            self._session.numbers.toggle_key(self.path)
         elif event.text() and event.text() in "0123456789.,-":
             self.type_value(event.text())
         else:
             super().keyPressEvent(event)
 
     def contextMenuEvent(self, event) -> None:
-        if not self._keyable:
+        if not self.keyable:
             return
         menu = QMenu(self)
-        here = self._session.has_key(edits.get(self._session.scene, self.path))
-        menu.addAction("Remove key" if here else "Key here", lambda: self._session.toggle_key(self.path))
-        number = edits.get(self._session.scene, self.path)
+        here = self._session.numbers.has_key(edits.get(self._session.document.scene, self.path))
+        menu.addAction("Remove key" if here else "Key here", lambda: self._session.numbers.toggle_key(self.path))
+        number = edits.get(self._session.document.scene, self.path)
         if isinstance(number, Keyed):
             menu.addAction("Remove all keys", self._make_fixed)
             self._add_outside(menu, number)
         menu.addSeparator()
-        menu.addAction("Link to another number…", lambda: self._session.begin_link(self.path))
+        menu.addAction("Link to another number…", lambda: self._session.numbers.begin_link(self.path))
         if self._formula is not None:
             menu.addAction("Remove formula", self._make_fixed)
         menu.exec(event.globalPos())
@@ -229,11 +231,13 @@ class NumberField(QWidget):
                 action.setChecked(getattr(number, side) == choice)
 
     def _put_outside(self, side: str, choice: str) -> None:
-        changed = structs.replace(edits.get(self._session.scene, self.path), **{side: choice})
-        self._session.put(self.path, changed, f"Set {side} the keys of {self._session.name_of(self.path)}")
+        changed = structs.replace(edits.get(self._session.document.scene, self.path), **{side: choice})
+        self._session.document.put(
+            self.path, changed, f"Set {side} the keys of {self._session.document.name_of(self.path)}"
+        )
 
     def _make_fixed(self) -> None:
-        self._session.put(self.path, self.value, f"Fix {self._session.name_of(self.path)}")
+        self._session.document.put(self.path, self.value, f"Fix {self._session.document.name_of(self.path)}")
 
     def type_value(self, text: str | None = None) -> None:
         """Open the field for typing."""
@@ -254,7 +258,7 @@ class NumberField(QWidget):
             return
         self._editor = None
         text = editor.text().strip()
-        take_away(editor)
+        remove_widget(editor)
         if not self.exists():
             return
         self.setFocus()
@@ -266,7 +270,7 @@ class NumberField(QWidget):
             self._take_formula(text, str(error))
             return
         if self._formula is not None:
-            self._session.put(self.path, value, f"Set {self._session.name_of(self.path)}")
+            self._session.document.put(self.path, value, f"Set {self._session.document.name_of(self.path)}")
         elif value != self.value:
             self.set_value(value)
 
@@ -276,14 +280,14 @@ class NumberField(QWidget):
         return str(int(self.value)) if self._whole else units.typed(self.value, self.rule.unit)
 
     def _take_formula(self, text: str, not_a_number: str) -> None:
-        """Let the number follow a formula, if the words are one that can be worked out now."""
-        if not self._keyable or not any(mark in text for mark in "+-*/().abcdefghijklmnopqrstuvwxyz'"):
+        """Let the number follow a formula, if the words are one that can be computed now."""
+        if not self.keyable or not any(mark in text for mark in "+-*/().abcdefghijklmnopqrstuvwxyz'"):
             self._refuse(f"{self.rule.label}: {not_a_number}")
             return
         try:
             parse(text)
-            scene = edits.put(self._session.scene, self.path, Formula(text))
-            errors = Resolver(scene, self._session.frame, self._session.reduction).scene_errors()
+            scene = edits.put(self._session.document.scene, self.path, Formula(text))
+            errors = Resolver(scene, self._session.playhead.frame, self._session.evaluator.reduction).scene_errors()
         except FormulaError as error:
             self._refuse_formula(text, error)
             return
@@ -291,7 +295,9 @@ class NumberField(QWidget):
             self._refuse_formula(text, errors[self.path])
             return
         self._error = ""
-        self._session.put(self.path, Formula(text), f"Set {self._session.name_of(self.path)} to a formula")
+        self._session.document.put(
+            self.path, Formula(text), f"Set {self._session.document.name_of(self.path)} to a formula"
+        )
 
     def _refuse_formula(self, text: str, error: FormulaError) -> None:
         """Say what is wrong, and let it be mended with the wrong place picked."""

@@ -1,4 +1,4 @@
-"""What all panels share: they are built anew when their structure changes, and else only pull values."""
+"""What all panels share: they are built again when their structure changes, and else only pull values."""
 
 from collections.abc import Hashable
 from typing import Any
@@ -6,7 +6,7 @@ from typing import Any
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from estompe.app.session import Session
-from estompe.app.widgets.leaving import take_away
+from estompe.app.widgets.removal import remove_widget
 
 _NEVER = object()
 
@@ -24,10 +24,10 @@ class Panel(QWidget):
         self._layout = QVBoxLayout(self)
         self._layout.setContentsMargins(0, 0, 0, 0)
         self._layout.setSpacing(0)
-        session.scene_changed.connect(self.refresh)
-        session.current_changed.connect(self.refresh)
-        session.frame_changed.connect(self.refresh)
-        session.answered.connect(self._answered)
+        session.document.scene_changed.connect(self.refresh)
+        session.selection.changed.connect(self.refresh)
+        session.playhead.changed.connect(self.refresh)
+        session.evaluator.answered.connect(self._answered)
 
     def structure(self) -> Hashable:
         """What, when it changes, needs other widgets."""
@@ -41,7 +41,7 @@ class Panel(QWidget):
         """Show values again that no field shows."""
 
     def show_answer(self) -> None:
-        """Show what was worked out."""
+        """Show what was computed."""
 
     def _answered(self) -> None:
         for field in self.fields:
@@ -49,7 +49,7 @@ class Panel(QWidget):
         self.show_answer()
 
     def rebuild(self) -> None:
-        """Build anew whatever the structure is."""
+        """Build again whatever the structure is."""
         self._built = _NEVER
         self.refresh()
 
@@ -80,7 +80,7 @@ class Panel(QWidget):
     def _renew(self) -> None:
         if self._body is not None:
             self._layout.removeWidget(self._body)
-            take_away(self._body)
+            remove_widget(self._body)
         self.fields = []
         self._body = QWidget()
         layout = QVBoxLayout(self._body)

@@ -53,7 +53,7 @@ class RampPlot(QWidget):
     def __init__(self, fixed_range: bool = False) -> None:
         super().__init__()
         self._fixed_range = fixed_range
-        self.setMinimumHeight(184)
+        self.setMinimumHeight(140)
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Ramp")
@@ -152,7 +152,7 @@ class RampPlot(QWidget):
             return
         bottom, tallest = self._plot().bottom(), self._plot().height() * 0.72
         edges = np.linspace(self._low, self._high, len(self._counts) + 1)
-        # The root keeps a small but real share of points visible beside a tall bar.
+        # The root keeps a small but real fraction of points visible beside a tall bar.
         heights = np.sqrt(self._counts / self._counts.max()) * tallest
         gap = 1.0 if self._x(edges[1]) - self._x(edges[0]) > 4 else 0.0
         for left, right, height in zip(edges[:-1], edges[1:], heights, strict=True):
@@ -302,7 +302,7 @@ class RampPlot(QWidget):
                 f"{shape} to the next point", lambda shape=shape: self.point_shaped.emit(index, shape)
             )
             action.setCheckable(True)
-            action.setChecked(self.curve.ramp[index].shape == shape)
+            action.setChecked(self.curve.ramp[index].interpolation == shape)
         menu.addSeparator()
         menu.addAction("Remove point", lambda: self.point_removed.emit(index))
         menu.exec(event.globalPos())

@@ -6,7 +6,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QWidget
 
 from estompe.app import icons
 from estompe.app.widgets.labels import Elided, icon_button
-from estompe.app.widgets.leaving import take_away
+from estompe.app.widgets.removal import remove_widget
 
 
 class Draggable(QWidget):
@@ -125,7 +125,7 @@ class Row(Draggable):
     def _renamed(self, editor: QLineEdit) -> None:
         name = editor.text().strip()
         editor.blockSignals(True)
-        take_away(editor)
+        remove_widget(editor)
         if name and name != self.name:
             self.renamed.emit(name)
 

@@ -2,7 +2,7 @@
 in vec3 eye_normal;
 in vec3 eye_position;
 in float at_strength;
-in float at_place;
+in float at_range_position;
 in vec3 own_color;
 flat in float sides;
 
@@ -32,10 +32,10 @@ vec3 with_contours(vec3 color) {
     vec3 ink = at_strength > 0.62 ? vec3(0.93, 0.72, 0.58) : vec3(0.20, 0.13, 0.10);
     float quarters = max(line(at_strength, 0.25, 1.1), max(line(at_strength, 0.5, 1.1), line(at_strength, 0.75, 1.1)));
     color = mix(color, ink, 0.65 * quarters);
-    float full = line(at_place, 0.0, 2.0);
+    float full = line(at_range_position, 0.0, 2.0);
     color = mix(color, at_strength > 0.5 ? vec3(0.96, 0.90, 0.83) : vec3(0.20, 0.13, 0.10), 0.9 * full);
     float dash = step(fract((gl_FragCoord.x + gl_FragCoord.y) / 11.0), 0.58);
-    float gone = line(at_place, 1.0, 2.0) * dash;
+    float gone = line(at_range_position, 1.0, 2.0) * dash;
     return mix(color, vec3(0.65, 0.24, 0.13), 0.9 * gone);
 }
 

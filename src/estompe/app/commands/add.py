@@ -1,0 +1,79 @@
+"""The Add menu: the palette with what can be added, and adding an entry of it."""
+
+from typing import cast
+
+from estompe.app.commands.command import Command, needs_shape
+from estompe.app.context import AppContext
+from estompe.document import edits
+from estompe.document.kinds import ControlForm, ShapeSource, kinds
+from estompe.setups import adding
+from estompe.setups.catalog import Entry
+from estompe.setups.push_near import push_near
+
+
+def add_entry(context: AppContext, entry: Entry) -> None:
+    """Add an entry of the catalog to the scene and make it current; what cannot be added is said."""
+    makers = {"shape": _shape, "control": _control, "source": _layer, "effect": _effect, "recipe": _recipe}
+    makers[entry.family](context, entry)
+    context.preferences.remember_added(entry.name)
+    context.preferences.save()
+
+
+def _shape(context: AppContext, entry: Entry) -> None:
+    document = context.session.document
+    kind = kinds(ShapeSource)[entry.tag]
+    scene, made = adding.add_shape(document.scene, kind.label, kind())
+    document.commit(scene, f"Add {entry.label}")
+    context.session.selection.choose_shape(made)
+
+
+def _control(context: AppContext, entry: Entry) -> None:
+    """A control where the view looks; a path gets its first points."""
+    document = context.session.document
+    x, y, z = context.view.viewpoint.target
+    position = (round(x, 2), round(y, 2), round(z, 2))
+    scene, made = adding.add_control(document.scene, cast(ControlForm, entry.tag), "Control", position)
+    if entry.tag == "path":
+        scene = edits.put(scene, ("controls", made, "points"), adding.FIRST_PATH)
+    document.commit(scene, "Add control")
+    context.session.selection.choose_control(made)
+
+
+def _layer(context: AppContext, entry: Entry) -> None:
+    if context.session.selection.falloff is None:
+        context.measure.add_falloff()
+    context.measure.add_layer(entry.tag)
+
+
+def _effect(context: AppContext, entry: Entry) -> None:
+    context.drive.add_effect(entry.tag)
+
+
+def _recipe(context: AppContext, _entry: Entry) -> None:
+    context.run("push_near")
+
+
+def add_push_near(context: AppContext) -> None:
+    """A control, a falloff around it and a Push on the current shape, sized to fit."""
+    session = context.session
+    shape, answer = session.selection.shape, session.evaluator.answer
+    if answer is None or not answer.frame.has(shape.id):
+        context.status.say("the shape is not computed yet: try again", "warning")
+        return
+    scene, control, falloff = push_near(session.document.scene, shape.id, *answer.frame[shape.id].bounds)
+    session.selection.falloff_id = falloff
+    session.document.commit(scene, f"Push {shape.name} near a control")
+    session.selection.choose_control(control)
+    session.selection.choose_falloff(falloff)
+    session.evaluator.ask()
+
+
+COMMANDS = (
+    Command("add_anything", "Anything…", lambda c: c.add(""), "Add", "A"),
+    Command("add_shape", "Shape…", lambda c: c.add("shape"), "Add"),
+    Command("add_control", "Control…", lambda c: c.add("control"), "Add"),
+    Command("add_falloff", "Falloff", lambda c: c.measure.add_falloff(), "Add"),
+    Command("add_layer", "Falloff layer…", lambda c: c.add("source"), "Add", "Ctrl+Shift+L"),
+    Command("add_effect", "Effect…", lambda c: c.add("effect"), "Add", "Ctrl+Shift+A", needs_shape),
+    Command("push_near", "Push near a control", add_push_near, "Add", "Ctrl+Shift+P", needs_shape),
+)

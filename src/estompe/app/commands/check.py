@@ -1,0 +1,51 @@
+"""The Check menu."""
+
+from estompe.app.commands.command import Command, needs_scene, needs_shape_and_falloff
+from estompe.app.context import AppContext
+from estompe.setups.adding import subdivide_on_ramp
+
+
+def follow_value(context: AppContext) -> None:
+    """Show the course over time of the value at the pointer, or no more."""
+    canvas = context.time.canvas
+    canvas.pin(None if canvas.pinned is not None else context.view.nearest_point())
+
+
+def subdivide_there(context: AppContext) -> None:
+    """Subdivide the current shape where the current falloff's ramp is steep, before its effects."""
+    shape, falloff = context.session.selection.shape, context.session.selection.falloff
+    scene = subdivide_on_ramp(context.session.document.scene, shape.id, falloff.id)
+    context.session.document.commit(scene, f"Subdivide {shape.name}")
+
+
+def take_reference(context: AppContext) -> None:
+    """Keep the picture as it is now, to compare with."""
+    context.view.take_reference()
+    context.status.say("kept; W wipes between this picture and what comes")
+
+
+def list_problems(context: AppContext) -> None:
+    """Say everything that is wrong with the scene on this frame."""
+    answer = context.session.evaluator.answer
+    problems = answer.frame.problems if answer is not None else ()
+    text = "; ".join(f"{context.session.document.name_of(item.path[:2])}: {item.text}" for item in problems)
+    context.status.say(text or "nothing is wrong on this frame", "error" if text else "")
+
+
+COMMANDS = (
+    Command("pin_probe", "Follow the value at the pointer", follow_value, "Check", "P", needs_scene),
+    Command(
+        "mark_coarse", "Mark where the mesh is too coarse", lambda c: c.view.mark_coarse(not c.view.marks_coarse),
+        "Check", "Shift+D", needs_shape_and_falloff, chosen=lambda c: c.view.marks_coarse,
+    ),
+    Command(
+        "subdivide_there", "Subdivide where it is too coarse", subdivide_there, "Check", "", needs_shape_and_falloff
+    ),
+    Command("take_reference", "Keep this picture to compare", take_reference, "Check", "Shift+R", needs_scene),
+    Command(
+        "wipe", "Wipe between then and now", lambda c: c.view.toggle_wipe(), "Check", "W",
+        lambda c: "" if c.view.has_reference else "keep a picture first: Shift+R",
+        chosen=lambda c: c.view.wipe_at is not None,
+    ),
+    Command("list_problems", "List what is wrong", list_problems, "Check"),
+)  # fmt: skip

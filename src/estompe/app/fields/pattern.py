@@ -1,0 +1,73 @@
+"""A small live picture of a pattern, such as noise, as it is on a square of one scene unit and more."""
+
+from typing import Any
+
+import numpy as np
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QImage, QPainter, QPixmap
+from PyQt6.QtWidgets import QWidget
+
+from estompe.app import icons
+from estompe.app.session import Session
+from estompe.document import edits
+from estompe.document.edits import ScenePath
+from estompe.geometry import Geometry
+from estompe.geometry.elements import Elements
+from estompe.geometry.topology import Topology
+from estompe.render.palette import strength_colors
+
+_WIDTH, _HEIGHT, _EXTENT = 144, 48, 3.0
+
+
+class _Square:
+    """All that a pattern may ask for: the time, and where it stands."""
+
+    shape_matrix = np.eye(3, 4)
+
+    def __init__(self, clock: float) -> None:
+        self.clock = clock
+
+
+class PatternPicture(QWidget):
+    """Three scene units of a source's pattern across the XY plane, as wide as the card."""
+
+    def __init__(self, session: Session, path: ScenePath) -> None:
+        super().__init__()
+        self._session, self._path = session, path
+        self._shown: tuple[Any, float] | None = None
+        self._picture = QPixmap()
+        self.setFixedHeight(_HEIGHT + 6)
+        self.setToolTip(f"The pattern over {_EXTENT:g} scene units")
+        self.setAccessibleName("Pattern")
+
+    def pull(self) -> None:
+        """Draw the pattern again if it is another one now."""
+        if not edits.exists(self._session.numbers.now, self._path):
+            return
+        source = edits.get(self._session.numbers.now, self._path)
+        frame = self._session.playhead.frame
+        clock = source.clock(frame / self._session.document.scene.frames_per_second, frame)
+        if self._shown != (source, clock):
+            self._shown = (source, clock)
+            self._picture = _pattern(source, clock)
+            self.update()
+
+    def paintEvent(self, event) -> None:
+        del event
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        area = self.rect().adjusted(4, 3, -4, -3)
+        painter.drawPixmap(area, self._picture)
+        painter.setPen(icons.current_theme().color("hairline"))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawRect(area)
+
+
+def _pattern(source: Any, clock: float) -> QPixmap:
+    x, y = np.meshgrid(np.linspace(0, _EXTENT, _WIDTH), np.linspace(_EXTENT * _HEIGHT / _WIDTH, 0, _HEIGHT))
+    points = np.stack([x.ravel(), y.ravel(), np.zeros(x.size)], axis=1).astype(np.float32)
+    square = Geometry(points, Topology(np.zeros(0, np.int32), np.zeros(1, np.int32), len(points)))
+    values = source.measure(Elements(square), _Square(clock)).reshape(_HEIGHT, _WIDTH)
+    reach = max(float(np.abs(values).max()), 1e-9)
+    colors = np.ascontiguousarray(strength_colors(0.5 + values / (2 * reach)))
+    return QPixmap.fromImage(QImage(colors.tobytes(), _WIDTH, _HEIGHT, _WIDTH * 3, QImage.Format.Format_RGB888).copy())

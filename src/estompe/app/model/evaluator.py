@@ -1,0 +1,87 @@
+"""Having frames computed in the background, and the newest answer."""
+
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+
+from estompe.app.model.document import DocumentModel
+from estompe.app.model.messages import Messages
+from estompe.app.model.playhead import Playhead
+from estompe.app.model.selection import Selection
+from estompe.evaluate.worker import Answer, Request, Worker
+
+
+class Evaluator(QObject):
+    """answered(answer) for the newest request; readied(request, fraction) for a frame computed ahead.
+
+    fraction: how much of the current shape is past half strength there.
+    """
+
+    answered = pyqtSignal(object)
+    readied = pyqtSignal(object, object)
+    _failed = pyqtSignal(str)
+
+    def __init__(
+        self,
+        document: DocumentModel,
+        selection: Selection,
+        playhead: Playhead,
+        messages: Messages,
+        parent: QObject | None = None,
+    ) -> None:
+        super().__init__(parent)
+        self._document, self._selection, self._playhead = document, selection, playhead
+        self.answer: Answer | None = None
+        self._shown_for = (selection.shape_id, selection.falloff_id)
+        self._asking = QTimer(self, singleShot=True, interval=0)
+        self._asking.timeout.connect(self._ask)
+        self.answered.connect(self._take)
+        self._failed.connect(lambda text: messages.say(text, "error"))
+        self.worker = Worker(self.answered.emit, self.readied.emit, failed=self._failed.emit)
+        document.scene_changed.connect(lambda *_: self.ask())
+        selection.changed.connect(self._selected)
+        playhead.left.connect(self._moved)
+
+    def begin(self) -> None:
+        """Forget the answer for another project."""
+        self.answer = None
+
+    def ask(self) -> None:
+        """Have the current frame computed, once everything at hand has been dealt with."""
+        self._asking.start()
+
+    def reduction(self, what: str, falloff: str, shape: str) -> float:
+        """What the newest answer found for a reduction; 0 while it is not known."""
+        reductions = self.answer.frame.reductions if self.answer is not None else {}
+        return reductions.get((what, falloff, shape), 0.0)
+
+    def still_asks(self, request: Request) -> bool:
+        """Whether a request is about what is current; news of others may still be on its way."""
+        current = self._selection.shape_id, self._selection.falloff_id
+        return request.project.scene is self._document.scene and (request.shape, request.falloff) == current
+
+    def close(self) -> None:
+        """End background work."""
+        self._asking.stop()
+        self.worker.stop()
+
+    def _selected(self) -> None:
+        current = self._selection.shape_id, self._selection.falloff_id
+        if current != self._shown_for:
+            self._shown_for = current
+            self.ask()
+
+    def _moved(self) -> None:
+        ready = self.worker.ready(self._request())
+        if ready is not None:
+            self._take(ready)
+        self.ask()
+
+    def _request(self) -> Request:
+        return Request(
+            self._document.project, self._playhead.frame, self._selection.shape_id, self._selection.falloff_id
+        )
+
+    def _ask(self) -> None:
+        self.worker.ask(self._request())
+
+    def _take(self, answer: Answer) -> None:
+        self.answer = answer

@@ -1,0 +1,106 @@
+"""Numbers as they are on the current frame, and editing them: fixed, keyed or following another."""
+
+from PyQt6.QtCore import QObject
+
+from estompe.app.model.document import DocumentModel
+from estompe.app.model.evaluator import Evaluator
+from estompe.app.model.messages import Messages
+from estompe.app.model.playhead import Playhead
+from estompe.document import edits
+from estompe.document.edits import ScenePath
+from estompe.document.naming import spoken
+from estompe.document.numbers import Formula, Keyed, with_key, without_keys
+from estompe.document.resolving import Resolver
+from estompe.document.scene import Scene
+
+
+class Numbers(QObject):
+    """linking: the path of the number that waits for the one it should follow, or None."""
+
+    def __init__(
+        self,
+        document: DocumentModel,
+        playhead: Playhead,
+        evaluator: Evaluator,
+        messages: Messages,
+        parent: QObject | None = None,
+    ) -> None:
+        super().__init__(parent)
+        self._document, self._playhead, self._evaluator, self._messages = document, playhead, evaluator, messages
+        self.linking: ScenePath | None = None
+        self._now = Scene()
+        self._now_for: tuple[object, ...] = (None, None, None)
+
+    def begin(self) -> None:
+        """Let go of what belonged to the project before."""
+        self.linking = None
+
+    @property
+    def now(self) -> Scene:
+        """The scene with plain numbers for the current frame; reductions are those of the newest answer."""
+        key = (self._document.scene, self._playhead.frame, self._evaluator.answer)
+        if any(a is not b for a, b in zip(key, self._now_for, strict=True)):
+            self._now = Resolver(self._document.scene, self._playhead.frame, self._evaluator.reduction).scene()
+            self._now_for = key
+        return self._now
+
+    def number(self, path: ScenePath) -> float:
+        """A number's value on the current frame."""
+        return float(edits.get(self.now, path))
+
+    def set_number(self, path: ScenePath, value: float, label: str, merge_key: object = None) -> None:
+        """Set a number: on a keyed one, the key of the current frame."""
+        self.set_numbers([(path, value)], label, merge_key)
+
+    def set_numbers(self, numbers: list[tuple[ScenePath, float]], label: str, merge_key: object = None) -> None:
+        """Set several numbers as one step; keyed ones get a key on the current frame."""
+        scene = self._document.scene
+        for path, value in numbers:
+            number = edits.get(scene, path)
+            if isinstance(number, Formula):
+                name = self._document.name_of(path)
+                self._messages.say(f"{name} follows the formula {number.text}: change that", "warning")
+                continue
+            new = with_key(number, self._playhead.frame, value) if isinstance(number, Keyed) else value
+            scene = edits.put(scene, path, new)
+        self._document.commit(scene, label, merge_key)
+
+    def toggle_key(self, path: ScenePath) -> None:
+        """Put a key on the current frame, or remove the one that is there."""
+        self.toggle_keys([path])
+
+    def toggle_keys(self, paths: list[ScenePath]) -> None:
+        """Put keys on several numbers at once; where all have one on this frame, remove them."""
+        scene = self._document.scene
+        numbers = [edits.get(scene, path) for path in paths]
+        there = all(self.has_key(number) for number in numbers)
+        for path, number in zip(paths, numbers, strict=True):
+            if there:
+                scene = edits.put(scene, path, without_keys(number, {float(self._playhead.frame)}))
+            else:
+                scene = edits.put(scene, path, with_key(number, self._playhead.frame, self.number(path)))
+        what = self._document.name_of(paths[0][:-1] if len(paths) > 1 else paths[0])
+        self._document.commit(scene, f"{'Remove key' if there else 'Key'} {what}")
+
+    def has_key(self, number: object) -> bool:
+        """Whether a number has a key on the current frame."""
+        return isinstance(number, Keyed) and any(key.frame == self._playhead.frame for key in number.keys)
+
+    def begin_link(self, path: ScenePath) -> None:
+        """The next number that is clicked is what this one follows."""
+        self.linking = path
+        name = self._document.name_of(path)
+        self._messages.say(f"Click the number {name} should follow; press Esc to cancel", "warning")
+
+    def link_to(self, path: ScenePath) -> None:
+        """Let the number that waits for it follow another one."""
+        follower, self.linking = self.linking, None
+        if follower is None or follower == path:
+            return
+        scene, name = self._document.scene, self._document.name_of
+        linked = edits.put(scene, follower, Formula(spoken(scene, path)))
+        errors = Resolver(linked, self._playhead.frame, self._evaluator.reduction).scene_errors()
+        if follower in errors:
+            self._messages.say(f"{name(follower)}: {errors[follower]}", "error")
+            return
+        self._document.commit(linked, f"Link {name(follower)} to {name(path)}")

@@ -1,0 +1,185 @@
+"""Autosave, and the offer to recover after a crash."""
+
+import contextlib
+import fcntl
+import os
+import secrets
+import threading
+import time
+import zipfile
+from pathlib import Path
+
+import msgspec
+import platformdirs
+from PyQt6.QtCore import QObject, QTimer
+
+from estompe import faults
+from estompe.app.model.document import DocumentModel
+from estompe.app.model.messages import Messages
+from estompe.document import file
+from estompe.document.atomic import written_whole
+from estompe.document.project import Project
+from estompe.document.scene import Scene
+
+EVERY = 20_000
+"""Milliseconds between autosaves, unless the preferences say otherwise."""
+
+
+class Lost(msgspec.Struct):
+    """An autosaved scene whose window is gone."""
+
+    title: str
+    original: str
+    when: float
+    scene: str = ""
+
+    @property
+    def path(self) -> Path:
+        return Path(self.scene)
+
+    def words(self) -> str:
+        """What a person is asked."""
+        try:
+            when = time.strftime("%d %b, %H:%M", time.localtime(self.when))
+        except (OverflowError, ValueError, OSError):
+            when = "at an unknown time"
+        return f"“{self.title[:80]}” was not saved when Estompe last ended ({when})."
+
+
+def folder() -> Path:
+    """Where autosaves are kept."""
+    return platformdirs.user_state_path("estompe") / "autosave"
+
+
+class Autosave(QObject):
+    """Writes the scene into a folder of ours, some seconds after it changed; removed once it is saved or given up.
+
+    Each window has a name of its own, and a lock on a file of that name for as long as it lives. A process number would not
+    do: it is used again, and on machines that share a home folder it names another process.
+    """
+
+    def __init__(self, document: DocumentModel, messages: Messages, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._document, self._messages = document, messages
+        self._written: Scene | None = None
+        self._failed: Scene | None = None
+        self._writing = threading.Thread()
+        self._recovered: list[Path] = []
+        self._scene = folder() / f"{secrets.token_hex(8)}{file.ENDING}"
+        self._lock: int | None = None
+        self._timer = QTimer(self, interval=EVERY)
+        self._timer.timeout.connect(self.write)
+        self._timer.start()
+        document.project_changed.connect(self._project_changed)
+
+    def set_interval(self, seconds: int) -> None:
+        """Autosave every so many seconds."""
+        self._timer.setInterval(seconds * 1000)
+
+    def follow(self, recovered: Path) -> None:
+        """The scene came from this autosave, which is removed once the scene is safe again under another name."""
+        self._recovered.append(recovered)
+
+    def write(self) -> None:
+        """Keep the scene, on a thread of its own, if it has unsaved changes that are not kept yet."""
+        document = self._document
+        if not document.unsaved or document.scene is self._written or self._writing.is_alive():
+            return
+        note = Lost(document.title, str(document.path or ""), time.time())
+        arguments = (document.project, note, list(self._recovered))
+        self._writing = threading.Thread(target=self._keep, args=arguments, name="estompe-autosave", daemon=True)
+        self._writing.start()
+
+    def _keep(self, project: Project, note: Lost, recovered: list[Path]) -> None:
+        try:
+            self._take_lock()
+            file.save(project, self._scene)
+            with written_whole(self._scene.with_suffix(".json")) as part:
+                part.write_bytes(msgspec.json.encode(note))
+            self._written, self._failed = project.scene, None
+            self._discard(recovered)
+        except (OSError, file.FileError) as error:
+            self._tell(project.scene, f"autosave failed: {error}")
+        except Exception as error:  # the thread must not die in silence: somebody relies on it
+            self._tell(project.scene, faults.record(error, "Autosave"))
+
+    def _tell(self, scene: Scene, text: str) -> None:
+        """Say what went wrong, once for a scene; it is tried again all the same."""
+        if self._failed is not scene:
+            self._failed = scene
+            self._messages.say(text, "warning")
+
+    def _take_lock(self) -> None:
+        folder().mkdir(parents=True, exist_ok=True)
+        if self._lock is None:
+            self._lock = os.open(self._scene.with_suffix(".lock"), os.O_CREAT | os.O_RDWR | os.O_CLOEXEC, 0o600)
+            # Some shared folders have no locks: then it only counts as lost a little too early.
+            with contextlib.suppress(OSError):
+                fcntl.flock(self._lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+
+    def _project_changed(self) -> None:
+        """Another project, or the same one now saved: what was kept of it is not needed once nothing is unsaved."""
+        if not self._document.unsaved:
+            self.wait()
+            self._discard(self._recovered)
+            discard(self._scene)
+            self._written = None
+
+    def _discard(self, recovered: list[Path]) -> None:
+        for path in list(recovered):
+            discard(path)
+            if path in self._recovered:
+                self._recovered.remove(path)
+
+    def wait(self) -> None:
+        """Until what is being written is there."""
+        if self._writing.is_alive():
+            self._writing.join()
+
+    def forget(self) -> None:
+        """The work is saved, or given up."""
+        self._timer.stop()
+        self.wait()
+        self._discard(self._recovered)
+        discard(self._scene)
+        if self._lock is not None:
+            os.close(self._lock)
+            self._lock = None
+
+
+def lost() -> list[Lost]:
+    """Autosaves of windows that no longer run, the newest first."""
+    found = []
+    for note in folder().glob("*.json"):
+        scene = note.with_suffix(file.ENDING)
+        if not zipfile.is_zipfile(scene) or _is_locked(note.with_suffix(".lock")):
+            continue
+        try:
+            item = msgspec.json.decode(note.read_bytes(), type=Lost)
+        except (OSError, msgspec.MsgspecError):
+            item = Lost(scene.stem, "", 0.0)  # the note is damaged; the scene may well be whole
+        item.scene = str(scene)
+        found.append(item)
+    return sorted(found, key=lambda item: -item.when)
+
+
+def discard(scene: Path) -> None:
+    """Remove an autosave with its note and lock."""
+    for ending in (file.ENDING, ".json", ".lock"):
+        with contextlib.suppress(OSError):
+            scene.with_suffix(ending).unlink(missing_ok=True)
+
+
+def _is_locked(path: Path) -> bool:
+    """Whether a window that runs holds the lock."""
+    try:
+        handle = os.open(path, os.O_RDWR | os.O_CLOEXEC)
+    except OSError:
+        return False
+    try:
+        fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
+    except OSError:
+        return True
+    finally:
+        os.close(handle)
+    return False

@@ -1,0 +1,113 @@
+"""What is current: a shape, a falloff and one of its layers, and what the handles act on."""
+
+import numpy as np
+from numpy.typing import NDArray
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from estompe.app.model.document import DocumentModel
+from estompe.document import edits
+from estompe.document.edits import ScenePath
+from estompe.document.scene import Control, EffectSlot, Falloff, Scene, Shape
+
+
+class Selection(QObject):
+    """changed() when something else is current.
+
+    picked: the path of what the handles act on: a shape, a control, the camera, an effect with a pivot, or a joint;
+    clipboard: effects that were copied; unfolded: types whose rarely tuned settings are shown; marked_edges: edges pointed
+    out in the view, float32 (k, 2, 3), world space.
+    """
+
+    changed = pyqtSignal()
+
+    def __init__(self, document: DocumentModel, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._document = document
+        self.shape_id: str | None = None
+        self.falloff_id: str | None = None
+        self.layer_id: str | None = None
+        self.picked: ScenePath = ()
+        self.clipboard: tuple[EffectSlot, ...] = ()
+        self.marked_edges: NDArray[np.float32] | None = None
+        self.unfolded: set[str] = set()
+
+    def begin(self, scene: Scene) -> None:
+        """Choose the first of everything in another project; nothing of the one before stays. Emits no signal."""
+        self.shape_id = scene.shapes[0].id if scene.shapes else None
+        self.falloff_id = scene.falloffs[0].id if scene.falloffs else None
+        self.picked = ("controls", scene.controls[0].id) if scene.controls else ()
+        self.layer_id = None
+        self.marked_edges = None
+
+    @property
+    def shape(self) -> Shape | None:
+        """The current shape."""
+        return next((item for item in self._document.scene.shapes if item.id == self.shape_id), None)
+
+    @property
+    def falloff(self) -> Falloff | None:
+        """The current falloff."""
+        return next((item for item in self._document.scene.falloffs if item.id == self.falloff_id), None)
+
+    @property
+    def picked_control(self) -> Control | None:
+        """The control that handles act on."""
+        if self.picked[:1] != ("controls",):
+            return None
+        return next((item for item in self._document.scene.controls if item.id == self.picked[1]), None)
+
+    @property
+    def picked_item(self) -> ScenePath | None:
+        """The path of the shape or control that is picked as a whole."""
+        whole = len(self.picked) == 2 and self.picked[0] in ("shapes", "controls")
+        return self.picked if whole else None
+
+    @property
+    def picked_effect(self) -> ScenePath | None:
+        """The path of the effect whose pivot the handles act on."""
+        return self.picked if len(self.picked) == 4 and self.picked[2] == "effects" else None
+
+    @property
+    def picked_joint(self) -> ScenePath | None:
+        """The path of the joint the handles act on."""
+        return self.picked if len(self.picked) == 7 and self.picked[2] == "effects" else None
+
+    def choose_shape(self, shape: str) -> None:
+        """Make a shape current and let the handles act on it."""
+        self.shape_id, self.picked = shape, ("shapes", shape)
+        self.changed.emit()
+
+    def choose_control(self, control: str) -> None:
+        """Let the handles act on a control."""
+        self.choose_part(("controls", control))
+
+    def choose_camera(self) -> None:
+        """Show the camera's numbers and keys."""
+        self.choose_part(("camera",))
+
+    def choose_part(self, path: ScenePath) -> None:
+        """Let the handles act on a part, such as a joint."""
+        self.picked = path
+        self.changed.emit()
+
+    def choose_falloff(self, falloff: str, layer: str | None = None) -> None:
+        """Make a falloff current, and one of its layers if it is picked."""
+        self.falloff_id, self.layer_id = falloff, layer
+        self.changed.emit()
+
+    def mark_edges(self, edges: NDArray[np.float32] | None) -> None:
+        """Point out edges in the view, or no more."""
+        self.marked_edges = edges
+        self.changed.emit()
+
+    def follow(self, scene: Scene) -> None:
+        """What is current must be there; where it is gone, the first of its kind is."""
+        before = (self.shape_id, self.falloff_id, self.picked)
+        if self.shape is None:
+            self.shape_id = scene.shapes[0].id if scene.shapes else None
+        if self.falloff is None:
+            self.falloff_id = scene.falloffs[0].id if scene.falloffs else None
+        if self.picked and not edits.exists(scene, self.picked):
+            self.picked = ()
+        if before != (self.shape_id, self.falloff_id, self.picked):
+            self.changed.emit()

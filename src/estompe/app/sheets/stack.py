@@ -1,0 +1,101 @@
+"""The view, and at most one sheet over it."""
+
+from collections.abc import Callable, Sequence
+from pathlib import Path
+from typing import Any
+
+from PyQt6.QtWidgets import QStackedWidget, QWidget
+
+from estompe.app.files import Files
+from estompe.app.model import recovery
+from estompe.app.preferences import Preferences
+from estompe.app.session import Session
+from estompe.app.sheets.help_sheet import HelpSheet, Shortcut
+from estompe.app.sheets.preferences_sheet import PreferencesSheet
+from estompe.app.sheets.reference_sheet import ReferenceSheet
+from estompe.app.sheets.routing_sheet import RoutingSheet
+from estompe.app.sheets.start_sheet import StartSheet
+from estompe.app.sheets.table_sheet import TableSheet
+from estompe.app.widgets.removal import remove_widget
+
+
+class SheetStack(QStackedWidget):
+    """Shows a sheet, or the view again. A sheet that nobody sees would follow every change, so it is removed."""
+
+    def __init__(self, view: QWidget, session: Session, files: Files, preferences: Preferences) -> None:
+        super().__init__()
+        self._session, self._files, self._preferences = session, files, preferences
+        self.apply_preferences: Callable[[], None] = lambda: None
+        self.addWidget(view)
+
+    @property
+    def sheet(self) -> QWidget | None:
+        """The sheet over the view, if there is one."""
+        return self.widget(1)
+
+    def show_sheet(self, sheet: QWidget) -> None:
+        """Lay a sheet over the view."""
+        self.show_view()
+        self.addWidget(sheet)
+        self.setCurrentWidget(sheet)
+
+    def show_view(self) -> None:
+        """Remove the sheet that lies over the view."""
+        sheet = self.sheet
+        if sheet is not None:
+            self.removeWidget(sheet)
+            remove_widget(sheet)
+
+    def close_sheet(self) -> None:
+        """Back to the view, or to the start sheet while nothing is open."""
+        self.show_view() if self._session.document.started else self.show_start()
+
+    def _toggle(self, kind: type[QWidget], make: Callable[[], Any]) -> None:
+        if isinstance(self.currentWidget(), kind):
+            self.close_sheet()
+            return
+        sheet = make()
+        sheet.closed.connect(self.close_sheet)
+        self.show_sheet(sheet)
+
+    def toggle_routing(self) -> None:
+        """Show Routing, or no more."""
+        self._toggle(RoutingSheet, lambda: RoutingSheet(self._session))
+
+    def toggle_table(self) -> None:
+        """Show the Table, or no more."""
+        self._toggle(TableSheet, lambda: TableSheet(self._session))
+
+    def toggle_preferences(self) -> None:
+        """Show the preferences, or no more."""
+        self._toggle(
+            PreferencesSheet, lambda: PreferencesSheet(self._session, self._preferences, self.apply_preferences)
+        )
+
+    def toggle_reference(self) -> None:
+        """Show the reference, or no more."""
+        self._toggle(ReferenceSheet, ReferenceSheet)
+
+    def show_entry(self, entry: str) -> None:
+        """Show one entry of the reference."""
+        if not isinstance(self.currentWidget(), ReferenceSheet):
+            self.toggle_reference()
+        self.currentWidget().show_entry(entry)
+
+    def show_shortcuts(self, shortcuts: Sequence[Shortcut], change: Callable[[str, str], None]) -> None:
+        """Show the shortcuts, which can be changed there."""
+        sheet = HelpSheet(shortcuts)
+        sheet.closed.connect(self.close_sheet)
+        sheet.changed.connect(change)
+        self.show_sheet(sheet)
+
+    def show_start(self) -> None:
+        """Lay the start sheet over the view."""
+        sheet = StartSheet(self._preferences.recent, recovery.lost())
+        sheet.sample_chosen.connect(self._files.open_sample)
+        sheet.file_chosen.connect(lambda name: self._files.open(Path(name)))
+        sheet.open_wanted.connect(self._files.ask_open)
+        sheet.new_wanted.connect(self._files.new_scene)
+        sheet.recovered.connect(self._files.recover)
+        sheet.discarded.connect(lambda item: recovery.discard(item.path))
+        self.show_sheet(sheet)

@@ -1,0 +1,179 @@
+"""What a press in the view can begin, one class each: orbit, pan, drag a handle or shell, paint, wipe, or click."""
+
+from collections.abc import Callable
+from typing import Protocol
+
+import numpy as np
+from PyQt6.QtCore import QPointF
+
+from estompe.app.view.handles import DIGITS, Handle, Handles
+from estompe.app.view.shells import END_WORDS, Shell
+from estompe.app.view.stage import Stage
+from estompe.document import edits
+from estompe.document.edits import ScenePath
+from estompe.document.numbers import Triple, plain_triple
+from estompe.document.transforms import matrix_of
+from estompe.geometry.transforms import inverse
+
+_CLICK = 4.0
+_DEGREES_PER_PIXEL = 0.4
+
+
+class Tool(Protocol):
+    """Something that goes on from press to release."""
+
+    def move(self, at: QPointF) -> "Tool":
+        """Go on; returns the tool that goes on from here, mostly itself."""
+
+    def release(self, at: QPointF) -> None:
+        """End."""
+
+
+class Orbit:
+    """Orbit about the target."""
+
+    def __init__(self, stage: Stage, at: QPointF) -> None:
+        self._stage, self._last = stage, at
+
+    def move(self, at: QPointF) -> Tool:
+        moved, self._last = at - self._last, at
+        orbited = self._stage.viewpoint.orbited(moved.x() * _DEGREES_PER_PIXEL, moved.y() * _DEGREES_PER_PIXEL)
+        self._stage.navigate(orbited)
+        return self
+
+    def release(self, at: QPointF) -> None:
+        del at
+
+
+class Pan:
+    """Move sideways with what is seen under the pointer."""
+
+    def __init__(self, stage: Stage, at: QPointF) -> None:
+        self._stage, self._last = stage, at
+
+    def move(self, at: QPointF) -> Tool:
+        moved, self._last = at - self._last, at
+        view = self._stage.viewpoint
+        unit = view.units_per_pixel(np.asarray(view.target), self._stage.extent[1])
+        self._stage.navigate(view.panned(-moved.x() * unit, moved.y() * unit))
+        return self
+
+    def release(self, at: QPointF) -> None:
+        del at
+
+
+class Click:
+    """A press on nothing: a click, or an orbit once the pointer has moved."""
+
+    def __init__(self, stage: Stage, at: QPointF, clicked: Callable[[QPointF], None]) -> None:
+        self._stage, self._press, self._clicked = stage, at, clicked
+
+    def move(self, at: QPointF) -> Tool:
+        if self._stage.orbits_left and (at - self._press).manhattanLength() > _CLICK:
+            return Orbit(self._stage, self._press).move(at)
+        return self
+
+    def release(self, at: QPointF) -> None:
+        self._clicked(at)
+
+
+class Wipe:
+    """Drag the line between the kept picture and this one."""
+
+    def __init__(self, stage: Stage) -> None:
+        self._stage = stage
+
+    def move(self, at: QPointF) -> Tool:
+        self._stage.wipe_at = min(max(at.x(), 0.0), self._stage.extent[0])
+        self._stage.update()
+        return self
+
+    def release(self, at: QPointF) -> None:
+        del at
+
+
+class Stroke:
+    """Paint a mask; a stroke is one step."""
+
+    def __init__(self, stage: Stage, at: QPointF) -> None:
+        self._stage = stage
+        stage.ask(at, "paint")
+
+    def move(self, at: QPointF) -> Tool:
+        self._stage.ask(at, "paint")
+        return self
+
+    def release(self, at: QPointF) -> None:
+        del at
+        self._stage.session.document.end_gesture()
+
+
+class HandleDrag:
+    """Drag a handle on what is picked; a drag is one step."""
+
+    def __init__(self, stage: Stage, at: QPointF, handles: Handles, handle: Handle) -> None:
+        self._stage, self._press, self._handles, self.handle = stage, at, handles, handle
+
+    def move(self, at: QPointF) -> Tool:
+        session, picked = self._stage.session, self._stage.session.selection.picked
+        changes = self._handles.dragged(self.handle, (self._press.x(), self._press.y()), (at.x(), at.y()))
+        base, changes = self._kept(changes)
+        numbers = [
+            ((*base, name, axis), round(value, DIGITS[name]))
+            for name, triple in changes.items()
+            for axis, value in enumerate(plain_triple(triple))
+            if round(value, DIGITS[name]) != round(session.numbers.number((*base, name, axis)), DIGITS[name])
+        ]
+        label = f"{self._handles.tool.capitalize()} {session.document.name_of(picked)}"
+        session.numbers.set_numbers(numbers, label, ("handle", picked, self._handles.tool))
+        return self
+
+    def _kept(self, changes: dict[str, Triple]) -> tuple[ScenePath, dict[str, Triple]]:
+        """Where the changed numbers are kept. A pivot is dragged in the world and kept in local space."""
+        session = self._stage.session
+        picked = session.selection.picked
+        if session.selection.picked_joint is not None:
+            return picked, changes
+        if session.selection.picked_effect is None:
+            return (*picked, "transform"), changes
+        to_local = inverse(matrix_of(edits.get(session.numbers.now, picked[:2]).transform))
+        x, y, z = (to_local[:, :3] @ np.array(plain_triple(changes["position"])) + to_local[:, 3]).tolist()
+        setting = edits.get(session.document.scene, picked).effect.pivot_setting
+        return (*picked, "effect"), {setting: (x, y, z)}
+
+    def release(self, at: QPointF) -> None:
+        del at
+        self._stage.session.document.end_gesture()
+
+
+class ShellDrag:
+    """Drag a shell, and with it an end of a range; a drag is one step."""
+
+    def __init__(self, stage: Stage, at: QPointF, shell: Shell) -> None:
+        self._stage, self._press, self.shell = stage, at, shell
+
+    def move(self, at: QPointF) -> Tool:
+        session, shell = self._stage.session, self.shell
+        label = f"Set {session.document.name_of(shell.path[:-2])} {END_WORDS[shell.end]}"
+        session.numbers.set_number(shell.path, round(self._value(at), 4), label, ("shell", shell.path))
+        return self
+
+    def _value(self, at: QPointF) -> float:
+        shell = self.shell
+        if shell.axis is not None:
+            return self._along_axis(at) - self._along_axis(self._press) + shell.value
+        (centre,), _ = self._stage.viewpoint.project(shell.matrix[None, :, 3], *self._stage.extent)
+        before = np.hypot(self._press.x() - centre[0], self._press.y() - centre[1])
+        now = np.hypot(at.x() - centre[0], at.y() - centre[1])
+        return float(shell.value * now / max(before, 1.0))
+
+    def _along_axis(self, at: QPointF) -> float:
+        """Where along a swept axis a pixel lies, in the control's local space."""
+        axis, origin = self.shell.matrix[:, self.shell.axis or 0], self.shell.matrix[:, 3]
+        (a, b), _ = self._stage.viewpoint.project(np.stack([origin, origin + axis]), *self._stage.extent)
+        along = b - a
+        return float((np.array([at.x(), at.y()]) - a) @ along / max(float(along @ along), 1e-9))
+
+    def release(self, at: QPointF) -> None:
+        del at
+        self._stage.session.document.end_gesture()

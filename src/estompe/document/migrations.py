@@ -1,0 +1,187 @@
+"""Older scene files brought up to date, one version at a time, as plain JSON before it becomes structs.
+
+To change the format: raise `VERSION` in `file.py`, add a function here that takes a scene of the version before, and save files
+of that version into `tests/data` first.
+"""
+
+import re
+from collections.abc import Callable, Iterator
+from typing import Any
+
+Json = dict[str, Any]
+
+# What version 2 renamed inside kinds: the kind's tag, and its settings.
+_SOURCES: dict[str, tuple[str, dict[str, str]]] = {
+    "height": ("height", {"places": "measured"}),
+    "inside": ("inside", {"soft": "softness"}),
+    "surface": ("surface", {"up_to": "maximum"}),
+    "painted": ("painted", {"places": "rest"}),
+    "slope": ("slope", {"rings": "blur"}),
+    "bend": ("bend", {"number": "joint"}),
+    "noise": (
+        "noise",
+        {
+            "low": "floor", "high": "ceiling", "brightness": "lift", "contrast": "steepness",
+            "spread": "irregularity", "apart": "offset",
+        },
+    ),
+}  # fmt: skip
+_EFFECTS: dict[str, tuple[str, dict[str, str]]] = {
+    "turn": ("rotate", {}),
+    "size": ("scale", {"size": "scale"}),
+    "colour": ("color", {}),
+    "attract": ("attract", {"reach": "radius"}),
+    "joints": ("joints", {"reach": "softness"}),
+    "ridges": ("ridges", {"dies_out": "fade"}),
+    "shell": ("shell", {"use": "mode"}),
+    "smooth": ("smooth", {"rounds": "iterations"}),
+    "group": ("group", {"picked": "members"}),
+    "open-out": ("open-out", {"soft": "front"}),
+}
+_TRANSFORM = {"place": "position", "turn": "rotation", "size": "scale"}
+# Words of formulas after the first one, where every kind used them for the same.
+_WORDS = {
+    "placement": "transform", "place": "position", "turn": "rotation", "Turn": "Rotate", "Size": "Scale",
+    "Colour": "Color", "low": "floor", "high": "ceiling", "brightness": "lift", "contrast": "steepness",
+    "spread": "irregularity", "apart": "offset", "dies_out": "fade", "settings": "effect",
+}  # fmt: skip
+_NAME = re.compile(r"(?:'[^']*'|[^\W\d]\w*)(?:\s*\.\s*(?:'[^']*'|[^\W\d]\w*))+")
+
+
+def migrate(scene: Json, version: int) -> Json:
+    """A scene of an older version as one of the newest. Raises KeyError, TypeError or AttributeError for a broken one."""
+    for number in range(version, max(_STEPS) + 1):
+        scene = _STEPS[number](scene)
+    return scene
+
+
+def _to_2(scene: Json) -> Json:
+    """Standard terms for house words, one name per concept, and ids that are unique over the whole scene."""
+    if "camera" in scene:
+        scene["camera"] = _renamed(scene["camera"], {"place": "position"})
+    scene["controls"] = [_control_2(item) for item in scene.get("controls", [])]
+    scene["falloffs"] = [_falloff_2(item) for item in scene.get("falloffs", [])]
+    scene["shapes"] = [_shape_2(item) for item in scene.get("shapes", [])]
+    for number in _below(scene):
+        if number.get("kind") == "keyed":
+            number["keys"] = [_renamed(key, {"shape": "interpolation"}) for key in number.get("keys", [])]
+        if number.get("kind") == "formula":
+            for name in ("text", "formula"):
+                if isinstance(number.get(name), str):
+                    number[name] = _formula_2(number[name])
+    _unique_2(scene)
+    return scene
+
+
+def _control_2(control: Json) -> Json:
+    control = _renamed(control, {"placement": "transform"})
+    if control.get("form") == "ball":
+        control["form"] = "sphere"
+    return _transformed_2(control)
+
+
+def _falloff_2(falloff: Json) -> Json:
+    for layer in falloff.get("layers", []):
+        layer["source"] = _kind_2(layer["source"], _SOURCES)
+        if layer.get("ramp"):
+            layer["ramp"] = [_renamed(point, {"shape": "interpolation"}) for point in layer["ramp"]]
+    if "ramp" in falloff:
+        falloff["ramp"] = [_renamed(point, {"shape": "interpolation"}) for point in falloff["ramp"]]
+    return falloff
+
+
+def _shape_2(shape: Json) -> Json:
+    shape = _transformed_2(_renamed(shape, {"placement": "transform"}))
+    source = shape["source"]
+    if source.get("kind") == "ball":
+        source["kind"] = "sphere"
+    if source.get("kind") == "mesh":
+        source["attributes"] = [_renamed(item, {"blob": "asset"}) for item in source.get("attributes", [])]
+    shape["effects"] = [_effect_2(item) for item in shape.get("effects", [])]
+    return shape
+
+
+def _effect_2(slot: Json) -> Json:
+    slot = _renamed(slot, {"settings": "effect"})
+    slot["effect"] = effect = _kind_2(slot["effect"], _EFFECTS)
+    slot["routes"] = [_renamed(route, {"inverted": "one_minus"}) for route in slot.get("routes", [])]
+    if effect.get("kind") == "joints":
+        effect["joints"] = [_renamed(joint, _TRANSFORM) for joint in effect.get("joints", [])]
+    if effect.get("kind") == "poses":
+        effect["poses"] = [_renamed(pose, {"places": "positions"}) for pose in effect.get("poses", [])]
+    if effect.get("kind") == "press":
+        effect["profile"] = [_renamed(point, {"shape": "interpolation"}) for point in effect.get("profile", [])]
+        if not effect["profile"]:
+            del effect["profile"]
+    return slot
+
+
+def _transformed_2(item: Json) -> Json:
+    if "transform" in item:
+        item["transform"] = _renamed(item["transform"], _TRANSFORM)
+    return item
+
+
+def _kind_2(kind: Json, table: dict[str, tuple[str, dict[str, str]]]) -> Json:
+    tag, names = table.get(kind["kind"], (kind["kind"], {}))
+    return {**_renamed(kind, names), "kind": tag}
+
+
+def _formula_2(text: str) -> str:
+    return _NAME.sub(lambda match: _name_2(match[0]), text)
+
+
+def _name_2(name: str) -> str:
+    first, *rest = re.findall(r"'[^']*'|[^\W\d]\w*", name)
+    words = [first]
+    for word in rest:
+        if word == "size" and (len(words) == 1 or words[-1] in ("Scale", "transform")):
+            word = "scale"
+        elif word == "reach" and words[-1] in ("Attract", "Joints"):
+            word = "radius" if words[-1] == "Attract" else "softness"
+        words.append(_WORDS.get(word, word))
+    return ".".join(words)
+
+
+def _unique_2(scene: Json) -> None:
+    """Effects and layers whose id another thing has get one of their own; what names the first of them follows."""
+    taken = {item["id"] for family in ("shapes", "controls", "falloffs") for item in scene[family]}
+    effects: dict[str, str] = {}
+    for shape in scene["shapes"]:
+        for slot in shape["effects"]:
+            new = _fresh(slot["id"], taken)
+            effects.setdefault(slot["id"], new)
+            slot["id"] = new
+    for falloff in scene["falloffs"]:
+        for layer in falloff.get("layers", []):
+            layer["id"] = _fresh(layer["id"], taken)
+            source = layer["source"]
+            if source["kind"] == "bend":
+                source["joints"] = effects.get(source["joints"], source["joints"])
+
+
+def _fresh(wanted: str, taken: set[str]) -> str:
+    number, found = 2, wanted
+    while found in taken:
+        found, number = f"{wanted[:58]}-{number}", number + 1
+    taken.add(found)
+    return found
+
+
+def _renamed(item: Json, names: dict[str, str]) -> Json:
+    return {names.get(key, key): value for key, value in item.items()}
+
+
+def _below(item: Any) -> Iterator[Json]:
+    """Every object in a scene, the outer ones first."""
+    waiting = [item]
+    while waiting:
+        part = waiting.pop()
+        if isinstance(part, dict):
+            yield part
+            waiting += part.values()
+        elif isinstance(part, list):
+            waiting += part
+
+
+_STEPS: dict[int, Callable[[Json], Json]] = {1: _to_2}

@@ -1,0 +1,21 @@
+"""Names from outside made safe to keep, to print and to write."""
+
+import re
+
+LONGEST_NAME = 200
+_CONTROL = re.compile(r"[\x00-\x1f\x7f-\x9f\ud800-\udfff]+")
+
+
+def clean_name(text: str, fallback: str = "unnamed") -> str:
+    """A name without control characters and characters that cannot be encoded, at most 200 long and never empty."""
+    return _CONTROL.sub(" ", text).strip()[:LONGEST_NAME].strip() or fallback
+
+
+def is_clean(text: str) -> bool:
+    """Whether a name holds nothing that cannot be printed or encoded."""
+    return _CONTROL.search(text) is None
+
+
+def printable(text: str) -> str:
+    """Text that may go to a terminal or a log: control characters and what cannot be encoded become question marks."""
+    return _CONTROL.sub("?", text)

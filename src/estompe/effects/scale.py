@@ -1,0 +1,35 @@
+"""Scale: points move away from a pivot, or towards it."""
+
+from typing import Annotated, ClassVar
+
+from estompe.document.kinds import Context, Effect, register
+from estompe.document.numbers import Triple, plain_triple
+from estompe.document.settings import setting
+from estompe.effects.axes import space
+from estompe.geometry import Geometry
+from estompe.kernels.deform import Deformation, deform
+from estompe.kernels.types import Floats
+
+
+@register
+class Scale(Effect, tag="scale"):
+    """Each point goes from its position to that times the scale, as far as its strength says."""
+
+    label: ClassVar[str] = "Scale"
+    pivot_setting: ClassVar[str] = "pivot"
+    text: ClassVar[str] = "Makes parts larger or smaller about a pivot."
+
+    scale: Annotated[Triple, setting("Scale", "At full strength, X Y Z.", unit="times", step=0.01)] = (
+        1.5,
+        1.5,
+        1.5,
+    )
+    pivot: Annotated[Triple, setting("Pivot", "What stays in place, in local space.", unit="length")] = (0.0, 0.0, 0.0)
+
+    def is_identity(self) -> bool:
+        return plain_triple(self.scale) == (1.0, 1.0, 1.0)
+
+    def apply(self, geometry: Geometry, strength: Floats, context: Context) -> Geometry:
+        scale = plain_triple(self.scale)
+        to_local, to_world = space(context.shape_matrix, "y", plain_triple(self.pivot))
+        return geometry.moved(deform(geometry.points, strength, Deformation.SCALE, to_local, to_world, list(scale)))

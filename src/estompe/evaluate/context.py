@@ -1,0 +1,80 @@
+"""What a kind sees while it is evaluated: values that were looked up or planned before it runs, and nothing else."""
+
+from collections.abc import Mapping
+from typing import Any, NoReturn
+
+import numpy as np
+from numpy.typing import NDArray
+
+from estompe.document.kinds import CannotEvaluateError, Eye, Placed, UndeclaredError
+from estompe.document.numbers import plain, plain_triple
+from estompe.document.scene import Camera, Color
+from estompe.evaluate.stage import Stage
+from estompe.geometry import Geometry
+from estompe.geometry.transforms import Matrix
+from estompe.kernels.types import Floats
+
+
+class EvaluationContext:
+    """Satisfies `estompe.document.kinds.Context`.
+
+    found: what the kind refers to, by family and id (stages for falloffs and shapes, which have run by then); read: what it
+    declared to read besides arrays; assets: arrays beside the scene, which never change.
+    """
+
+    __slots__ = ("_assets", "_found", "_read", "clock")
+
+    def __init__(
+        self, clock: float, found: dict[tuple[str, Any], Any], read: dict[str, Any], assets: Mapping[str, NDArray[Any]]
+    ) -> None:
+        self.clock = clock
+        self._found, self._read, self._assets = found, read, assets
+
+    @property
+    def shape_matrix(self) -> Matrix:
+        return self._declared("matrix")  # type: ignore[no-any-return]
+
+    @property
+    def shape_color(self) -> Color:
+        return self._declared("color")  # type: ignore[no-any-return]
+
+    def camera(self) -> Eye:
+        camera: Camera = self._declared("camera")
+        position, target = np.array(plain_triple(camera.position)), np.array(plain_triple(camera.target))
+        return Eye(position, target, plain(camera.view_angle))
+
+    def control(self, control: str) -> Placed:
+        return self._named("control", control)  # type: ignore[no-any-return]
+
+    def strength(self, falloff: str) -> Floats:
+        stage: Stage[Floats] = self._named("falloff", falloff)
+        return stage.value
+
+    def shape(self, shape: str) -> Geometry:
+        stage: Stage[Geometry] = self._named("shape", shape)
+        return stage.value
+
+    def effect(self, effect: str) -> Any:
+        return self._named("effect", effect)
+
+    def number(self, parts: tuple[str, ...]) -> float:
+        return self._named("number", parts)  # type: ignore[no-any-return]
+
+    def array(self, asset: str) -> NDArray[Any]:
+        if asset not in self._assets:
+            raise CannotEvaluateError("its data is not in the file: make it again")
+        return self._assets[asset]
+
+    def _declared(self, name: str) -> Any:
+        if name not in self._read:
+            self._refuse(f"“{name}” in reads()")
+        return self._read[name]
+
+    def _named(self, family: str, name: Any) -> Any:
+        if (family, name) not in self._found:
+            self._refuse(f"the {family} “{name}” by a setting that refers to it")
+        return self._found[family, name]
+
+    @staticmethod
+    def _refuse(what: str) -> NoReturn:
+        raise UndeclaredError(f"it asks for something without declaring {what}: its kind has a mistake")

@@ -1,0 +1,200 @@
+"""Compiling every kernel once, so that the first drag is not the one that waits."""
+
+import multiprocessing
+import os
+import time
+from collections.abc import Callable
+from concurrent.futures import ProcessPoolExecutor
+from functools import partial
+
+import numpy as np
+
+from estompe.geometry import Geometry
+from estompe.geometry.primitives import grid
+from estompe.kernels import (
+    PARALLEL_FROM,
+    angles,
+    blend,
+    deform,
+    displace,
+    distance,
+    mixing,
+    noise,
+    obj_text,
+    patterns,
+    polyline,
+    press,
+    ramp,
+    ridges,
+    sampling,
+    sides,
+    skin,
+    smooth,
+    surface,
+    transform,
+    volume,
+    wind,
+)
+from estompe.kernels.topology import face_means, point_means
+from estompe.kernels.types import Array, Floats, Indices
+
+_NOTICEABLE = 0.5
+
+
+def precompile(progress: Callable[[float, str], None] = lambda _fraction, _name: None) -> float:
+    """Compile what is not in the cache on disk yet. Returns the seconds it took.
+
+    progress: called with a fraction and a kernel's name once it takes noticeable time.
+    """
+    began = time.perf_counter()
+    steps = _steps()
+    for number, (name, step) in enumerate(steps):
+        if time.perf_counter() - began > _NOTICEABLE:
+            progress(number / len(steps), name)
+        step()
+    took = time.perf_counter() - began
+    if took > _NOTICEABLE:
+        progress(1.0, "everything")
+    return took
+
+
+def prepare() -> float:
+    """Compile everything with as many processes as there are cores. Returns the seconds it took."""
+    began = time.perf_counter()
+    parts = os.cpu_count() or 1
+    with ProcessPoolExecutor(parts, multiprocessing.get_context("spawn")) as pool:
+        list(pool.map(_part, range(parts), [parts] * parts))
+    return time.perf_counter() - began
+
+
+def _part(number: int, parts: int) -> None:
+    for _, step in _steps()[number::parts]:
+        step()
+
+
+def _steps() -> list[tuple[str, Callable[[], object]]]:
+    """Each kernel on few and on many points, with read-only arrays as evaluation passes them."""
+    steps: list[tuple[str, Callable[[], object]]] = []
+    mesh = grid(1.0, 1.0, 2, 2)
+    steps.append(("normals", lambda: mesh.normals))
+    large = grid(1.0, 1.0, 130, 130)
+    steps.append(("normals of large meshes", lambda: large.normals))
+    steps.append(("triangles", lambda: mesh.topology.triangles))
+    for points in (_frozen(np.zeros((8, 3), np.float32)), _frozen(np.zeros((PARALLEL_FROM, 3), np.float32))):
+        steps += _point_steps(points)
+    for points in (_frozen(np.zeros((8, 3), np.float32)), _frozen(np.zeros((PARALLEL_FROM, 3), np.float32))):
+        steps += _later_steps(points)
+    steps += _surface_steps()
+    steps.append(("reading", _read_obj))
+    return steps
+
+
+def _point_steps(points: Floats) -> list[tuple[str, Callable[[], object]]]:
+    values = _frozen(np.zeros(len(points), np.float32))
+    matrix = np.eye(4, dtype=np.float32)[:3]
+    knots, cubics = np.zeros(1, np.float32), np.zeros((1, 4), np.float32)
+    return [
+        ("distance", lambda: distance.distance(points, matrix, distance.Form.SPHERE)),
+        ("ramp", lambda: ramp.remap(values, 0.0, 1.0, knots, cubics, True)),
+        ("joined ramp", lambda: ramp.remap_joined(values, values, ramp.Joining.ADD, 0.0, 1.0, knots, cubics, True)),
+        ("push", lambda: displace.displace_along(points, points, values, 1.0)),
+        ("move", lambda: displace.displace_by(points, values, np.zeros(3, np.float32))),
+        ("noise", lambda: noise.gradient_noise(points, 1.0, 1, 0.5, 1.0, 1)),
+        ("noise in time", lambda: noise.gradient_noise(points, 1.0, 1, 0.5, 1.0, 1, 0.0)),
+    ]
+
+
+def _later_steps(points: Floats) -> list[tuple[str, Callable[[], object]]]:
+    """What most scenes do not need at once."""
+    values = _frozen(np.zeros(len(points), np.float32))
+    same, line = np.eye(4)[:3], np.array([[0, 0, 0], [1, 0, 0]], np.float32)
+    return [
+        ("patterns", lambda: patterns.pattern_noise(points, patterns.Pattern.VALUE, 1.0, 1, 0.5, 1)),
+        ("levels", lambda: patterns.levels(values, 0.0, 1.0, 1.0, 0.0, 1.0, True)),
+        (
+            "turns and bends",
+            lambda: deform.deform(points, values, deform.Deformation.ROTATE, same, same, [0.0, 0.0, 1.0]),
+        ),
+        ("paths", lambda: polyline.nearest_on_polyline(points, line)),
+    ]
+
+
+def _surface_steps() -> list[tuple[str, Callable[[], object]]]:
+    """Kernels that look at neighbours, on a small and a large mesh."""
+    steps: list[tuple[str, Callable[[], object]]] = []
+    for mesh in (grid(1.0, 1.0, 2, 2), grid(1.0, 1.0, 130, 130)):
+        values = _frozen(np.zeros(len(mesh.points), np.float32))
+        starts, members = mesh.topology.neighbours
+        steps.append(("smoothing", partial(smooth.towards_neighbours, mesh.points, starts, members, values, 0.5)))
+        steps.append(("blurring", partial(smooth.blurred, values, starts, members, 1)))
+    small = grid(1.0, 1.0, 2, 2)
+    steps.append(("distances to surfaces", lambda: _to_surface(small)))
+    steps.append(("volumes", lambda: _volumes(small)))
+    few = _frozen(np.zeros(len(small.points), np.float32))
+    steps.append(("joints", lambda: _skin(small.points)))
+    steps.append(("new points", lambda: _mix(small.points, few)))
+    steps.append(("pressing", lambda: _touch(small.points, few)))
+    steps.append(("colours and poses", lambda: _blend(small.points, few)))
+    steps.append(("sway", lambda: wind.swayed(small.points, few, None, (1.0, 0.0, 0.0), 1.0, 0.0, 1)))
+    steps.append(("ridges", lambda: ridges.grooves(small.points, few, few, 1, 0.0, 2.0, 0.1)))
+    steps.append(("means on points", lambda: point_means(few, *small.topology.neighbours)))
+    steps.append(("pictures", lambda: _look(small.points, few)))
+    steps.append(("means on faces", lambda: face_means(few, small.topology.corners, small.topology.offsets)))
+    many = _frozen(np.zeros((8192, 3), np.float32))
+    steps.append(("own spaces", lambda: transform.transformed(many, np.eye(4)[:3])))
+    return steps
+
+
+def _volumes(mesh: Geometry) -> None:
+    volume.enclosed_volume(mesh.points, mesh.topology.triangles)
+    volume.volume_along(mesh.points, mesh.points, mesh.topology.triangles)
+
+
+def _to_surface(mesh: Geometry) -> None:
+    found = surface.nearest_on_surface(mesh.points, mesh.tree)
+    sides.signs(mesh.points, mesh.points, mesh.topology.triangles, mesh.topology.triangle_edges, mesh.outwards, found)
+    surface.feet(mesh.points, mesh.points, mesh.topology.triangles, found)
+
+
+def _look(points: Floats, values: Floats) -> None:
+    angles.degrees_of(values)
+    angles.degrees_towards(points, points, points[0])
+    pixels, weights = np.zeros((1, 1, 4), np.float32), np.zeros(4, np.float32)
+    sampling.sampled(pixels, np.zeros((1, 2), np.float32), 1.0, weights)
+
+
+def _skin(points: Floats) -> None:
+    begins, one = np.zeros((1, 3), np.float32), np.array([[1, 0, 0, 0]], np.float32)
+    bones = skin.Bones(begins, begins + np.float32(1.0), one, one)
+    same, values = np.eye(4)[:3], _frozen(np.zeros(len(points), np.float32))
+    skin.skinned(points, points, bones, 1.0, same, same, values)
+
+
+def _mix(points: Floats, values: Floats) -> None:
+    one: Indices = _frozen(np.arange(2, dtype=np.int32))
+    mix = mixing.Mix(one, one[:1], _frozen(np.ones(1, np.float32)))
+    mixing.mixed(points, mix)
+    mixing.mixed(values[:, None], mix)
+
+
+def _touch(points: Floats, values: Floats) -> None:
+    same = np.eye(4)[:3]
+    depth, onto = press.touched(points, same, same, press.Body.SPHERE, 1.0)
+    press.pressed(points, points, onto, depth, values, values, 1.0)
+
+
+def _blend(points: Floats, values: Floats) -> None:
+    blend.towards(points, np.zeros(3, np.float32), values)
+    blend.differences(points, [(points, 1.0)])
+    blend.moved_by(points, points, np.eye(3, dtype=np.float32), values)
+
+
+def _read_obj() -> None:
+    text = np.frombuffer(b"v 0 0 0\nvt 0 0\nf 1 1 1\n", np.uint8)
+    state = np.zeros(obj_text.STATE_SIZE, np.int64)
+    obj_text.count(text, 0, len(text), state)
+
+
+def _frozen(array: Array) -> Array:
+    array.setflags(write=False)
+    return array

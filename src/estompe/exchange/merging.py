@@ -1,0 +1,89 @@
+"""Several meshes of one file as one."""
+
+from typing import Any, NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from estompe.document.names import clean_name
+from estompe.exchange.errors import ExchangeError
+from estompe.geometry import Domain, Geometry
+from estompe.geometry.attributes import held_to_table
+
+Arrays = dict[tuple[Domain, str], NDArray[Any]]
+MOST_GROUPS = 256
+
+
+class Part(NamedTuple):
+    """One mesh: points (n, 3), corners (m,) naming its own points, corners of each face (faces,), attributes."""
+
+    name: str
+    points: NDArray[Any]
+    corners: NDArray[Any]
+    sizes: NDArray[Any]
+    attributes: Arrays
+
+
+def turned_over(part: Part) -> Part:
+    """The same mesh with each face's corners the other way round, as a mirrored transform needs it."""
+    ends = np.cumsum(part.sizes)
+    order = np.repeat(ends - 1 + ends - part.sizes, part.sizes) - np.arange(len(part.corners))
+    attributes = {key: values[order] if key[0] is Domain.CORNER else values for key, values in part.attributes.items()}
+    return part._replace(corners=part.corners[order], attributes=attributes)
+
+
+def merged(parts: list[Part], notes: tuple[str, ...] = ()) -> Geometry:
+    """All parts as one mesh; each becomes a face group, attributes that all have are kept.
+
+    Raises ExchangeError where there is nothing or a face names a point of another part.
+    """
+    if not parts:
+        raise ExchangeError("it has no faces" + "".join(f"; {note}" for note in notes))
+    for part in parts:
+        if len(part.corners) and (part.corners.min() < 0 or part.corners.max() >= len(part.points)):
+            raise ExchangeError(f"a face of “{part.name}” names a point that does not exist")
+    starts = np.cumsum([0, *(len(part.points) for part in parts)])
+    corners = np.concatenate([part.corners + start for part, start in zip(parts, starts, strict=False)])
+    sizes = np.concatenate([part.sizes for part in parts])
+    offsets = np.concatenate([[0], np.cumsum(sizes)])
+    points = np.concatenate([part.points for part in parts])
+    return mesh_of(points, corners, offsets, _attributes(parts), notes)
+
+
+def mesh_of(
+    points: NDArray[Any], corners: NDArray[Any], offsets: NDArray[Any], attributes: Arrays, notes: tuple[str, ...] = ()
+) -> Geometry:
+    """A mesh of what a file held: names are cleaned, reserved ones held to their form, and values that are no numbers told."""
+    kept: Arrays = {}
+    said = list(notes)
+    for (domain, name), values in attributes.items():
+        if values.dtype.kind == "f" and not np.isfinite(values).all():
+            said.append(
+                f"{int((~np.isfinite(values)).sum()):,} values of “{clean_name(name)}” are no numbers and became 0"
+            )
+        fitting, held = held_to_table(clean_name(name), values)
+        kept[domain, fitting] = held
+    made = Geometry.from_faces(points, corners, offsets, kept)
+    return Geometry(made.points, made.topology, made.attributes, made.at_rest, tuple(said))
+
+
+def _attributes(parts: list[Part]) -> Arrays:
+    found: Arrays = {}
+    for key in sorted(set.intersection(*(set(part.attributes) for part in parts))):
+        arrays = [part.attributes[key] for part in parts]
+        if len({array.shape[1:] for array in arrays}) == 1:
+            found[key] = np.concatenate(arrays)
+    if len(parts) > 1:
+        owner = np.repeat(np.arange(len(parts)), [len(part.sizes) for part in parts])
+        taken: set[str] = set()
+        for number, part in enumerate(parts[:MOST_GROUPS]):
+            found[Domain.FACE, _fresh(part.name, taken)] = owner == number
+    return found
+
+
+def _fresh(name: str, taken: set[str]) -> str:
+    found, number = name, 2
+    while found in taken:
+        found, number = f"{name} {number}", number + 1
+    taken.add(found)
+    return found

@@ -1,0 +1,1 @@
+"""Formats that meshes are imported from, one file each."""

@@ -1,0 +1,117 @@
+"""USD: every mesh of a scene, placed, as one."""
+
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from estompe.document.names import clean_name
+from estompe.exchange.errors import ExchangeError, Progress
+from estompe.exchange.formats import Reader, register_reader
+from estompe.exchange.merging import MOST_GROUPS, Arrays, Part, merged, turned_over
+from estompe.geometry import Domain, Geometry
+
+_DOMAINS = {"vertex": Domain.POINT, "varying": Domain.POINT, "faceVarying": Domain.CORNER, "uniform": Domain.FACE}
+
+
+def read(path: Path, progress: Progress, metres_per_unit: float) -> Geometry:
+    """The meshes of a USD file at its first time as one mesh with Y up, in scene units; each becomes a face group.
+
+    Instances are read; point instancers are left out, and said so. Raises ExchangeError.
+    """
+    from pxr import Gf, Tf, Usd, UsdGeom
+
+    progress(0.0, "opening the scene")
+    try:
+        stage = Usd.Stage.Open(str(path))
+    except Tf.ErrorException:
+        stage = None
+    if stage is None:
+        raise ExchangeError("damaged or not a USD file")
+    ranged = stage.HasAuthoredTimeCodeRange()
+    time = Usd.TimeCode(stage.GetStartTimeCode()) if ranged else Usd.TimeCode.EarliestTime()
+    upright = Gf.Matrix4d(1)
+    if UsdGeom.GetStageUpAxis(stage) == UsdGeom.Tokens.z:
+        upright = Gf.Matrix4d(Gf.Rotation(Gf.Vec3d(1, 0, 0), -90), Gf.Vec3d(0))
+    unit = UsdGeom.GetStageMetersPerUnit(stage) if UsdGeom.StageHasAuthoredMetersPerUnit(stage) else metres_per_unit
+    prims, notes = _meshes(stage)
+    cache = UsdGeom.XformCache(time)
+    parts = []
+    for number, prim in enumerate(prims):
+        progress(number / len(prims), f"reading {prim.GetName()}")
+        part = _part(UsdGeom.Mesh(prim), cache.GetLocalToWorldTransform(prim) * upright, time)
+        if part is not None:
+            parts.append(part._replace(points=part.points * (unit / metres_per_unit)))
+    return merged(parts, tuple(notes))
+
+
+def _meshes(stage: Any) -> tuple[list[Any], list[str]]:
+    """The prims that are meshes, those inside instances too, and what is left out."""
+    from pxr import Usd, UsdGeom
+
+    found, notes = [], []
+    walk = iter(Usd.PrimRange.Stage(stage, Usd.TraverseInstanceProxies()))
+    for prim in walk:
+        if prim.IsA(UsdGeom.PointInstancer):
+            notes.append(f"the point instancer “{prim.GetName()}” was left out: it cannot be imported yet")
+            walk.PruneChildren()  # what is below are its prototypes
+        elif prim.IsA(UsdGeom.Mesh):
+            found.append(prim)
+    return found, notes
+
+
+def _part(mesh: Any, matrix: Any, time: Any) -> Part | None:
+    from pxr import UsdGeom
+
+    points, counts = mesh.GetPointsAttr().Get(time), mesh.GetFaceVertexCountsAttr().Get(time)
+    indices = mesh.GetFaceVertexIndicesAttr().Get(time)
+    if not points or not counts or not indices:
+        return None
+    name = clean_name(mesh.GetPrim().GetName())
+    linear = np.array(matrix)
+    placed = np.asarray(points) @ linear[:3, :3] + linear[3, :3]
+    sizes = np.asarray(counts, np.int64)
+    if (sizes < 0).any() or sizes.sum() != len(indices):
+        raise ExchangeError(f"the faces of “{name}” do not match its corners")
+    attributes = _primvars(mesh, time, len(placed), len(indices), len(sizes))
+    attributes.update(_subsets(mesh, len(sizes)))
+    part = Part(name, placed, np.asarray(indices, np.int64), sizes, attributes)
+    left_handed = mesh.GetOrientationAttr().Get(time) == UsdGeom.Tokens.leftHanded
+    mirrored = bool(np.linalg.det(linear[:3, :3]) < 0)
+    return turned_over(part) if left_handed != mirrored else part
+
+
+def _primvars(mesh: Any, time: Any, points: int, corners: int, faces: int) -> Arrays:
+    from pxr import UsdGeom
+
+    counts = {Domain.POINT: points, Domain.CORNER: corners, Domain.FACE: faces}
+    found: Arrays = {}
+    for primvar in UsdGeom.PrimvarsAPI(mesh).GetPrimvarsWithValues():
+        domain = _DOMAINS.get(primvar.GetInterpolation())
+        values: NDArray[Any] = np.asarray(primvar.ComputeFlattened(time))
+        if (
+            domain is None
+            or values.dtype.kind not in "fiub"
+            or values.ndim not in (1, 2)
+            or len(values) != counts[domain]
+        ):
+            continue
+        name = {"displayColor": "color", "st": "uv"}.get(primvar.GetPrimvarName(), primvar.GetPrimvarName())
+        found[domain, name] = values.astype(np.float32) if values.dtype.kind == "f" else values
+    return found
+
+
+def _subsets(mesh: Any, faces: int) -> Arrays:
+    from pxr import UsdGeom
+
+    found: Arrays = {}
+    for subset in UsdGeom.Subset.GetAllGeomSubsets(mesh)[:MOST_GROUPS]:
+        members = np.asarray(subset.GetIndicesAttr().Get() or [], np.int64)
+        group = np.zeros(faces, np.bool_)
+        group[members[(members >= 0) & (members < faces)]] = True
+        found[Domain.FACE, subset.GetPrim().GetName()] = group
+    return found
+
+
+register_reader(Reader("USD", (".usd", ".usda", ".usdc", ".usdz"), read))

@@ -1,0 +1,1 @@
+"""Formats that frames are exported to, one file each."""

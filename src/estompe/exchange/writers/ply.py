@@ -1,0 +1,66 @@
+"""PLY: one state of a mesh as binary, with normals, point colours where there are, and strengths as properties of the points."""
+
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from estompe.document.scene import Shape
+from estompe.evaluate.frame import Frame
+from estompe.exchange.bake import file_word
+from estompe.exchange.bake import strengths as strengths_of
+from estompe.exchange.formats import SequenceWriter, register_sequence_writer
+from estompe.geometry import Domain, Geometry
+from estompe.kernels.types import Floats
+
+
+def write(frame: Frame, shape: Shape, path: Path) -> None:
+    """One shape of a frame as PLY; each falloff that drives it becomes a property of its own. Raises OSError."""
+    named: dict[str, Floats] = {}
+    for falloff, values in strengths_of(frame, shape):
+        named[file_word(f"strength_{file_word(falloff.name, ())}", named)] = values
+    write_mesh(frame[shape.id], named, path)
+
+
+def write_mesh(geometry: Geometry, strengths: dict[str, Floats], path: Path) -> None:
+    """One mesh as PLY, with strengths, float32 (points,), as properties by name. Raises OSError."""
+    columns: dict[str, NDArray[Any]] = {}
+    columns.update(zip("xyz", geometry.points.T, strict=True))
+    columns.update(zip(("nx", "ny", "nz"), geometry.normals.T, strict=True))
+    color = geometry.attribute(Domain.POINT, "color")
+    if color is not None:
+        whole = np.clip(np.rint(color[:, :3] * 255), 0, 255).astype(np.uint8)
+        columns.update(zip(("red", "green", "blue"), whole.T, strict=True))
+    columns.update(strengths)
+    vertex = np.empty(len(geometry.points), [(name, values.dtype) for name, values in columns.items()])
+    for name, values in columns.items():
+        vertex[name] = values
+    with path.open("wb") as stream:
+        stream.write(_header(columns, geometry).encode("ascii"))
+        stream.write(vertex.tobytes())
+        stream.write(_faces(geometry))
+
+
+def _header(columns: dict[str, NDArray[Any]], geometry: Geometry) -> str:
+    kinds = {"f": "float", "u": "uchar"}
+    lines = ["ply", "format binary_little_endian 1.0", f"element vertex {len(geometry.points)}"]
+    lines += [f"property {kinds[values.dtype.kind]} {name}" for name, values in columns.items()]
+    lines += [f"element face {geometry.topology.faces}", "property list int int vertex_indices", "end_header"]
+    return "\n".join(lines) + "\n"
+
+
+def _faces(geometry: Geometry) -> bytes:
+    """Each face's number of corners before its corners, as one run of int32."""
+    corners, offsets = geometry.topology.corners, geometry.topology.offsets
+    sizes = np.diff(offsets)
+    out = np.empty(len(corners) + len(sizes), "<i4")
+    heads = offsets[:-1] + np.arange(len(sizes))
+    out[heads] = sizes
+    body = np.ones(len(out), np.bool_)
+    body[heads] = False
+    out[body] = corners
+    return out.tobytes()
+
+
+register_sequence_writer(SequenceWriter("ply", "PLY sequence", ".ply", write))

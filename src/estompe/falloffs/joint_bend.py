@@ -1,0 +1,31 @@
+"""How far a joint is bent, where it acts."""
+
+from typing import Annotated, ClassVar
+
+from estompe.document.kinds import Context, Effect, Source, register
+from estompe.document.scene import Identifier
+from estompe.document.settings import setting, whole
+from estompe.geometry.elements import Elements
+from estompe.kernels.types import Floats
+
+
+@register
+class JointBend(Source, tag="bend"):
+    """A joint's angle in degrees at the joint itself, dying out along both bones."""
+
+    group: ClassVar[str] = "scene"
+    label: ClassVar[str] = "Bend of a joint"
+    text: ClassVar[str] = "How many degrees a joint is bent, where it acts; nothing while it is straight."
+
+    joints: Annotated[Identifier, setting("Joints", "The Joints effect that holds the chain.", refers="effect")]
+    joint: Annotated[int, whole("Joint", "Which joint of the chain, counted from its root.", low=1, high=64)] = 2
+
+    def reads(self) -> tuple[str, ...]:
+        return ("rest",)
+
+    def unit(self) -> str:
+        return "degrees"
+
+    def measure(self, elements: Elements, context: Context) -> Floats:
+        chain: Effect = context.effect(self.joints)
+        return chain.bend_at(elements.rest, self.joint - 1)

@@ -1,0 +1,63 @@
+"""Position, rotation and scale as matrices. Rotations are degrees about X, then Y, then Z."""
+
+from math import cos, radians, sin
+
+import numpy as np
+from numpy.typing import NDArray
+
+Triple = tuple[float, float, float]
+Matrix = NDArray[np.float64]
+
+
+def rotation_matrix(rotation: Triple) -> Matrix:
+    """Rotation by degrees about X, then Y, then Z, float64 (3, 3)."""
+    return np.array(_rotated(rotation))
+
+
+def transform_matrix(position: Triple, rotation: Triple, scale: Triple) -> Matrix:
+    """Local space to world: scale, then rotation, then position. float64 (3, 4)."""
+    sx, sy, sz = scale
+    return np.array([(x * sx, y * sy, z * sz, w) for (x, y, z), w in zip(_rotated(rotation), position, strict=True)])
+
+
+def _rotated(rotation: Triple) -> tuple[Triple, Triple, Triple]:
+    """The rows of Z·Y·X, multiplied out: plain floats cost a tenth of nine small arrays, and every frame asks."""
+    if rotation == (0.0, 0.0, 0.0):
+        return (1.0, 0.0, 0.0), (0.0, 1.0, 0.0), (0.0, 0.0, 1.0)
+    a, b, c = map(radians, rotation)
+    sx, sy, sz, cx, cy, cz = sin(a), sin(b), sin(c), cos(a), cos(b), cos(c)
+    return (
+        (cz * cy, cz * sy * sx - sz * cx, cz * sy * cx + sz * sx),
+        (sz * cy, sz * sy * sx + cz * cx, sz * sy * cx - cz * sx),
+        (-sy, cy * sx, cy * cx),
+    )
+
+
+def inverse(matrix: Matrix) -> Matrix:
+    """World to local space, float64 (3, 4). A direction scaled to nothing counts as one millionth, so that it can be undone."""
+    (a, b, c, x), (d, e, f, y), (g, h, i, z) = matrix.tolist()
+    # By cofactors: exact enough for three rows, and each falloff asks for one per frame.
+    p, q, r = e * i - f * h, f * g - d * i, d * h - e * g
+    determinant = a * p + b * q + c * r
+    lengths = (a * a + d * d + g * g) * (b * b + e * e + h * h) * (c * c + f * f + i * i)
+    if determinant * determinant <= _FLAT * lengths or lengths < _FLAT:
+        return _inverse_of_flat(matrix)
+    over = 1.0 / determinant
+    rows = (
+        (p * over, (c * h - b * i) * over, (b * f - c * e) * over),
+        (q * over, (a * i - c * g) * over, (c * d - a * f) * over),
+        (r * over, (b * g - a * h) * over, (a * e - b * d) * over),
+    )
+    return np.array([(u, v, w, -(u * x + v * y + w * z)) for u, v, w in rows])
+
+
+# Squared ratio of a volume to that of the box of its edges, below which a matrix is taken as flat.
+_FLAT = 1e-24
+_THINNEST = 1e-6
+
+
+def _inverse_of_flat(matrix: Matrix) -> Matrix:
+    """The inverse with the least thickness in directions that have none."""
+    outer, sizes, inner = np.linalg.svd(matrix[:, :3])
+    linear = (inner.T / np.maximum(sizes, _THINNEST)) @ outer.T
+    return np.concatenate([linear, -linear @ matrix[:, 3:]], axis=1)

@@ -1,0 +1,27 @@
+"""Box: closed, with even quads."""
+
+from collections.abc import Mapping
+from typing import Annotated, Any, ClassVar
+
+from numpy.typing import NDArray
+
+from estompe.document.kinds import ShapeSource, register
+from estompe.document.settings import setting, whole
+from estompe.geometry import Geometry, primitives
+
+
+@register
+class Box(ShapeSource, tag="box"):
+    """A closed box."""
+
+    label: ClassVar[str] = "Box"
+    text: ClassVar[str] = "A closed box about its centre."
+
+    width: Annotated[float, setting("Width", "Along X.", unit="length", low=1e-6, high=1e6)] = 1.0
+    height: Annotated[float, setting("Height", "Along Y.", unit="length", low=1e-6, high=1e6)] = 1.0
+    depth: Annotated[float, setting("Depth", "Along Z.", unit="length", low=1e-6, high=1e6)] = 1.0
+    divisions: Annotated[int, whole("Divisions", "Quads along each edge.", low=1, high=2000)] = 16
+
+    def build(self, arrays: Mapping[str, NDArray[Any]]) -> Geometry:
+        del arrays
+        return primitives.box((self.width, self.height, self.depth), self.divisions)

@@ -1,0 +1,27 @@
+"""Grid: a flat sheet."""
+
+from collections.abc import Mapping
+from typing import Annotated, Any, ClassVar
+
+from numpy.typing import NDArray
+
+from estompe.document.kinds import ShapeSource, register
+from estompe.document.settings import setting, whole
+from estompe.geometry import Geometry, primitives
+
+
+@register
+class Grid(ShapeSource, tag="grid"):
+    """A flat sheet facing up."""
+
+    label: ClassVar[str] = "Grid"
+    text: ClassVar[str] = "A flat sheet of quads that faces up."
+
+    width: Annotated[float, setting("Width", "Along X.", unit="length", low=1e-6, high=1e6)] = 2.0
+    depth: Annotated[float, setting("Depth", "Along Z.", unit="length", low=1e-6, high=1e6)] = 2.0
+    columns: Annotated[int, whole("Columns", "Quads along X.", low=1, high=2000)] = 48
+    rows: Annotated[int, whole("Rows", "Quads along Z.", low=1, high=2000)] = 48
+
+    def build(self, arrays: Mapping[str, NDArray[Any]]) -> Geometry:
+        del arrays
+        return primitives.grid(self.width, self.depth, self.columns, self.rows)

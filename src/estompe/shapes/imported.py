@@ -1,0 +1,64 @@
+"""A mesh that was imported from a file; its arrays are stored beside the scene."""
+
+from collections.abc import Mapping
+from typing import Annotated, Any, ClassVar, Literal
+
+from numpy.typing import NDArray
+
+from estompe.document.kinds import CannotEvaluateError, ShapeSource, register
+from estompe.document.part import Part
+from estompe.document.project import asset_name
+from estompe.document.scene import AssetName, Name
+from estompe.document.settings import setting
+from estompe.geometry import Domain, Geometry, GeometryError, frozen
+
+
+class StoredAttribute(Part):
+    """A named array of an imported mesh."""
+
+    name: Name
+    domain: Literal["point", "corner", "face", "whole"]
+    asset: AssetName
+
+
+@register
+class ImportedMesh(ShapeSource, tag="mesh"):
+    """A mesh from a file. points, corners, offsets: arrays by content address; file: where it came from."""
+
+    label: ClassVar[str] = "Imported mesh"
+    text: ClassVar[str] = "A mesh that was imported from a file."
+    group: ClassVar[str] = "from files"
+
+    points: Annotated[AssetName, setting("Points", "Where the points are.", editor="hidden")]
+    corners: Annotated[AssetName, setting("Corners", "Which point each corner is.", editor="hidden")]
+    offsets: Annotated[AssetName, setting("Offsets", "Where each face's corners begin.", editor="hidden")]
+    attributes: Annotated[
+        tuple[StoredAttribute, ...], setting("Attributes", "What else is stored with it.", editor="hidden")
+    ] = ()
+    file: Annotated[str, setting("File", "The file it was imported from.", editor="hidden")] = ""
+
+    def build(self, arrays: Mapping[str, NDArray[Any]]) -> Geometry:
+        try:
+            attributes = {(Domain(item.domain), item.name): arrays[item.asset] for item in self.attributes}
+            return Geometry.from_faces(arrays[self.points], arrays[self.corners], arrays[self.offsets], attributes)
+        except KeyError:
+            raise CannotEvaluateError("its mesh is not in the file: import it again") from None
+        except GeometryError as error:
+            raise CannotEvaluateError(f"its mesh cannot be used: {error}") from None
+
+
+def stored(geometry: Geometry, file: str = "") -> tuple[ImportedMesh, dict[str, NDArray[Any]]]:
+    """A geometry as a shape source, and the arrays it refers to by content address."""
+    assets: dict[str, NDArray[Any]] = {}
+
+    def keep(array: NDArray[Any]) -> str:
+        name = asset_name(array)
+        assets[name] = frozen(array)
+        return name
+
+    attributes = tuple(
+        StoredAttribute(name, domain.value, keep(values)) for (domain, name), values in geometry.attributes.items()
+    )
+    topology = geometry.topology
+    mesh = ImportedMesh(keep(geometry.rest), keep(topology.corners), keep(topology.offsets), attributes, file)
+    return mesh, assets

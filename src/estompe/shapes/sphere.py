@@ -1,0 +1,27 @@
+"""Sphere: even quads."""
+
+from collections.abc import Mapping
+from typing import Annotated, Any, ClassVar
+
+from numpy.typing import NDArray
+
+from estompe.document.kinds import ShapeSource, register
+from estompe.document.settings import setting, whole
+from estompe.geometry import Geometry, primitives
+
+
+@register
+class Sphere(ShapeSource, tag="sphere"):
+    """A sphere of even quads."""
+
+    label: ClassVar[str] = "Sphere"
+    text: ClassVar[str] = "A closed sphere of quads of nearly one size."
+
+    radius: Annotated[float, setting("Radius", "From its centre.", unit="length", low=1e-6, high=1e6)] = 0.5
+    divisions: Annotated[
+        int, whole("Divisions", "Quads along an edge of the cube it is made from.", low=1, high=2000)
+    ] = 24
+
+    def build(self, arrays: Mapping[str, NDArray[Any]]) -> Geometry:
+        del arrays
+        return primitives.sphere(self.radius, self.divisions)
