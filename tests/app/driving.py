@@ -3,7 +3,7 @@
 import numpy as np
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QAbstractButton, QApplication, QLineEdit, QMenu, QWidget
+from PyQt6.QtWidgets import QAbstractButton, QApplication, QLineEdit, QMenu, QScrollArea, QWidget
 
 from estompe.app.widgets.number import NumberField
 from estompe.document import edits
@@ -66,9 +66,20 @@ class Driver:
 
     def click(self, widget: QWidget, at=None) -> None:
         """Click a widget, in its middle unless a place is given."""
+        self.scroll_to(widget)
         place = QPoint(*map(round, at)) if at is not None else widget.rect().center()
         QTest.mouseClick(widget, LEFT, Qt.KeyboardModifier.NoModifier, place)
         QTest.qWait(5)
+
+    @staticmethod
+    def scroll_to(widget: QWidget) -> None:
+        """Scroll until a widget can be seen, as one does before one clicks it."""
+        QTest.qWait(5)  # until it has been laid out
+        area = widget.parentWidget()
+        while area is not None:
+            if isinstance(area, QScrollArea):
+                area.ensureWidgetVisible(widget, 0, 4)
+            area = area.parentWidget()
 
     def button(self, parent: QWidget, name: str) -> QAbstractButton:
         """A visible button by its text or accessible name."""

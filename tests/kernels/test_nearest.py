@@ -30,7 +30,7 @@ def test_the_nearest_place_is_where_it_says(queries):
     triangles = sphere.topology.triangles
     found = nearest_on_surface(queries, tree_of(sphere.points, triangles, triangle_order(sphere.points, triangles)))
     corners = sphere.points[triangles[found.triangle]]
-    v, w = found.weights[:, :1], found.fractions[:, 1:]
+    v, w = found.weights[:, :1], found.weights[:, 1:]
     place = corners[:, 0] * (1 - v - w) + corners[:, 1] * v + corners[:, 2] * w
     assert np.abs(np.linalg.norm(queries - place, axis=1) - found.distance).max() < 1e-5
     assert np.abs(feet(queries, sphere.points, triangles, found) - place).max() < 1e-6

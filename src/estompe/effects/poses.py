@@ -48,6 +48,8 @@ class Poses(Effect, tag="poses"):
                     f"the pose “{pose.name}” has {len(positions):,} points and the shape {len(geometry.rest):,}: "
                     "remove it, or store it again from this mesh"
                 )
+            if not np.isfinite(positions.sum()):
+                raise CannotEvaluateError(f"the pose “{pose.name}” has positions that are no numbers: store it again")
             if amount:
                 variants.append((positions, amount))
         if not variants:

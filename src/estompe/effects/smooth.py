@@ -9,7 +9,7 @@ import numpy as np
 
 from estompe.document.kinds import Context, Effect, register
 from estompe.document.settings import setting, whole
-from estompe.geometry import Geometry
+from estompe.geometry import Geometry, GeometryError
 from estompe.geometry.volume import towards_volume, volume
 from estompe.kernels.smooth import towards_neighbours
 from estompe.kernels.types import Floats
@@ -42,6 +42,8 @@ class Smooth(Effect, tag="smooth"):
         for _ in range(self.iterations):
             points = towards_neighbours(points, starts, members, strength, _TOWARDS)
             points = towards_neighbours(points, starts, members, strength, _BACK)
+        if not np.isfinite(points.sum()):
+            raise GeometryError("the strength is so large that positions grew beyond all numbers: use less")
         if self.keep_volume and geometry.topology.closed:
             points = _kept(geometry, points, strength)
         return geometry.moved(points)

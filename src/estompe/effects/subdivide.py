@@ -7,11 +7,11 @@ from numpy.typing import NDArray
 
 from estompe.document.kinds import EVERYTHING, Context, Effect, register
 from estompe.document.settings import setting, whole
-from estompe.geometry import Domain, Geometry, GeometryError
+from estompe.geometry import Domain, Geometry
+from estompe.geometry.geometry import check_made
 from estompe.geometry.subdivision import subdivided
 from estompe.kernels.types import Floats
 
-_MOST_FACES = 40_000_000
 # Not a name anyone would give, so it never hides one of the mesh's own attributes.
 _CARRIED = "\0strength"
 
@@ -30,13 +30,13 @@ class Subdivide(Effect, tag="subdivide"):
 
     def apply(self, geometry: Geometry, strength: Floats, context: Context) -> Geometry:
         del context
-        for _ in range(self.levels):
+        for level in range(self.levels):
             topology = geometry.topology
-            if topology.faces > _MOST_FACES // 4:
-                raise GeometryError(f"the mesh would have more than {_MOST_FACES:,} faces: take fewer levels")
             chosen = np.zeros(topology.faces, np.bool_)
             chosen[topology.corner_faces[strength[topology.corners] >= 0.5]] = True
-            if not chosen.any():
+            count = int(np.count_nonzero(chosen))
+            check_made(topology.faces + count * (4 ** (self.levels - level) - 1), "take fewer levels")
+            if not count:
                 return geometry
             geometry, strength = _split(geometry, chosen, strength, self.rounded)
         return geometry

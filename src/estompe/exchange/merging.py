@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 from estompe.document.names import clean_name
 from estompe.exchange.errors import ExchangeError
 from estompe.geometry import Domain, Geometry
-from estompe.geometry.attributes import held_to_table
+from estompe.geometry.attributes import finite, held_to_table
 
 Arrays = dict[tuple[Domain, str], NDArray[Any]]
 MOST_GROUPS = 256
@@ -57,11 +57,9 @@ def mesh_of(
     kept: Arrays = {}
     said = list(notes)
     for (domain, name), values in attributes.items():
-        if values.dtype.kind == "f" and not np.isfinite(values).all():
-            said.append(
-                f"{int((~np.isfinite(values)).sum()):,} values of “{clean_name(name)}” are no numbers and became 0"
-            )
-        fitting, held = held_to_table(clean_name(name), values)
+        sound, note = finite(clean_name(name), values)
+        said += [note] if note else []
+        fitting, held = held_to_table(clean_name(name), sound)
         kept[domain, fitting] = held
     made = Geometry.from_faces(points, corners, offsets, kept)
     return Geometry(made.points, made.topology, made.attributes, made.at_rest, tuple(said))

@@ -26,6 +26,16 @@ RESERVED: dict[str, Reserved] = {
 }
 
 
+def finite(name: str, values: NDArray[Any]) -> tuple[NDArray[Any], str]:
+    """Values without what is no finite number, which becomes 0, and a note that says so; "" where all are sound."""
+    if values.dtype.kind != "f" or np.isfinite(values).all():
+        return values, ""
+    count = int((~np.isfinite(values)).sum())
+    are = "value of “{}” is no number" if count == 1 else "values of “{}” are no numbers"
+    cleaned = np.nan_to_num(values, nan=0.0, posinf=0.0, neginf=0.0)
+    return cleaned, f"{count:,} {are.format(name)} and became 0"
+
+
 def fits(name: str, values: NDArray[Any]) -> bool:
     """Whether values may be stored under a name: any under a free one, only those of the right form under a reserved one."""
     rule = RESERVED.get(name)
@@ -43,10 +53,8 @@ def free_name(name: str) -> str:
 def held_to_table(name: str, values: NDArray[Any]) -> tuple[str, NDArray[Any]]:
     """What a file brought as a name and values that can be stored: brought to the right form, or given a free name.
 
-    Values are cut to a reserved name's width; numbers of another type are converted; what is no finite number becomes 0.
+    Values are cut to a reserved name's width; numbers of another type are converted.
     """
-    if values.dtype.kind == "f":
-        values = np.nan_to_num(values, nan=0.0, posinf=0.0, neginf=0.0)
     rule = RESERVED.get(name)
     if rule is None or fits(name, values):
         return name, values

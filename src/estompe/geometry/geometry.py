@@ -17,10 +17,18 @@ from estompe.kernels.topology import point_means
 from estompe.kernels.types import Floats, Indices
 
 MOST_POINTS = 200_000_000
+MOST_MADE_FACES = 8_000_000
+"""Faces that shapes and effects may make; imported meshes may have more."""
 
 
 class GeometryError(ValueError):
     """A mesh that cannot be used; the text says what is wrong with it."""
+
+
+def check_made(faces: int, instead: str) -> None:
+    """Raise GeometryError for more faces than may be made. instead: what to do."""
+    if faces > MOST_MADE_FACES:
+        raise GeometryError(f"it would have {faces:,} faces, more than {MOST_MADE_FACES:,}: {instead}")
 
 
 class Domain(StrEnum):

@@ -5,7 +5,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from estompe.geometry.geometry import Domain, Geometry
+from estompe.geometry.geometry import Domain, Geometry, check_made
 from estompe.kernels.types import Floats
 
 UV = (Domain.CORNER, "uv")
@@ -25,6 +25,7 @@ def sphere(radius: float, divisions: int) -> Geometry:
 
 def grid(width: float, depth: float, columns: int, rows: int) -> Geometry:
     """A flat sheet facing up (+Y), centred on the origin. width along X and depth along Z, scene units."""
+    check_made(columns * rows, "take fewer columns or rows")
     u, v = np.linspace(0.0, 1.0, columns + 1), np.linspace(0.0, 1.0, rows + 1)
     uu, vv = np.meshgrid(u, v)
     points = np.stack([(uu - 0.5) * width, np.zeros_like(uu), (0.5 - vv) * depth], axis=-1).reshape(-1, 3)
@@ -34,6 +35,7 @@ def grid(width: float, depth: float, columns: int, rows: int) -> Geometry:
 def box(size: tuple[float, float, float], divisions: int) -> Geometry:
     """A closed box centred on the origin. size: full widths, scene units; divisions: quads along each edge."""
     n = divisions
+    check_made(6 * n * n, "take fewer divisions")
     steps = np.arange(n + 1)
     a, b = np.meshgrid(steps, steps)
     quads, uvs = [], []
@@ -66,6 +68,7 @@ def lathe(profile: NDArray[np.float64], around: int, along: int) -> Geometry:
     along: quads along the profile, evenly spaced on a smooth curve through its points (Catmull and Rom, "A Class of Local
     Interpolating Splines", 1974, doi:10.1016/B978-0-12-079050-0.50020-5). The point attribute "order" runs 0..1 along it.
     """
+    check_made(around * along, "take fewer around or along")
     order = np.linspace(0.0, 1.0, along + 1)
     curve = _even(_smooth(profile), order)
     angle = np.linspace(0.0, 2 * np.pi, around, endpoint=False)

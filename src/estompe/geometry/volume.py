@@ -26,6 +26,8 @@ def towards_volume(points: Floats, along: Floats, triangles: Indices, wanted: fl
     """
     points, along = (np.ascontiguousarray(rows, np.float32) for rows in (points, along))
     none, once, twice, thrice = volume_along(points, along, triangles)
+    if not np.isfinite([none, once, twice, thrice]).all():
+        return 0.0
     roots = np.roots([thrice, twice, once, none - wanted])
     real = roots[np.abs(roots.imag) < 1e-7].real
     return float(real[np.argmin(np.abs(real))]) if len(real) else 0.0

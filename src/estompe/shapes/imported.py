@@ -11,6 +11,7 @@ from estompe.document.project import asset_name
 from estompe.document.scene import AssetName, Name
 from estompe.document.settings import setting
 from estompe.geometry import Domain, Geometry, GeometryError, frozen
+from estompe.geometry.attributes import finite
 
 
 class StoredAttribute(Part):
@@ -19,6 +20,9 @@ class StoredAttribute(Part):
     name: Name
     domain: Literal["point", "corner", "face", "whole"]
     asset: AssetName
+
+
+Notes = tuple[str, ...]
 
 
 @register
@@ -39,12 +43,22 @@ class ImportedMesh(ShapeSource, tag="mesh"):
 
     def build(self, arrays: Mapping[str, NDArray[Any]]) -> Geometry:
         try:
-            attributes = {(Domain(item.domain), item.name): arrays[item.asset] for item in self.attributes}
-            return Geometry.from_faces(arrays[self.points], arrays[self.corners], arrays[self.offsets], attributes)
+            attributes, notes = self._attributes(arrays)
+            made = Geometry.from_faces(arrays[self.points], arrays[self.corners], arrays[self.offsets], attributes)
+            return Geometry(made.points, made.topology, made.attributes, made.at_rest, notes) if notes else made
         except KeyError:
             raise CannotEvaluateError("its mesh is not in the file: import it again") from None
         except GeometryError as error:
             raise CannotEvaluateError(f"its mesh cannot be used: {error}") from None
+
+    def _attributes(self, arrays: Mapping[str, NDArray[Any]]) -> tuple[dict[tuple[Domain, str], NDArray[Any]], Notes]:
+        """What is stored with it, and what a person should know about that."""
+        found: dict[tuple[Domain, str], NDArray[Any]] = {}
+        notes = []
+        for item in self.attributes:
+            found[Domain(item.domain), item.name], note = finite(item.name, arrays[item.asset])
+            notes += [note] if note else []
+        return found, tuple(notes)
 
 
 def stored(geometry: Geometry, file: str = "") -> tuple[ImportedMesh, dict[str, NDArray[Any]]]:

@@ -3,7 +3,7 @@
 from collections.abc import Hashable
 
 from msgspec import structs
-from PyQt6.QtCore import QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QFont, QPainter, QPen
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QSizePolicy, QVBoxLayout, QWidget
 
@@ -99,6 +99,7 @@ class DrivePanel(Panel):
         super().__init__(session)
         self.cards: dict[str, EffectCard] = {}
         self.opened: str | None = None
+        self._opened_settings: QWidget | None = None
         self.problems = Problems()
         self._summary: QLabel | None = None
         self.refresh()
@@ -126,6 +127,7 @@ class DrivePanel(Panel):
         layout.addWidget(head)
         layout.addWidget(hairline())
         self.cards, self._summary, self.problems = {}, None, Problems()
+        self._opened_settings = None
         if shape is None:
             layout.addWidget(label("Effects of the current shape appear here.", "soft", wrap=True))
             return
@@ -195,6 +197,7 @@ class DrivePanel(Panel):
             self.session.messages.say(str(error), "error")
             return
         self.opened = made
+        QTimer.singleShot(0, self._reveal)
         self.session.document.commit(scene, f"Add {kinds(Effect)[kind].label} to {shape.name}")
 
     def open_card(self, effect: str) -> None:
@@ -202,6 +205,12 @@ class DrivePanel(Panel):
         self.opened = None if self.opened == effect else effect
         self._pick_pivot()
         self.refresh()
+        QTimer.singleShot(0, self._reveal)
+
+    def _reveal(self) -> None:
+        """Show the opened card with its settings, its head rather than its end."""
+        self.reveal(self._opened_settings)
+        self.reveal(self.cards.get(self.opened or ""))
 
     def _pick_pivot(self) -> None:
         """Let the handles act on the opened effect's pivot, if it has one; else on the shape again."""
@@ -229,7 +238,8 @@ class DrivePanel(Panel):
         self.cards[effect.id] = card
         layout.addWidget(card)
         if effect.id == self.opened:
-            layout.addWidget(self._settings(shape, effect))
+            self._opened_settings = self._settings(shape, effect)
+            layout.addWidget(self._opened_settings)
         layout.addWidget(self.problems.label(effect.id))
         layout.addWidget(hairline())
 

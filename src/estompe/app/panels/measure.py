@@ -4,7 +4,7 @@ from collections.abc import Hashable
 from typing import Any
 
 from msgspec import structs
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtGui import QPainter, QPixmap
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
@@ -148,6 +148,12 @@ class MeasurePanel(Panel):
         self.session.selection.layer_id = made
         self.session.document.commit(scene, f"Add {kinds(Source)[kind].label} to {falloff.name}")
 
+    def _reveal(self, layer: str) -> None:
+        """Show an opened layer with its settings."""
+        if layer in self.rows:
+            self.reveal(self.problems.labels.get(layer))
+            self.reveal(self.rows[layer])
+
     def open_layer(self, layer: str | None) -> None:
         """Open a layer's settings in place, or close them."""
         same = layer == self.session.selection.layer_id
@@ -160,7 +166,9 @@ class MeasurePanel(Panel):
         self.rows[layer.id] = row
         layout.addWidget(row)
         if layer.id == self.session.selection.layer_id:
-            layout.addWidget(self._settings(falloff, layer, index))
+            opened = self._settings(falloff, layer, index)
+            layout.addWidget(opened)
+            QTimer.singleShot(0, lambda: self._reveal(layer.id))
         layout.addWidget(self.problems.label(layer.id))
         layout.addWidget(hairline())
 

@@ -3,7 +3,7 @@
 from collections.abc import Hashable
 from typing import Any
 
-from PyQt6.QtWidgets import QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QScrollArea, QVBoxLayout, QWidget
 
 from estompe.app.session import Session
 from estompe.app.widgets.removal import remove_widget
@@ -47,6 +47,14 @@ class Panel(QWidget):
         for field in self.fields:
             field.pull()  # formulas may have other values now
         self.show_answer()
+
+    def reveal(self, widget: QWidget | None) -> None:
+        """Scroll until a widget inside can be seen, as far as it fits."""
+        area: Any = self.parentWidget()
+        while area is not None and not isinstance(area, QScrollArea):
+            area = area.parentWidget()
+        if area is not None and widget is not None and widget.isVisible():
+            area.ensureWidgetVisible(widget, 0, 12)
 
     def rebuild(self) -> None:
         """Build again whatever the structure is."""
