@@ -5,7 +5,7 @@ BIN := $(VENV)/bin
 STAMP := $(VENV)/.ready-$(shell cat pyproject.toml | cksum | cut -d' ' -f1)
 DEMO := build/demo
 
-.PHONY: setup demo test check bench screenshots reference schema clean
+.PHONY: setup demo test check quick fuzz bench screenshots reference schema clean
 
 setup: $(STAMP)
 
@@ -39,6 +39,12 @@ check: setup
 
 test: check
 	QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest
+
+quick: check
+	QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest -q tests/document tests/evaluate tests/falloffs tests/effects tests/geometry tests/test_layout.py
+
+fuzz: setup
+	ESTOMPE_FUZZ=20000 $(BIN)/python -m pytest -q tests/exchange/test_fuzz.py
 
 bench: setup
 	$(BIN)/pip install --quiet --disable-pip-version-check -e '.[bench]'
