@@ -7,9 +7,6 @@ from estompe.document import file
 from estompe.document.project import Project
 from estompe.evaluate import Frame, Memo
 from estompe.evaluate import evaluate as evaluate_frame
-from estompe.registered import load_kinds
-
-load_kinds()
 
 _MEMO = Memo()
 

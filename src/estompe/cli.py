@@ -2,6 +2,7 @@
 
 import argparse
 import contextlib
+import gc
 import json
 import os
 import re
@@ -109,6 +110,8 @@ def _window(words: Sequence[str]) -> int:
         raise UsageError(
             "there is no display to open a window on; `estompe bake` and `estompe render` work without one"
         )
+    # Nothing that is imported now will go: looking for what could be collected is time lost, until `run` goes on with it.
+    gc.disable()
     from estompe.app.start import run
 
     return run(chosen.file, chosen.sample)

@@ -2,12 +2,14 @@
 
 import importlib
 import pkgutil
+import threading
 from collections.abc import Iterable
-from importlib.metadata import entry_points
 
 from estompe import faults
 
 GROUP = "estompe.kinds"
+_LOADING = threading.RLock()
+_begun, _loaded = threading.Event(), threading.Event()
 failures: list[str] = []
 """What could not be loaded, in words for a person; the rest of the program goes on without it."""
 
@@ -19,9 +21,21 @@ def import_all(package: str, path: Iterable[str]) -> None:
 
 
 def load_kinds() -> None:
-    """Register the built-in kinds, then those of installed plug-ins. A plug-in that fails is reported in `failures`."""
+    """Register the built-in kinds, then those of installed plug-ins, once. A plug-in that fails is reported in `failures`."""
+    if _loaded.is_set():
+        return
+    with _LOADING:
+        if not _loaded.is_set() and not _begun.is_set():
+            _begun.set()  # what is loaded may ask for kinds itself
+            _load()
+            _loaded.set()
+
+
+def _load() -> None:
     for package in ("estompe.shapes", "estompe.falloffs", "estompe.effects"):
         importlib.import_module(package)
+    from importlib.metadata import entry_points  # slow to import
+
     for point in entry_points(group=GROUP):
         try:
             point.load()

@@ -6,6 +6,7 @@ import sys
 _FRESH = """
 import sys
 import estompe
+from estompe.kernels.compile import Kernel
 from estompe.evaluate.precompile import precompile
 from estompe.samples import SAMPLES, lantern_amphora
 
@@ -15,7 +16,7 @@ def compiled():
         (module.__name__, name): len(item.signatures)
         for module in modules for name, item in vars(module).items()
         # Helpers are compiled into the loops that use them.
-        if hasattr(item, "signatures") and item.__module__ == module.__name__ and not item.targetoptions.get("forceinline")
+        if isinstance(item, Kernel) and item.__module__ == module.__name__ and not item.options.get("forceinline")
     }
 
 precompile()

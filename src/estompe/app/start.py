@@ -27,6 +27,7 @@ def run(file: Path | None, sample: str | None) -> int:
     sys.excepthook = partial(_left_undone, window)
     # What is there now stays: walking it again would hold up someone who drags, for a tenth of a second each time.
     gc.freeze()
+    gc.enable()
     _prepare(window)
     if file is not None:
         QTimer.singleShot(0, lambda: window.files.open(file))

@@ -19,6 +19,7 @@ from estompe.geometry import Geometry
 from estompe.geometry.elements import Elements
 from estompe.geometry.transforms import Matrix, inverse
 from estompe.kernels.types import Floats
+from estompe.registered import load_kinds
 
 ControlForm = Literal["sphere", "box", "plane", "cylinder", "path"]
 Join = Literal["multiply", "add", "subtract", "larger", "smaller", "replace"]
@@ -341,7 +342,11 @@ def tag_of(kind: Any) -> str:
 
 
 def kinds(family: type[Kind]) -> Mapping[str, Any]:
-    """The registered kinds of a family (`Source`, `Effect` or `ShapeSource`) by tag."""
+    """The registered kinds of a family (`Source`, `Effect` or `ShapeSource`) by tag.
+
+    Built-in kinds and plug-ins are loaded when kinds are first asked for.
+    """
+    load_kinds()
     return _KINDS[family]
 
 
@@ -360,7 +365,7 @@ def decode_kind(expected: type, value: Any) -> Any:
     tag = value.get("kind")
     if not isinstance(tag, str) or not 0 < len(tag) <= 200:
         raise ValueError("Object missing required field `kind`")
-    kind = _KINDS[family].get(tag)
+    kind = kinds(family).get(tag)
     if kind is None:
         return UnknownKind(tag, value)
     try:

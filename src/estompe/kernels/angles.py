@@ -1,10 +1,9 @@
 """Angles between normals and the way to somewhere."""
 
 import numpy as np
-from numba import prange
 
 from estompe.kernels import BLOCK
-from estompe.kernels.compile import inlined, parallel_kernel
+from estompe.kernels.compile import inlined, parallel_kernel, prange
 from estompe.kernels.types import Floats, read_only
 
 _ZERO, _ONE = np.float32(0.0), np.float32(1.0)

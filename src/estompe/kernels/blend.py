@@ -4,10 +4,9 @@ Loops run over slices of their block, whose numbers cannot count from the end: o
 """
 
 import numpy as np
-from numba import prange
 
 from estompe.kernels import BLOCK
-from estompe.kernels.compile import parallel_kernel
+from estompe.kernels.compile import parallel_kernel, prange
 from estompe.kernels.types import Floats, read_only
 
 

@@ -1,33 +1,133 @@
-"""The one way kernels are compiled, so that their options agree."""
+"""The one way kernels are compiled, so that their options agree, and so that nothing is compiled or loaded before it is needed.
 
-from collections.abc import Callable
+Numba takes half a second to import, and most commands call no kernel. A decorated function stays as it is until its first call;
+then it is made a dispatcher, and so are the kernels that it calls, whose names Numba looks up in their modules.
+"""
+
+import functools
+import os
+import threading
+from collections.abc import Callable, Iterator
+from types import CellType, CodeType, ModuleType
 from typing import Any
-
-import numba
 
 Function = Callable[..., Any]
 
 # No reassociation and no "no-NaN" assumption: contraction alone keeps results the same on every path.
 _FAST = {"contract", "nsz", "arcp"}
+_MAKING = threading.RLock()
+
+
+class _Loop:
+    """Stands for Numba's parallel range until a loop is compiled; in Python it is a plain range."""
+
+    def __call__(self, *bounds: int) -> range:
+        return range(*bounds)
+
+
+prange = _Loop()
+
+
+class Kernel:
+    """A compiled loop that is compiled, or loaded from the cache on the disk, when it is first called."""
+
+    def __init__(self, function: Function, options: dict[str, Any]) -> None:
+        functools.update_wrapper(self, function)
+        self.function, self.options = function, options
+        self._dispatcher: Any = None
+
+    def __call__(self, *arguments: Any) -> Any:
+        if self._dispatcher is None:
+            self.dispatcher()
+        return self._dispatcher(*arguments)
+
+    def dispatcher(self) -> Any:
+        """Numba's dispatcher for the loop, made once."""
+        with _MAKING:
+            if self._dispatcher is None:
+                numba = _numba()
+                _resolve(self.function, numba)
+                self._dispatcher = numba.njit(self.function, **self.options)
+        return self._dispatcher
+
+    @property
+    def is_made(self) -> bool:
+        """Whether it has been called."""
+        return self._dispatcher is not None
+
+    @property
+    def signatures(self) -> list[Any]:
+        """The argument types it is compiled for."""
+        return list(self._dispatcher.signatures) if self._dispatcher is not None else []
+
+
+def _resolve(function: Function, numba: ModuleType) -> None:
+    """Put dispatchers where a function's names lead to kernels: in its module and in what it closes over."""
+    places = function.__globals__  # type: ignore[attr-defined]
+    for name in _names(function.__code__):  # type: ignore[attr-defined]
+        if name in places:
+            places[name] = _resolved(places[name], numba)
+    cells: tuple[CellType, ...] = function.__closure__ or ()  # type: ignore[attr-defined]
+    for cell in cells:
+        cell.cell_contents = _resolved(cell.cell_contents, numba)
+
+
+def _resolved(value: Any, numba: ModuleType) -> Any:
+    if isinstance(value, Kernel):
+        return value.dispatcher()
+    return numba.prange if value is prange else value
+
+
+def _names(code: CodeType) -> Iterator[str]:
+    """The names a function looks up, those of functions inside it included."""
+    yield from code.co_names
+    for constant in code.co_consts:
+        if isinstance(constant, CodeType):
+            yield from _names(constant)
+
+
+@functools.cache
+def _numba() -> ModuleType:
+    """Numba, set up for this machine."""
+    # A spinning OpenMP pool steals the other core from the interface thread; it must sleep between regions.
+    os.environ.setdefault("OMP_WAIT_POLICY", "passive")
+    import llvmlite.binding as llvm
+
+    features = llvm.get_host_cpu_features()
+    if features.get("avx512f"):
+        # LLVM keeps to 256-bit vectors unless told otherwise; the noise kernels are 1.7 times faster with 512.
+        features["prefer-256-bit"] = False
+        os.environ.setdefault("NUMBA_CPU_FEATURES", features.flatten())
+    import numba
+
+    if "NUMBA_CPU_FEATURES" in os.environ:
+        # Said again for whoever imported Numba first; once it has compiled something it no longer listens.
+        numba.config.CPU_FEATURES = os.environ["NUMBA_CPU_FEATURES"]
+    # The default layer (workqueue) is not safe when several Python threads run kernels at once.
+    numba.config.THREADING_LAYER = "threadsafe"
+    return numba
 
 
 def kernel(function: Function) -> Function:
     """Compile a one-thread loop: cached on disk, without the interpreter lock."""
-    return numba.njit(function, cache=True, nogil=True, fastmath=_FAST, error_model="numpy")
+    return Kernel(function, {"cache": True, "nogil": True, "fastmath": _FAST, "error_model": "numpy"})
 
 
 def parallel_kernel(function: Function) -> Function:
     """Compile a loop over blocks that runs on all cores."""
-    return numba.njit(function, cache=True, nogil=True, parallel=True, fastmath=_FAST, error_model="numpy")
+    options = {"cache": True, "nogil": True, "parallel": True, "fastmath": _FAST, "error_model": "numpy"}
+    return Kernel(function, options)
 
 
 def inlined(function: Function) -> Function:
     """Compile a scalar helper that disappears into the loops that call it."""
-    return numba.njit(function, cache=True, nogil=True, fastmath=_FAST, error_model="numpy", forceinline=True)
+    options = {"cache": True, "nogil": True, "fastmath": _FAST, "error_model": "numpy", "forceinline": True}
+    return Kernel(function, options)
 
 
 def use_threads(count: int) -> None:
     """Let the parallel kernels that this thread calls use so many threads; 0 for all there are. Results are the same."""
+    numba = _numba()
     most = numba.config.NUMBA_NUM_THREADS
     wanted = min(count, most) if count > 0 else most
     if numba.get_num_threads() != wanted:

@@ -6,10 +6,9 @@ One pair of loops serves them all; the way is chosen per block of points, so tha
 from enum import IntEnum
 
 import numpy as np
-from numba import prange
 
 from estompe.kernels import BLOCK, PARALLEL_FROM
-from estompe.kernels.compile import inlined, kernel, parallel_kernel
+from estompe.kernels.compile import inlined, kernel, parallel_kernel, prange
 from estompe.kernels.functions import powers, sine_cosine
 from estompe.kernels.transform import taken_into
 from estompe.kernels.types import Floats, Matrix, read_only

@@ -6,10 +6,9 @@ Each form's distance is the one whose level sets keep the form: spheres around a
 from enum import IntEnum
 
 import numpy as np
-from numba import prange
 
 from estompe.kernels import BLOCK, PARALLEL_FROM
-from estompe.kernels.compile import inlined, kernel, parallel_kernel
+from estompe.kernels.compile import inlined, kernel, parallel_kernel, prange
 from estompe.kernels.transform import taken_into
 from estompe.kernels.types import Floats, read_only
 

@@ -3,10 +3,9 @@
 from typing import NamedTuple
 
 import numpy as np
-from numba import prange
 
 from estompe.kernels import BLOCK
-from estompe.kernels.compile import parallel_kernel
+from estompe.kernels.compile import parallel_kernel, prange
 from estompe.kernels.types import Floats, Indices, read_only
 
 

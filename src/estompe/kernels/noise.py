@@ -6,10 +6,9 @@ of their own, so float32 lattice offsets stay exact.
 """
 
 import numpy as np
-from numba import prange
 
 from estompe.kernels import BLOCK, PARALLEL_FROM
-from estompe.kernels.compile import inlined, kernel, parallel_kernel
+from estompe.kernels.compile import inlined, kernel, parallel_kernel, prange
 from estompe.kernels.types import Floats, read_only
 
 _X = np.uint32(0x9E3779B1)

@@ -5,10 +5,9 @@ doi:10.1145/356625.356626. For a triangle it is the cross product of two edges, 
 """
 
 import numpy as np
-from numba import prange
 
 from estompe.kernels import BLOCK, PARALLEL_FROM
-from estompe.kernels.compile import inlined, kernel, parallel_kernel
+from estompe.kernels.compile import inlined, kernel, parallel_kernel, prange
 from estompe.kernels.types import Floats, Indices, read_only
 
 # Indices are unsigned, so that none is asked whether it counts from the end: that took two fifths of the time.

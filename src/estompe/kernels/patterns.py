@@ -10,10 +10,9 @@ doi:10.1145/237170.237267. Sparse convolution: Lewis, "Algorithms for Solid Nois
 from enum import IntEnum
 
 import numpy as np
-from numba import prange
 
 from estompe.kernels import BLOCK, PARALLEL_FROM
-from estompe.kernels.compile import inlined, kernel, parallel_kernel
+from estompe.kernels.compile import inlined, kernel, parallel_kernel, prange
 from estompe.kernels.noise import _X, _Y, _Z, _fade, _mix, _mixed, _octave_seed, _split
 from estompe.kernels.types import Floats, read_only
 

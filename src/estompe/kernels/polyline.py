@@ -1,10 +1,9 @@
 """The nearest point on a polyline: how far, and how far along it."""
 
 import numpy as np
-from numba import prange
 
 from estompe.kernels import BLOCK, PARALLEL_FROM
-from estompe.kernels.compile import inlined, kernel, parallel_kernel
+from estompe.kernels.compile import inlined, kernel, parallel_kernel, prange
 from estompe.kernels.types import Floats, read_only
 
 

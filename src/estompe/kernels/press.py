@@ -3,10 +3,9 @@
 from enum import IntEnum
 
 import numpy as np
-from numba import prange
 
 from estompe.kernels import BLOCK
-from estompe.kernels.compile import inlined, parallel_kernel
+from estompe.kernels.compile import inlined, parallel_kernel, prange
 from estompe.kernels.transform import taken_into
 from estompe.kernels.types import Floats, Matrix, read_only
 

@@ -1,10 +1,9 @@
 """Grooves between ridges around an axis."""
 
 import numpy as np
-from numba import prange
 
 from estompe.kernels import BLOCK
-from estompe.kernels.compile import inlined, parallel_kernel
+from estompe.kernels.compile import inlined, parallel_kernel, prange
 from estompe.kernels.functions import powers, sine_cosine
 from estompe.kernels.types import Floats, read_only
 

@@ -1,10 +1,9 @@
 """A picture's values at places between its pixels."""
 
 import numpy as np
-from numba import prange
 
 from estompe.kernels import BLOCK
-from estompe.kernels.compile import inlined, parallel_kernel
+from estompe.kernels.compile import inlined, parallel_kernel, prange
 from estompe.kernels.types import Floats, read_only
 
 _HALF, _ONE = np.float32(0.5), np.float32(1.0)

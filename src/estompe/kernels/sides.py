@@ -7,10 +7,9 @@ Sign: angle-weighted pseudonormals of Bærentzen and Aanæs, "Signed Distance Co
 from typing import NamedTuple
 
 import numpy as np
-from numba import prange
 
 from estompe.kernels import BLOCK
-from estompe.kernels.compile import inlined, kernel, parallel_kernel
+from estompe.kernels.compile import inlined, kernel, parallel_kernel, prange
 from estompe.kernels.surface import Nearest, foot, row
 from estompe.kernels.types import Floats, Indices, read_only
 

@@ -7,10 +7,9 @@ doi:10.1145/1409625.1409627.
 from typing import NamedTuple
 
 import numpy as np
-from numba import prange
 
 from estompe.kernels import BLOCK
-from estompe.kernels.compile import kernel, parallel_kernel
+from estompe.kernels.compile import kernel, parallel_kernel, prange
 from estompe.kernels.transform import taken_into
 from estompe.kernels.types import Floats, Matrix, read_only
 

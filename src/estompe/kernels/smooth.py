@@ -1,10 +1,9 @@
 """Smoothing over neighbours: points towards the mean of those around them, and values the same way."""
 
 import numpy as np
-from numba import prange
 
 from estompe.kernels import BLOCK, PARALLEL_FROM
-from estompe.kernels.compile import inlined, kernel, parallel_kernel
+from estompe.kernels.compile import inlined, kernel, parallel_kernel, prange
 from estompe.kernels.types import Floats, Indices, read_only
 
 

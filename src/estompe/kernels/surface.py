@@ -8,9 +8,8 @@ neighbours, so that a box or a triangle is tried by all of them at once, as rays
 from typing import NamedTuple
 
 import numpy as np
-from numba import prange
 
-from estompe.kernels.compile import inlined, kernel, parallel_kernel
+from estompe.kernels.compile import inlined, kernel, parallel_kernel, prange
 from estompe.kernels.morton import morton_order
 from estompe.kernels.types import Floats, Indices, read_only
 

@@ -3,10 +3,9 @@
 import math
 
 import numpy as np
-from numba import prange
 
 from estompe.kernels import BLOCK, PARALLEL_FROM
-from estompe.kernels.compile import kernel, parallel_kernel
+from estompe.kernels.compile import kernel, parallel_kernel, prange
 from estompe.kernels.types import Floats, Indices, read_only
 
 

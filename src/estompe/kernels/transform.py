@@ -1,10 +1,9 @@
 """Points through a matrix."""
 
 import numpy as np
-from numba import prange
 
 from estompe.kernels import BLOCK
-from estompe.kernels.compile import inlined, parallel_kernel
+from estompe.kernels.compile import inlined, parallel_kernel, prange
 from estompe.kernels.types import Floats, Matrix, read_only
 
 _FEW = 4096

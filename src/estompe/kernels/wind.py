@@ -9,10 +9,9 @@ added. Time costs nothing this way, unlike a fourth dimension of noise, and all 
 from typing import NamedTuple
 
 import numpy as np
-from numba import prange
 
 from estompe.kernels import BLOCK, SPAN
-from estompe.kernels.compile import inlined, parallel_kernel
+from estompe.kernels.compile import inlined, parallel_kernel, prange
 from estompe.kernels.functions import powers
 from estompe.kernels.noise import _MIX, _MIX_AGAIN, _X, _Y, _Z, _fade, _mix, _octave_seed
 from estompe.kernels.types import Floats, read_only
