@@ -1,0 +1,1 @@
+"""Two kinds for Estompe."""

@@ -1,0 +1,50 @@
+"""All that a source, effect or shape of one's own imports; these names stay as they are between versions.
+
+A plug-in is a package whose `pyproject.toml` names its module under the entry point group `estompe.kinds`; importing that module
+registers its kinds. Their tags begin with the plug-in's name, such as `acme:push`. `estompe.testing.check_kind` tests them.
+"""
+
+from estompe.document.kinds import (
+    CannotEvaluateError,
+    Context,
+    Effect,
+    Join,
+    PosedJoint,
+    ShapeSource,
+    Shell,
+    Source,
+    register,
+)
+from estompe.document.numbers import Number, Triple, plain, plain_triple
+from estompe.document.settings import setting, whole
+from estompe.geometry import Domain, Geometry, GeometryError
+from estompe.geometry.elements import Elements
+from estompe.geometry.random import random_of
+from estompe.geometry.topology import Topology
+from estompe.kernels.types import Floats, Indices
+
+__all__ = [
+    "CannotEvaluateError",
+    "Context",
+    "Domain",
+    "Effect",
+    "Elements",
+    "Floats",
+    "Geometry",
+    "GeometryError",
+    "Indices",
+    "Join",
+    "Number",
+    "PosedJoint",
+    "ShapeSource",
+    "Shell",
+    "Source",
+    "Topology",
+    "Triple",
+    "plain",
+    "plain_triple",
+    "random_of",
+    "register",
+    "setting",
+    "whole",
+]
