@@ -1,4 +1,4 @@
-"""The command line: `estompe`, and its commands prepare, sample, info, bake and render."""
+"""The command line: `estompe`, and its commands prepare, sample, info, overlaps, bake and render."""
 
 import argparse
 import contextlib
@@ -18,7 +18,7 @@ if TYPE_CHECKING:
     from estompe.evaluate import Frame
     from estompe.samples import Sample
 
-COMMANDS = ("prepare", "sample", "info", "bake", "render")
+COMMANDS = ("prepare", "sample", "info", "overlaps", "bake", "render")
 
 
 class UsageError(Exception):
@@ -91,7 +91,7 @@ class _Parser(argparse.ArgumentParser):
 
 
 def _window(words: Sequence[str]) -> int:
-    epilog = "commands: estompe prepare, sample, info, bake and render; each has its own --help"
+    epilog = "commands: estompe prepare, sample, info, overlaps, bake and render; each has its own --help"
     parser = _Parser("estompe", description="Falloff-driven procedural effects.", epilog=epilog)
     parser.add_argument("file", nargs="?", type=Path, metavar="FILE", help="a scene to open, or a mesh to import")
     parser.add_argument("--sample", metavar="NAME", help="open a sample scene")
@@ -130,6 +130,11 @@ def _command(words: Sequence[str]) -> int:
     info.add_argument(
         "--frame", type=float, metavar="N", help="evaluate this frame too: points after effects, and problems"
     )
+    overlaps = commands.add_parser(
+        "overlaps", help="print where one shape lies inside another after all effects, as JSON"
+    )
+    overlaps.add_argument("file", type=Path, metavar="FILE")
+    overlaps.add_argument("--frames", metavar="A-B", help="the frames, such as 1-24; the whole shot if left out")
     bake = commands.add_parser("bake", help="evaluate frames and write meshes")
     bake.add_argument("file", type=Path, metavar="FILE")
     bake.add_argument("--frames", metavar="A-B", help="the frames, such as 1-24; the whole shot if left out")
@@ -143,7 +148,14 @@ def _command(words: Sequence[str]) -> int:
     render.add_argument("--show", choices=("shaded", "strength"), default="shaded")
     render.add_argument("--falloff", metavar="NAME", help="whose strength to show")
     chosen = parser.parse_args(words)
-    runs = {"prepare": _run_prepare, "sample": _run_sample, "info": _run_info, "bake": _run_bake, "render": _run_render}
+    runs = {
+        "prepare": _run_prepare,
+        "sample": _run_sample,
+        "info": _run_info,
+        "overlaps": _run_overlaps,
+        "bake": _run_bake,
+        "render": _run_render,
+    }
     runs[chosen.command](chosen)
     return 0
 
@@ -277,6 +289,32 @@ def _progress(fraction: float, text: str) -> None:
     """Progress on a terminal, and nothing in a log."""
     if sys.stderr.isatty():
         print(f"\r{fraction:4.0%}  {text}\033[K", end="\n" if fraction >= 1.0 else "", file=sys.stderr, flush=True)
+
+
+def _run_overlaps(chosen: argparse.Namespace) -> None:
+    from estompe.evaluate import Memo, evaluate
+    from estompe.evaluate.overlap import open_shapes, overlaps
+
+    project = _project(chosen.file)
+    first, last = _frames(chosen.frames, project.scene.first, project.scene.last)
+    names = {shape.id: shape.name for shape in project.scene.shapes}
+    memo, found = Memo(), []
+    opened: set[str] = set()
+    for number in range(first, last + 1):
+        frame = evaluate(project, number, memo)
+        opened |= set(open_shapes(frame))
+        found += [
+            {
+                "frame": number,
+                "inside": names[item.other],
+                "shape": names[item.inside],
+                "points": len(item.points),
+                "deepest": round(item.deepest, 6),
+            }
+            for item in overlaps(frame)
+        ]
+    told = {"frames": {"first": first, "last": last}, "overlaps": found, "open": sorted(opened)}
+    print(json.dumps(told, indent=1, ensure_ascii=False))
 
 
 def _frames(text: str | None, first: int, last: int) -> tuple[int, int]:

@@ -36,8 +36,10 @@ class Preferences(msgspec.Struct):
     splitters: dict[str, list[int]] = {}
 
     def remember(self, path: Path) -> None:
-        """Put a file at the top of the recent ones."""
+        """Put a file at the top of the recent ones; one whose name is no text cannot be written down."""
         name = str(path.resolve())
+        if not name.isprintable():
+            return
         self.recent = [name, *(item for item in self.recent if item != name)][:_MOST_RECENT]
 
     def remember_added(self, name: str) -> None:

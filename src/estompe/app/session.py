@@ -8,6 +8,7 @@ from estompe.app.model.document import DocumentModel
 from estompe.app.model.evaluator import Evaluator
 from estompe.app.model.messages import Messages
 from estompe.app.model.numbers import Numbers
+from estompe.app.model.overlaps import Overlaps
 from estompe.app.model.painting import Painting
 from estompe.app.model.playhead import Playhead
 from estompe.app.model.selection import Selection
@@ -35,6 +36,7 @@ class Session(QObject):
         self.evaluator = Evaluator(self.document, self.selection, self.playhead, self.messages, self)
         self.numbers = Numbers(self.document, self.playhead, self.evaluator, self.messages, self)
         self.painting = Painting(self.document, self.selection, self.evaluator, self.messages, self)
+        self.overlaps = Overlaps(self.document, self.evaluator, self.messages, self)
         self.playhead.left.connect(self.document.end_gesture)
 
     def begin(self, project: Project, path: Path | None, title: str, saved: bool = True) -> None:
@@ -54,6 +56,7 @@ class Session(QObject):
 
     def close(self) -> None:
         """End background work."""
+        self.overlaps.close()
         self.evaluator.close()
 
     def _follow(self, _old: Scene, new: Scene) -> None:

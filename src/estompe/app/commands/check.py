@@ -2,6 +2,9 @@
 
 from estompe.app.commands.command import Command, needs_scene, needs_shape_and_falloff
 from estompe.app.context import AppContext
+from estompe.evaluate import Memo, evaluate
+from estompe.evaluate.overlap import overlaps
+from estompe.exchange.errors import Progress
 from estompe.setups.adding import subdivide_on_ramp
 
 
@@ -24,6 +27,32 @@ def take_reference(context: AppContext) -> None:
     context.status.say("kept; W wipes between this picture and what comes")
 
 
+def overlaps_everywhere(context: AppContext) -> None:
+    """Look for overlaps on every frame of the shot, with progress; Time shows where there are some."""
+    model, project = context.session.overlaps, context.session.document.project
+    if not model.on:
+        model.toggle()
+    first, last = project.scene.first, project.scene.last
+
+    def look(progress: Progress) -> dict[int, float]:
+        memo, found = Memo(), {}
+        for number in range(first, last + 1):
+            progress((number - first) / (last - first + 1), f"overlaps on frame {number}")
+            there = overlaps(evaluate(project, number, memo))
+            found[number] = there[0].deepest if there else 0.0
+        return found
+
+    def take(found: dict[int, float]) -> None:
+        if project.scene is context.session.document.scene:
+            model.put_all(found)
+        deep = [frame for frame, depth in found.items() if depth > 0.0]
+        context.status.say(
+            f"shapes overlap on {len(deep)} of {len(found)} frames" + (f", first on {deep[0]}" if deep else "")
+        )
+
+    context.work.start("looking for overlaps", look, take)
+
+
 def list_problems(context: AppContext) -> None:
     """Say everything that is wrong with the scene on this frame."""
     answer = context.session.evaluator.answer
@@ -41,6 +70,11 @@ COMMANDS = (
     Command(
         "subdivide_there", "Subdivide where it is too coarse", subdivide_there, "Check", "", needs_shape_and_falloff
     ),
+    Command(
+        "overlaps", "Overlaps between shapes", lambda c: c.session.overlaps.toggle(), "Check", "O", needs_scene,
+        chosen=lambda c: c.session.overlaps.on,
+    ),
+    Command("overlaps_everywhere", "Look for overlaps on every frame", overlaps_everywhere, "Check", "", needs_scene),
     Command("take_reference", "Keep this picture to compare", take_reference, "Check", "Shift+R", needs_scene),
     Command(
         "wipe", "Wipe between then and now", lambda c: c.view.toggle_wipe(), "Check", "W",

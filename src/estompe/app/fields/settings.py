@@ -12,8 +12,18 @@ from estompe.app.widgets.fields import field, shown_rules
 from estompe.app.widgets.labels import link
 from estompe.document import edits
 from estompe.document.edits import ScenePath
-from estompe.document.kinds import Source
+from estompe.document.kinds import Effect, ShapeSource, Source, tag_of
+from estompe.document.scene import Control
 from estompe.document.settings import Setting
+
+
+def entry_name(struct: Any) -> str:
+    """The reference's entry about a part of a scene, as family:tag; "" where there is none."""
+    families = {Source: "source", Effect: "effect", ShapeSource: "shape"}
+    family = next((name for base, name in families.items() if isinstance(struct, base)), "")
+    if isinstance(struct, Control):
+        return f"control:{struct.form}"
+    return f"{family}:{tag_of(type(struct))}" if family else ""
 
 
 class SettingsField(PartsField):
@@ -22,6 +32,7 @@ class SettingsField(PartsField):
     def __init__(self, session: Session, path: ScenePath, without: tuple[str, ...] = ()) -> None:
         self._without = without
         super().__init__(session, path, Setting("", "", "", "parts"))
+        self.setProperty("entry", entry_name(self.struct))
 
     @property
     def struct(self) -> Any:

@@ -8,7 +8,7 @@ from PyQt6.QtGui import QFont, QPainter, QPen
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QSizePolicy, QVBoxLayout, QWidget
 
 from estompe.app import icons, theme, units
-from estompe.app.fields.settings import SettingsField
+from estompe.app.fields.settings import SettingsField, entry_name
 from estompe.app.panels.problems import Problems
 from estompe.app.session import Session
 from estompe.app.widgets.fields import column, field, rule_of
@@ -72,6 +72,7 @@ class EffectCard(Draggable):
         super().__init__()
         self.setFixedHeight(34)
         self.setAccessibleName(effect.effect.label)
+        self.setProperty("entry", entry_name(effect.effect))
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(6)

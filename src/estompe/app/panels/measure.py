@@ -9,7 +9,7 @@ from PyQt6.QtGui import QPainter, QPixmap
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from estompe.app import icons, units
-from estompe.app.fields.settings import SettingsField
+from estompe.app.fields.settings import SettingsField, entry_name
 from estompe.app.panels.problems import Problems
 from estompe.app.panels.thumbnail import HEIGHT, WIDTH, layer_picture
 from estompe.app.session import Session
@@ -34,6 +34,7 @@ class LayerRow(Draggable):
         super().__init__()
         self.setFixedHeight(34)
         self.setAccessibleName(layer.source.label)
+        self.setProperty("entry", entry_name(layer.source))
         self.picture = QLabel()
         self.picture.setFixedSize(WIDTH, HEIGHT)
         row = QHBoxLayout(self)

@@ -17,7 +17,7 @@ _STEPS = (1, 2, 4, 6, 12, 24, 48, 96, 120, 240, 480, 960, 2400, 9600)
 
 
 class TimeCanvas(QWidget):
-    """Drag in the ruler to scrub. Tacks can be picked, moved, copied with Ctrl, and deleted."""
+    """Drag in the ruler to scrub. Marks can be picked, moved, copied with Ctrl, and deleted."""
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -45,6 +45,7 @@ class TimeCanvas(QWidget):
         session.playhead.changed.connect(self.update)
         session.evaluator.readied.connect(self._readied)
         session.evaluator.answered.connect(self._answered)
+        session.overlaps.changed.connect(self.update)
 
     # What is shown
 
@@ -121,6 +122,7 @@ class TimeCanvas(QWidget):
             return
         self._paint_fraction(painter, t)
         self._paint_ruler(painter, t)
+        self._paint_overlaps(painter, t)
         for index in range(self._scroll, min(len(self.lanes), self._scroll + self._visible_lanes())):
             self._paint_lane(painter, t, index)
         x = self.x_of(self.session.playhead.frame)
@@ -153,6 +155,23 @@ class TimeCanvas(QWidget):
                 min(self.x_of(scene.last), self.x_of(last) + half),
             )
             painter.drawLine(QPointF(left, line), QPointF(right, line))
+
+    def _paint_overlaps(self, painter: QPainter, t: Theme) -> None:
+        """Below the ruler, the frames on which one shape lies in another."""
+        model = self.session.overlaps
+        if not model.on:
+            return
+        painter.setFont(theme.font(11))
+        painter.setPen(t.color("ochre"))
+        deep = [frame for frame, depth in model.by_frame.items() if depth > 0.0]
+        words = f"overlaps on {len(deep)} of {len(model.by_frame)}"
+        painter.drawText(QRectF(12, 2, _LEFT - 20, 18), Qt.AlignmentFlag.AlignVCenter, words)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(t.color("ochre"))
+        scene = self.session.document.scene
+        width = max(2.0, (self.width() - _LEFT - _RIGHT) / max(1, scene.last - scene.first))
+        for frame in deep:
+            painter.drawRect(QRectF(self.x_of(frame) - width / 2, _RULER - 2.0, width, 4.0))
 
     def _paint_lane(self, painter: QPainter, t: Theme, index: int) -> None:
         lane, y = self.lanes[index], self.y_of(index)

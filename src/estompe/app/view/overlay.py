@@ -176,6 +176,16 @@ def paint_edges(painter: QPainter, viewpoint: Viewpoint, size: Size, edges: np.n
     painter.drawPath(path)
 
 
+def paint_points(painter: QPainter, viewpoint: Viewpoint, size: Size, points: np.ndarray) -> None:
+    """Points of a mesh as dots over the picture, float (k, 3)."""
+    chosen = points[:: max(1, len(points) // _MOST_MARKS)]
+    pixels, before = viewpoint.project(chosen, *size)
+    painter.setPen(QPen(QColor(OVER_PICTURE.rim), 0.8))
+    painter.setBrush(QColor(OVER_PICTURE.chalk))
+    for x, y in pixels[before]:
+        painter.drawEllipse(QPointF(float(x), float(y)), 2.4, 2.4)
+
+
 def paint_path(painter: QPainter, viewpoint: Viewpoint, size: Size, control: Control) -> None:
     """A path control's line with its points. The control's numbers must be resolved."""
     matrix = matrix_of(control.transform)

@@ -5,7 +5,7 @@ from PyQt6.QtCore import QPointF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QColor, QImage, QPainter
 from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QMenu, QSizePolicy, QToolButton, QWidget
 
-from estompe.app import icons
+from estompe.app import icons, units
 from estompe.app.session import Session
 from estompe.app.theme import OVER_PICTURE
 from estompe.app.view import overlay
@@ -33,6 +33,7 @@ QToolButton:checked {{ background: {OVER_PICTURE.rim}; }}
 QToolButton:hover {{ background: rgba(255, 255, 255, 90); }}
 QToolButton::menu-indicator {{ image: none; width: 0; }}
 """
+_MOST_LISTED = 4
 MODES: tuple[Mode, ...] = ("shaded", "strength", "wire")
 
 
@@ -80,6 +81,7 @@ class View(QWidget):
         session.playhead.changed.connect(self.update)
         session.document.project_changed.connect(self._new_project)
         session.painting.changed.connect(self.update)
+        session.overlaps.changed.connect(self.update)
 
     # What is shown
 
@@ -308,6 +310,7 @@ class View(QWidget):
         for chain in self.chains():
             line = np.array([position for position, _ in chain.joints.values()])
             overlay.paint_line(painter, self.viewpoint, self.extent, line)
+        self._paint_overlaps(painter)
         if self.session.painting.path is not None:
             self._paint_brush(painter)
 
@@ -355,6 +358,23 @@ class View(QWidget):
         if shape is None or not edits.exists(self.session.numbers.now, ("shapes", shape)):
             return []
         return chains_of(edits.get(self.session.numbers.now, ("shapes", shape)))
+
+    def _paint_overlaps(self, painter: QPainter) -> None:
+        """Points inside other shapes, and in words what lies in what."""
+        model = self.session.overlaps
+        if not model.on:
+            return
+        for item in model.found:
+            overlay.paint_points(painter, self.viewpoint, self.extent, item.positions)
+        lines = [(*model.words(item), item.deepest) for item in model.found[:_MOST_LISTED]]
+        place = QPointF(14, 44)
+        for what, count, deepest in lines:
+            depth = units.shown(deepest, "length")
+            parts = [(f"{what}  ", False), (count, True), (" points, up to ", False), (depth, True), (" deep", False)]
+            overlay.paint_tag(painter, icons.current_theme(), place, parts)
+            place += QPointF(0, 27)
+        if not lines:
+            overlay.paint_tag(painter, icons.current_theme(), place, [("no shape lies in another here", False)])
 
     def _paint_brush(self, painter: QPainter) -> None:
         """The brush as a circle of its radius at the depth of what is looked at."""
