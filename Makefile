@@ -5,7 +5,7 @@ BIN := $(VENV)/bin
 STAMP := $(VENV)/.ready-$(shell cat pyproject.toml | cksum | cut -d' ' -f1)
 DEMO := build/demo
 
-.PHONY: setup demo test check quick fuzz bench screenshots reference schema clean
+.PHONY: setup install uninstall demo test check quick fuzz bench screenshots reference schema clean
 
 setup: $(STAMP)
 
@@ -16,6 +16,12 @@ $(STAMP): pyproject.toml
 	@echo "Compiling the kernels for this machine, once; this takes a minute or two."
 	@$(BIN)/estompe prepare
 	@touch $@
+
+install: setup
+	$(BIN)/python scripts/install_desktop.py
+
+uninstall: setup
+	$(BIN)/python scripts/install_desktop.py --remove
 
 demo: setup
 	@if [ -n "$$DISPLAY$$WAYLAND_DISPLAY" ]; then \
@@ -31,7 +37,12 @@ demo: setup
 	  echo "A picture:     $(CURDIR)/$(DEMO)/lantern-amphora.png"; \
 	fi
 
+# What is made from the registry is renewed where it is out of date; the tests of it say so too.
+CURRENT := "from scripts import reference, schema; import sys; sys.exit(schema.TARGET.read_text() != schema.text() or reference.PAGE.read_text() != reference.text())"
+
 check: setup
+	@$(BIN)/python -c $(CURRENT) || $(MAKE) schema reference
+	$(BIN)/python scripts/schema.py --check || $(MAKE) schema reference
 	$(BIN)/ruff check src tests bench scripts
 	$(BIN)/ruff format --check src tests bench scripts
 	$(BIN)/mypy

@@ -15,9 +15,9 @@ os.environ["XDG_CONFIG_HOME"] = os.environ["XDG_STATE_HOME"] = _STATE.name
 
 from PIL import Image
 from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
-from PyQt6.QtGui import QMouseEvent
+from PyQt6.QtGui import QMouseEvent, QPainter
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication
+from PyQt6.QtWidgets import QApplication, QWidget
 
 import estompe.samples
 from estompe.app.preferences import Preferences
@@ -70,11 +70,16 @@ class Studio:
         QApplication.sendEvent(view, QMouseEvent(QEvent.Type.MouseMove, at, view.mapToGlobal(at), none, none, keys))
         QTest.qWait(400)
 
-    def take(self, name: str, folder: Path = SHOTS) -> None:
-        """Save a picture of the window, with few colours so that it stays small."""
+    def take(self, name: str, folder: Path = SHOTS, over: QWidget | None = None) -> None:
+        """Save a picture of the window, with a popup over it if one is given, with few colours so that it stays small."""
         QTest.qWait(50)
         path = folder / f"{name}.png"
-        self.window.grab().save(str(path))
+        picture = self.window.grab()
+        if over is not None:
+            painter = QPainter(picture)
+            painter.drawPixmap(self.window.mapFromGlobal(over.pos()), over.grab())
+            painter.end()
+        picture.save(str(path))
         image = Image.open(BytesIO(path.read_bytes())).convert("RGB")
         image.quantize(256, dither=Image.Dither.NONE).save(path, optimize=True)
 
@@ -198,6 +203,50 @@ def painted(studio: Studio) -> None:
     studio.window.session.painting.take(None)
 
 
+def palette(studio: Studio) -> None:
+    studio.open("lantern-amphora", 62)
+    studio.window.run("mode_strength")
+    studio.settle()
+    studio.window.add("effect")
+    shown = studio.window.palette_shown
+    shown.move(studio.window.mapToGlobal(QPoint(380, 120)))
+    QTest.qWait(200)
+    studio.take("palette", over=shown)
+    shown.close()
+
+
+def reference(studio: Studio) -> None:
+    studio.window.explain("source:noise")
+    QTest.qWait(300)
+    studio.take("reference")
+    studio.window.sheets.close_sheet()
+
+
+def preferences(studio: Studio) -> None:
+    studio.window.run("preferences")
+    QTest.qWait(200)
+    studio.take("preferences")
+    studio.window.sheets.close_sheet()
+
+
+def overlaps(studio: Studio) -> None:
+    """The buoy in its fender, whose press is switched off."""
+    studio.open("buoy-fender", 64)
+    session = studio.window.session
+    fender = next(shape for shape in session.document.scene.shapes if shape.effects)
+    session.document.put(("shapes", fender.id, "effects", "press", "enabled"), False, "Off")
+    studio.window.run("mode_shaded")
+    studio.window.run("overlaps")
+    studio.settle(all_frames=True)
+    for frame in range(56, 73):
+        session.playhead.go(frame)
+        studio.settle()
+    session.playhead.go(64)
+    studio.settle()
+    studio.take("overlaps")
+    studio.window.run("overlaps")
+
+
 def shortcuts(studio: Studio) -> None:
     studio.window.run("help_sheet")
     QTest.qWait(200)
@@ -205,7 +254,8 @@ def shortcuts(studio: Studio) -> None:
 
 
 SHOTS_IN_ORDER: tuple[Callable[[Studio], None], ...] = (
-    start, strength, shaded, wire, charcoal, set_up, keys, routing, table, press, curves, painted, shortcuts,
+    start, strength, shaded, wire, charcoal, set_up, keys, routing, table, press, curves, painted, palette,
+    reference, preferences, overlaps, shortcuts,
 )  # fmt: skip
 
 

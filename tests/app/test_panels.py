@@ -287,6 +287,7 @@ def test_a_number_outside_its_limits_is_refused(sample):
 def test_the_dot_keys_a_number_and_a_keyed_one_gets_keys_when_changed(sample):
     path = ("shapes", "amphora", "effects", "bulge", "effect", "amount")
     sample.window.drive.open_card("bulge")
+    sample.settle()
     field = sample.field(*path)
     sample.click(field, (field.width() - 8, 11))
     assert [(key.frame, key.value) for key in sample.get(*path).keys] == [(1.0, 0.13)]

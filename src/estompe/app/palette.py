@@ -67,7 +67,10 @@ class _Rows(QStyledItemDelegate):
             icons.icon(_ICONS[entry.family], "slate").paint(painter, frame.adjusted(14, 8, -14, -8))
         else:
             painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-            painter.drawPixmap(frame, picture)
+            # The middle of the picture: at this size its margins would leave too little of what it shows.
+            width, height = picture.width() * 7 // 10, picture.width() * 7 // 10 * frame.height() // frame.width()
+            middle = QRect((picture.width() - width) // 2, (picture.height() - height) // 2, width, height)
+            painter.drawPixmap(frame, picture, middle)
         words = area.adjusted(72, 5, -10, -5)
         painter.setFont(theme.font(12, QFont.Weight.DemiBold))
         painter.setPen(t.color("ink"))

@@ -5,10 +5,12 @@ import signal
 import sys
 import threading
 from functools import partial
+from importlib import resources
 from pathlib import Path
 from types import TracebackType
 
 from PyQt6.QtCore import QTimer
+from PyQt6.QtGui import QIcon
 from PyQt6.QtWidgets import QApplication
 
 from estompe import faults
@@ -22,6 +24,7 @@ def run(file: Path | None, sample: str | None) -> int:
     app = QApplication(["estompe"])
     app.setApplicationName("Estompe")
     app.setDesktopFileName("estompe")
+    app.setWindowIcon(QIcon(str(resources.files("estompe.app") / "estompe.svg")))
     window = Window(preferences.load())
     window.show()
     sys.excepthook = partial(_left_undone, window)

@@ -184,6 +184,7 @@ def style_sheet(t: Theme) -> str:
     QAbstractSpinBox::up-button, QAbstractSpinBox::down-button {{ width: 0; border: 0; }}
     QFrame#palette {{ background: {t.panel}; border: 1px solid {t.hairline}; }}
     QListWidget {{ background: {t.raised}; border: 1px solid {t.hairline}; outline: 0; }}
+    QListWidget::item {{ padding: 3px 6px; }}
     QListWidget::item:selected {{ background: {t.wash}; color: {t.ink}; }}
     QListWidget::item:disabled {{ color: {t.soft}; padding-top: 6px; }}
     QMessageBox, QDialog {{ background: {t.panel}; }}

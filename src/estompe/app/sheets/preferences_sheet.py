@@ -4,12 +4,12 @@ from collections.abc import Callable
 from typing import Any
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QComboBox, QGridLayout, QScrollArea, QSpinBox, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QGridLayout, QScrollArea, QSpinBox, QVBoxLayout, QWidget
 
 from estompe.app import units
 from estompe.app.preferences import NAVIGATIONS, TEXT_SIZES, Preferences, machine_memory
 from estompe.app.session import Session
-from estompe.app.widgets.fields import field, rule_of
+from estompe.app.widgets.fields import Box, field, rule_of
 from estompe.app.widgets.labels import Head, hairline, icon_button, label
 from estompe.document.scene import Scene
 
@@ -70,18 +70,22 @@ class PreferencesSheet(QWidget):
         return _grid(
             (
                 "Results",
-                self._count("results_mb", 0, 1_000_000, " MB"),
-                "Results of stages that are kept; 0 for a twelfth.",
+                self._count("results_mb", 0, 1_000_000, " MB", "automatic"),
+                "Results of stages that are kept; a twelfth of the memory by itself.",
             ),
-            ("Frames", self._count("frames_mb", 0, 1_000_000, " MB"), "Computed frames that are kept; 0 for a sixth."),
-            ("Threads", self._count("threads", 0, 1024, ""), "How many compute at once; 0 for all."),
+            (
+                "Frames",
+                self._count("frames_mb", 0, 1_000_000, " MB", "automatic"),
+                "Computed frames that are kept; a sixth of the memory by itself.",
+            ),
+            ("Threads", self._count("threads", 0, 1024, "", "all"), "How many compute at once."),
             ("This machine", label(f"{gigabytes:.1f} GB of memory"), ""),
         )
 
     def _safety(self) -> QGridLayout:
         return _grid(
             ("Autosave", self._count("autosave", 5, 3600, " s"), "How often unsaved work is kept."),
-            ("Undo", self._count("undo_depth", 0, 100_000, " steps"), "How many steps can be undone; 0 for all."),
+            ("Undo", self._count("undo_depth", 0, 100_000, " steps", "all"), "How many steps can be undone."),
         )
 
     def _scene(self) -> QGridLayout:
@@ -90,8 +94,8 @@ class PreferencesSheet(QWidget):
         named = f"Lengths are shown in {units.named('length')}; it is saved with the scene."
         return _grid(("Scene unit", self.unit, named))
 
-    def _choice(self, name: str, choices: dict[str, str]) -> QComboBox:
-        box = QComboBox()
+    def _choice(self, name: str, choices: dict[str, str]) -> Box:
+        box = Box()
         box.setAccessibleName(name)
         for value, text in choices.items():
             box.addItem(text, value)
@@ -100,11 +104,12 @@ class PreferencesSheet(QWidget):
         self.boxes[name] = box
         return box
 
-    def _count(self, name: str, low: int, high: int, suffix: str) -> QSpinBox:
+    def _count(self, name: str, low: int, high: int, suffix: str, zero: str = "") -> QSpinBox:
         box = QSpinBox()
         box.setAccessibleName(name)
         box.setRange(low, high)
         box.setSuffix(suffix)
+        box.setSpecialValueText(zero if low == 0 else "")
         box.setKeyboardTracking(False)
         box.setValue(getattr(self._preferences, name))
         box.valueChanged.connect(lambda value: self._set(name, value))

@@ -30,12 +30,13 @@ _BASES: dict[str, Any] = {"source": Source, "effect": Effect, "shape": ShapeSour
 
 def limits(rule: Setting) -> str:
     """A setting's unit and limits in a few words."""
-    unit = units.named(rule.unit)
+    is_fraction = rule.unit == "fraction"
+    unit, scale = ("%", 100.0) if is_fraction else (units.named(rule.unit), 1.0)
     if rule.choices:
         return ", ".join(str(choice) for choice in rule.choices)
     if rule.low is None and rule.high is None:
         return unit
-    ends = [f"{end:g}" for end in (rule.low, rule.high) if end is not None]
+    ends = [f"{end * scale:g}" for end in (rule.low, rule.high) if end is not None]
     bounds = " to ".join(ends) if len(ends) == 2 else f"from {ends[0]}" if rule.low is not None else f"up to {ends[0]}"
     return f"{bounds} {unit}".strip()
 

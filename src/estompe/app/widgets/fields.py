@@ -37,7 +37,7 @@ class TripleField(QWidget):
             part.pull()
 
 
-class _Box(QComboBox):
+class Box(QComboBox):
     """A box that shows that it opens."""
 
     def paintEvent(self, event) -> None:
@@ -57,7 +57,7 @@ class ChoiceField(QWidget):
     def __init__(self, session: Session, path: ScenePath, rule: Setting) -> None:
         super().__init__()
         self._session, self.path, self.rule = session, path, rule
-        self.box = _Box()
+        self.box = Box()
         self.box.setAccessibleName(rule.label)
         self.box.setToolTip(f"{rule.label}: {rule.text}")
         self.box.setFixedHeight(HEIGHT)
