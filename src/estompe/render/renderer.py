@@ -13,11 +13,15 @@ from estompe.geometry import Geometry
 from estompe.kernels.types import Floats
 from estompe.render import palette
 from estompe.render.buffers import MeshBuffers
+from estompe.render.occlusion import Occlusion
 from estompe.render.viewpoint import Viewpoint
 
 Mode = Literal["shaded", "strength", "wire"]
 Picture = NDArray[np.uint8]
+_MOST_PIXELS = 80_000_000
 _EVERY_PROGRAM = ("surface", "wire", "ids")
+_DARKENED: dict[Mode, float] = {"shaded": 1.0, "strength": 0.4}
+"""How much occlusion shows: strength must read as a number, and a wire is all lines."""
 
 
 class RenderError(RuntimeError):
@@ -36,11 +40,12 @@ class Item(NamedTuple):
 
 @dataclass(frozen=True)
 class Look:
-    """How a picture is drawn. background: 0..1; still: smooth edges, at the price of time."""
+    """How a picture is drawn. background: 0..1; still: smooth edges and occlusion, at the price of time."""
 
     mode: Mode = "shaded"
     background: tuple[float, float, float] = (0.725, 0.710, 0.678)
     still: bool = True
+    occlusion: bool = True
 
 
 class Hit(NamedTuple):
@@ -70,7 +75,8 @@ class Renderer:
             self._context = moderngl.create_standalone_context(backend="egl")  # type: ignore[arg-type]  # its stub is wrong
         except Exception as error:  # the binding raises plain Exception where no driver is found
             raise RenderError(f"no off-screen graphics (install libegl1 and libgl1-mesa-dri): {error}") from error
-        self._programs = {name: self._program(name) for name in _EVERY_PROGRAM}
+        self._programs = {name: self._program(name, name) for name in _EVERY_PROGRAM}
+        self._occlusion = Occlusion(self._context, self._program)
         self._meshes: dict[str, MeshBuffers] = {}
         self._targets: dict[int, _Target] = {}
         self._pick: Any = None
@@ -90,7 +96,23 @@ class Renderer:
         matrices = _matrices(viewpoint, size, items)
         for item in items:
             self._draw_item(item, look, matrices)
+        if look.still and look.occlusion and look.mode in _DARKENED:
+            self._darken(items, viewpoint, look, target, matrices)
         return self._read(target)
+
+    def _darken(
+        self, items: Sequence[Item], viewpoint: Viewpoint, look: Look, target: _Target, matrices: tuple[Any, Any]
+    ) -> None:
+        """Soft contact shadows and ambient occlusion over what was drawn."""
+        self._occlusion.begin(target.size)
+        program = self._occlusion.forms
+        _set_matrices(program, *matrices)
+        for item in items:
+            if item.geometry.topology.faces:
+                self._meshes[item.id].bound("forms", program, "triangles").render()
+        _, projection = matrices
+        lens = (1.0 / abs(float(projection[0, 0])), 1.0 / abs(float(projection[1, 1])))
+        self._occlusion.darken(target.drawn, lens, viewpoint.distance, _DARKENED[look.mode])
 
     def pick(
         self, items: Sequence[Item], viewpoint: Viewpoint, size: tuple[int, int], x: float, y: float
@@ -121,6 +143,7 @@ class Renderer:
         for mesh in self._meshes.values():
             mesh.release()
         self._meshes.clear()
+        self._occlusion.release()
         self._context.release()
 
     def _follow(self, items: Sequence[Item], look: Look) -> None:
@@ -162,6 +185,7 @@ class Renderer:
         found = self._targets.get(samples)
         if found is not None and found.size == size:
             return found
+        self._check_size(size)
         if found is not None:
             for part in {found.drawn, found.read}:
                 part.release()
@@ -174,10 +198,19 @@ class Renderer:
         self._targets[samples] = _Target(drawn, read, size, samples)
         return self._targets[samples]
 
-    def _program(self, name: str) -> Any:
+    def _check_size(self, size: tuple[int, int]) -> None:
+        most = min(int(self._context.info["GL_MAX_RENDERBUFFER_SIZE"]), *self._context.info["GL_MAX_VIEWPORT_DIMS"])
+        if max(size) > most or size[0] * size[1] > _MOST_PIXELS:
+            raise RenderError(
+                f"a picture of {size[0]}x{size[1]} is more than this machine can draw: at most {most} on a side, "
+                f"and {_MOST_PIXELS // 10**6} million pixels"
+            )
+
+    def _program(self, vertex: str, fragment: str) -> Any:
         folder = resources.files("estompe.render") / "shaders"
         return self._context.program(
-            vertex_shader=(folder / f"{name}.vert").read_text(), fragment_shader=(folder / f"{name}.frag").read_text()
+            vertex_shader=(folder / f"{vertex}.vert").read_text(),
+            fragment_shader=(folder / f"{fragment}.frag").read_text(),
         )
 
 
