@@ -42,8 +42,9 @@ void main() {
     }
     vec3 position = position_at(place, form.w);
     vec3 normal = vec3(form.x, -form.y, form.z);  // the picture is upside down
-    // Another turn at each pixel of four by four, which the smoothing takes in: Jimenez, "Next Generation Post Processing" (2014).
-    float turn = 6.2831853 * fract(52.9829189 * fract(dot(gl_FragCoord.xy, vec2(0.06711056, 0.00583715))));
+    // Another turn at each of four by four pixels, over which the smoothing takes the mean.
+    ivec2 pixel = ivec2(gl_FragCoord.xy) & 3;
+    float turn = 6.2831853 * float(pixel.x + 4 * (pixel.y ^ pixel.x)) / 16.0;
     float contact = taken(position, normal, radii.x, turn, 25.0);
     float around = taken(position, normal, radii.y, turn, 31.0);
     // Where a surface is seen from the side, the few pixels of it tell little of what is around.

@@ -13,7 +13,7 @@ void main() {
     float total = 0.0, weights = 0.0;
     for (int y = -2; y < 2; y++) {
         for (int x = -2; x < 2; x++) {
-            vec2 at = place + (vec2(x, y) + 0.5) / size;
+            vec2 at = place + vec2(x, y) / size;
             float weight = abs(texture(forms, at).w - distance) < 0.03 * distance + 1e-6 ? 1.0 : 0.0;
             total += weight * texture(occlusion, at).r;
             weights += weight;
