@@ -22,9 +22,14 @@ from tests.app.driving import LEFT
 GLOW = ("falloffs", "lantern-glow")
 
 
+def _height(sample, row) -> int:
+    """How far below the top of Cast a row stands."""
+    return row.mapTo(sample.window.cast, row.rect().topLeft()).y()
+
+
 def test_cast_lists_everything_and_marks_what_is_current(sample):
     rows = sample.window.cast.rows
-    assert [path[-1] for path in rows] == [
+    assert [path[-1] for path in sorted(rows, key=lambda path: _height(sample, rows[path]))] == [
         "amphora",
         "quay",
         "lantern",
@@ -37,6 +42,22 @@ def test_cast_lists_everything_and_marks_what_is_current(sample):
     sample.click(rows["falloffs", "swell"])
     sample.click(sample.window.cast.rows["shapes", "quay"])
     assert (sample.session.selection.falloff_id, sample.session.selection.shape_id) == ("swell", "quay")
+
+
+def test_rows_that_stay_are_not_built_again_and_stand_in_the_scenes_order(sample):
+    cast, scene = sample.window.cast, sample.session.document.scene
+    before = dict(cast.rows)
+    cast.duplicate(("controls", "lantern"))
+    kept = {path: row for path, row in cast.rows.items() if path in before}
+    assert all(before[path] is row for path, row in kept.items())
+    QTest.qWait(20)
+    shown = [
+        path[-1]
+        for path in sorted(cast.rows, key=lambda path: _height(sample, cast.rows[path]))
+        if path[0] == "controls"
+    ]
+    assert shown == [item.id for item in sample.session.document.scene.controls]
+    assert len(shown) == len(scene.controls) + 1
 
 
 def test_cast_renames_hides_reorders_duplicates_and_removes(sample):

@@ -17,10 +17,15 @@ from estompe import faults
 from estompe.app import preferences, units
 from estompe.app.window import Window
 from estompe.evaluate.precompile import precompile
+from estompe.registered import load_kinds
+
+_TURN = 0.0005
 
 
 def run(file: Path | None, sample: str | None) -> int:
     """Open the window with a scene, a mesh, a sample, or the start sheet. Returns when it is closed."""
+    # While frames are computed, every call into Qt would else wait up to five milliseconds for its turn.
+    sys.setswitchinterval(_TURN)
     app = QApplication(["estompe"])
     app.setApplicationName("Estompe")
     app.setDesktopFileName("estompe")
@@ -59,6 +64,7 @@ def _prepare(window: Window) -> None:
 
     def run() -> None:
         try:
+            load_kinds()
             precompile(progress)
         except Exception as error:  # kernels are compiled when they are first needed, too
             window.session.messages.say(faults.record(error, "Preparing for this machine"), "warning")

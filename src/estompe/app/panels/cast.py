@@ -3,11 +3,12 @@
 from collections.abc import Hashable
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QMenu, QVBoxLayout
+from PyQt6.QtWidgets import QLabel, QMenu, QVBoxLayout
 
 from estompe.app.session import Session
 from estompe.app.widgets.labels import Head, label
 from estompe.app.widgets.panel import Panel
+from estompe.app.widgets.removal import remove_widget
 from estompe.app.widgets.rows import Row
 from estompe.document import edits
 from estompe.document.edits import ScenePath
@@ -22,44 +23,66 @@ class CastPanel(Panel):
     def __init__(self, session: Session) -> None:
         super().__init__(session)
         self.rows: dict[ScenePath, Row] = {}
+        self._sections: dict[str, QVBoxLayout] = {}
+        self._hints: dict[str, QLabel] = {}
+        self._listed: tuple[object, ...] | None = None
         self.refresh()
 
     def structure(self) -> Hashable:
-        scene = self.session.document.scene
-        listed = tuple(
-            tuple((item.id, item.name, getattr(item, "visible", None)) for item in getattr(scene, family))
-            for family, _, _ in _SECTIONS
-        )
-        return listed, scene.camera.name
+        return "cast"
 
     def build(self, layout: QVBoxLayout) -> None:
-        self.rows = {}
-        for family, title, icon in _SECTIONS:
-            head = Head(title)
-            head.layout().setContentsMargins(16, 10, 6, 4)
-            layout.addWidget(head)
-            items = getattr(self.session.document.scene, family)
-            for item in items:
-                self._add_row(layout, (family, item.id), Row(item.name, icon, getattr(item, "visible", None)))
-            if not items:
-                hint = label(f"no {family} yet", "soft")
-                hint.setContentsMargins(16, 0, 0, 0)
-                layout.addWidget(hint)
-        head = Head("Camera")
-        head.layout().setContentsMargins(16, 10, 6, 4)
-        layout.addWidget(head)
-        self._add_row(layout, ("camera",), Row(self.session.document.scene.camera.name, "camera", None))
+        self.rows, self._sections, self._hints, self._listed = {}, {}, {}, None
+        for family, title, _ in _SECTIONS:
+            section = self._section(layout, title)
+            self._hints[family] = label(f"no {family} yet", "soft")
+            self._hints[family].setContentsMargins(16, 0, 0, 0)
+            section.addWidget(self._hints[family])
+            self._sections[family] = section
+        self._sections["camera"] = self._section(layout, "Camera")
         layout.addStretch(1)
 
+    @staticmethod
+    def _section(layout: QVBoxLayout, title: str) -> QVBoxLayout:
+        head = Head(title)
+        head.layout().setContentsMargins(16, 10, 6, 4)
+        layout.addWidget(head)
+        section = QVBoxLayout()
+        section.setSpacing(0)
+        layout.addLayout(section)
+        return section
+
     def pull(self) -> None:
-        session = self.session
+        scene, selection = self.session.document.scene, self.session.selection
+        listed = (scene.shapes, scene.controls, scene.falloffs, scene.camera)
+        if self._listed is None or any(a is not b for a, b in zip(listed, self._listed, strict=True)):
+            self._listed = listed
+            for family, _, icon in _SECTIONS:
+                self._list(family, icon)
+            if ("camera",) not in self.rows:
+                self._sections["camera"].addWidget(self._made(("camera",), Row(scene.camera.name, "camera", None)))
+            self.rows["camera",].show_as(scene.camera.name, None)
+        current = (("shapes", selection.shape_id), ("falloffs", selection.falloff_id), selection.picked)
         for path, row in self.rows.items():
-            current = path in (
-                ("shapes", session.selection.shape_id),
-                ("falloffs", session.selection.falloff_id),
-                session.selection.picked,
-            )
-            row.set_current(current)
+            row.set_current(path in current)
+
+    def _list(self, family: str, icon: str) -> None:
+        """Bring a section's rows up to date: a scene may have many hundred, and most of them stay as they are."""
+        items = {(family, item.id): item for item in getattr(self.session.document.scene, family)}
+        section = self._sections[family]
+        for path in [path for path in self.rows if path[0] == family and path not in items]:
+            row = self.rows.pop(path)
+            section.removeWidget(row)
+            remove_widget(row)
+        for index, (path, item) in enumerate(items.items(), start=1):
+            visible = getattr(item, "visible", None)
+            if path not in self.rows:
+                section.insertWidget(index, self._made(path, Row(item.name, icon, visible)))
+                continue
+            self.rows[path].show_as(item.name, visible)
+            if section.itemAt(index).widget() is not self.rows[path]:
+                section.insertWidget(index, self.rows[path])
+        self._hints[family].setVisible(not items)
 
     def pick(self, path: ScenePath) -> None:
         """Make one thing current."""
@@ -73,7 +96,7 @@ class CastPanel(Panel):
         else:
             choose[str(path[0])](str(path[1]))
 
-    def _add_row(self, layout: QVBoxLayout, path: ScenePath, row: Row) -> None:
+    def _made(self, path: ScenePath, row: Row) -> Row:
         self.rows[path] = row
         row.picked.connect(lambda: self.pick(path))
         row.renamed.connect(lambda name: self._rename(path, name))
@@ -81,7 +104,7 @@ class CastPanel(Panel):
         row.moved.connect(lambda steps: self._move(path, steps))
         row.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         row.customContextMenuRequested.connect(lambda at: self._menu(path, row).exec(row.mapToGlobal(at)))
-        layout.addWidget(row)
+        return row
 
     def _menu(self, path: ScenePath, row: Row) -> QMenu:
         menu = QMenu(row)

@@ -2,7 +2,7 @@
 
 from PyQt6.QtCore import QPoint, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QToolButton, QWidget
 
 from estompe.app import icons
 from estompe.app.widgets.labels import Elided, icon_button
@@ -98,14 +98,31 @@ class Row(Draggable):
         self.text = Elided(name)
         row.addWidget(mark)
         row.addWidget(self.text, 1)
+        self.visible = visible
+        self._eye: QToolButton | None = None
         if visible is not None:
-            eye = icon_button("eye" if visible else "eye-off", "Hide" if visible else "Show")
-            eye.clicked.connect(self.eye_clicked)
-            row.addWidget(eye)
+            self._eye = icon_button("eye" if visible else "eye-off", "Hide" if visible else "Show")
+            self._eye.clicked.connect(self.eye_clicked)
+            row.addWidget(self._eye)
         self.opened.connect(self.rename)
+
+    def show_as(self, name: str, visible: bool | None) -> None:
+        """Show another name, and whether it is visible."""
+        if name != self.name:
+            self.name = name
+            self.setAccessibleName(name)
+            self.text.setText(name)
+        if visible != self.visible and self._eye is not None:
+            self.visible = visible
+            words = "Hide" if visible else "Show"
+            self._eye.setToolTip(words)
+            self._eye.setAccessibleName(words)
+            icons.put(self._eye, "eye" if visible else "eye-off")
 
     def set_current(self, current: bool) -> None:
         """Mark the row as what is current."""
+        if current == self.current:
+            return
         self.current = current
         font = self.text.font()
         font.setBold(current)
