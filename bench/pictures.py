@@ -1,15 +1,19 @@
 """A picture against a bare draw of the same buffers."""
 
+import statistics
 from collections.abc import Iterator
 from importlib import resources
 
 import moderngl
 import numpy as np
 
-from bench.figures import Figure, in_turn
+from bench.figures import Figure, in_turn, milliseconds
+from estompe.evaluate import evaluate
 from estompe.geometry import Geometry, frozen, primitives
 from estompe.render import Item, Look, Renderer, Viewpoint
+from estompe.render.picture import items_of
 from estompe.render.renderer import _matrices, _set_matrices
+from estompe.samples import sample
 
 _SIZE = (960, 640)
 
@@ -34,6 +38,21 @@ def figures() -> Iterator[Figure]:
         f"a picture of {triangles:,} triangles, all points changed, to a bare draw", mine, theirs, 1.3, "within"
     )
 
+    yield _still()
+
+
+def _still() -> Figure:
+    """The picture that follows when things rest, with smooth edges and occlusion, at the size of a window."""
+    chosen = sample("lantern-amphora")
+    frame = evaluate(chosen.build(), chosen.picture_frame)
+    items, viewpoint = items_of(frame), Viewpoint.of_camera(frame.scene.camera)
+    renderer = Renderer()
+    renderer.draw(items, viewpoint, Look("shaded"), (1280, 800))
+    took = statistics.median(
+        milliseconds(lambda: renderer.draw(items, viewpoint, Look("shaded"), (1280, 800))) for _ in range(7)
+    )
+    return Figure("a still picture of the sample with occlusion, 1280x800 (peer: 400 ms)", took, 400.0, 1.0, "within")
+
 
 def _state(sphere: Geometry, amount: float) -> tuple[Geometry, np.ndarray]:
     made = sphere.moved(sphere.points * np.float32(1 + amount))
@@ -53,7 +72,7 @@ class _Bare:
         )
         geometry, strength = states[0]
         self._buffers = [context.buffer(array) for array in (geometry.points, geometry.normals, strength, strength)]
-        names = ("position", "normal", "strength", "place")
+        names = ("position", "normal", "strength", "range_position")
         content = [(b, f, n) for b, f, n in zip(self._buffers, ("3f", "3f", "f", "f"), names, strict=True)]
         self._array = context.vertex_array(self._program, content, context.buffer(geometry.topology.triangles))
         self._target = context.framebuffer([context.renderbuffer(_SIZE, 4)], context.depth_renderbuffer(_SIZE))

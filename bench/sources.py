@@ -53,7 +53,7 @@ def _project(tag: str, folder: Path) -> tuple[Project, str]:
     spiral = tuple((0.48 * float(np.cos(t)), 0.14 * t, 0.48 * float(np.sin(t))) for t in turns)
     path = Control("spiral", "Spiral", "path", points=spiral)
     joints = edits.put(
-        Joints(straight_chain((0, 0, 0), (0, 1.2, 0), 4)), ("joints", "joint-2", "turn"), (0.0, 0.0, 35.0)
+        Joints(straight_chain((0, 0, 0), (0, 1.2, 0), 4)), ("joints", "joint-2", "rotation"), (0.0, 0.0, 35.0)
     )
     vase = Shape("vase", "Vase", _MESH, effects=(EffectSlot("chain", joints),))
     stone = Shape("stone", "Stone", Sphere(0.38, 24), Transform((0.32, 0.6, 0.3)))

@@ -12,15 +12,81 @@ _MEMO = Memo()
 
 
 def open(path: str | os.PathLike[str]) -> Project:
-    """The project in a scene file. Raises FileError."""
+    """Open a scene file.
+
+    Parameters
+    ----------
+    path : str or path-like
+        An `.estompe` file of this version or an older one.
+
+    Returns
+    -------
+    Project
+        The scene and the arrays beside it.
+
+    Raises
+    ------
+    FileError
+        With the file's name and what is wrong with it.
+
+    Examples
+    --------
+    >>> import estompe, tempfile
+    >>> from estompe.samples import sample
+    >>> path = tempfile.mkdtemp() + "/moon.estompe"
+    >>> estompe.save(sample("moon-swell").build(0.05), path)
+    >>> estompe.open(path).scene.shapes[0].name
+    'Moon'
+    """
     return file.load(Path(path))
 
 
 def save(project: Project, path: str | os.PathLike[str]) -> None:
-    """Write a project to a scene file, whole or not at all. Raises FileError."""
+    """Write a project to a scene file, whole or not at all.
+
+    Parameters
+    ----------
+    project : Project
+        The scene and the arrays beside it.
+    path : str or path-like
+        The file; one that is there is replaced.
+
+    Raises
+    ------
+    FileError
+        Where it cannot be written; what was there stays.
+    """
     file.save(project, Path(path))
 
 
 def evaluate(project: Project, frame: float) -> Frame:
-    """Every shape on one frame; results are kept between calls, so unchanged stages are not computed again."""
+    """Evaluate every shape on one frame. Results are kept between calls, so unchanged stages are not computed again.
+
+    Parameters
+    ----------
+    project : Project
+        The scene and the arrays beside it.
+    frame : float
+        The frame; it may lie between whole ones.
+
+    Returns
+    -------
+    Frame
+        Shapes by name or id, in world space and scene units; strengths; and what is wrong.
+
+    Raises
+    ------
+    ValueError
+        For a frame that is no number.
+
+    Examples
+    --------
+    >>> import estompe
+    >>> from estompe.samples import sample
+    >>> frame = estompe.evaluate(sample("moon-swell").build(0.05), 24)
+    >>> frame["Moon"].points.dtype, frame["Moon"].points.shape[1]
+    (dtype('float32'), 3)
+    >>> frame.problems
+    ()
+    """
     return evaluate_frame(project, frame, _MEMO)
