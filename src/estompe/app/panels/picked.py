@@ -34,7 +34,7 @@ class PickedPanel(Panel):
         item = edits.get(self.session.document.scene, picked)
         if isinstance(item, EffectSlot):
             return  # its card shows its numbers
-        family = "joints" if "joints" in picked else str(picked[0])
+        family = "joints" if picked == self.session.selection.picked_joint else str(picked[0])
         words = {"shapes": "Shape", "controls": "Control", "camera": "Camera", "joints": "Joint"}
         head = Head(words[family], item.name)
         head.about.setStyleSheet(f"color: {icons.current_theme().slate};")

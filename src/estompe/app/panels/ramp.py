@@ -6,6 +6,7 @@ from msgspec import structs
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
+from estompe.app import units
 from estompe.app.session import Session
 from estompe.app.widgets.fields import field, rule_of, shown_rules
 from estompe.app.widgets.labels import Head, hairline, label, link
@@ -157,13 +158,14 @@ class RampPanel(Panel):
             return {"degrees": "degrees"}.get(self.unit, "value")
         layers = self.owner.layers if isinstance(self.owner, Falloff) else (self.owner,)
         control = getattr(layers[0].source, "control", None)
+        unit = units.named("length")
         for item in self.session.numbers.now.controls:
             if item.id == control:
                 sizes = plain_triple(item.transform.scale)
                 if any(abs(size - 1.0) > 1e-4 for size in sizes):
                     factor = f"× {sizes[0]:.2f}" if max(sizes) - min(sizes) < 1e-4 else "scaled"
-                    return f"{layers[0].source.label.lower()}, {item.name}'s metres ({factor})"
-        return f"{layers[0].source.label.lower()}, metres"
+                    return f"{layers[0].source.label.lower()}, {item.name}'s {unit} ({factor})"
+        return f"{layers[0].source.label.lower()}, {unit}"
 
     def _connect(self, plot: RampPlot) -> None:
         plot.range_dragged.connect(self._drag_end)
