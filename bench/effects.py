@@ -3,7 +3,6 @@
 from collections.abc import Iterator
 
 import numpy as np
-from estompe.evaluate.sources import build
 from msgspec import structs
 
 from bench.figures import Figure, in_turn
@@ -44,7 +43,7 @@ class _Moment:
 
 def figures() -> Iterator[Figure]:
     """All of them."""
-    mesh = build(_MESH, {})
+    mesh = _MESH.build({})
     mesh.normals  # noqa: B018
     count = len(mesh.points)
     strength = frozen(np.random.default_rng(1).uniform(0, 1, count).astype(np.float32))

@@ -8,7 +8,7 @@ from bench.figures import KEPT, Figure, fill, in_turn, keeping
 from estompe.document import edits
 from estompe.document.project import Project
 from estompe.evaluate import Memo, evaluate
-from estompe.evaluate.worker import Request, compute
+from estompe.evaluate.worker import Request, compute_answer
 from estompe.falloffs.ramp import pieces
 from estompe.geometry.transforms import inverse, transform_matrix
 from estompe.kernels import displace, distance, noise, ramp
@@ -64,15 +64,14 @@ class Bare:
 
 
 def _source(project: Project, index: int):  # type: ignore[no-untyped-def]
-    from estompe.evaluate.sources import build
 
-    return build(project.scene.shapes[index].source, {})
+    return project.scene.shapes[index].source.build({})
 
 
 def _dragging(project: Project) -> Figure:
     """Only the strength, what it feeds, and what is shown of it are computed again."""
     memo = Memo(KEPT)
-    compute(Request(project, 62, "amphora", "lantern-glow"), memo)
+    compute_answer(Request(project, 62, "amphora", "lantern-glow"), memo)
     values = evaluate(project, 62, memo).shown("amphora", "lantern-glow").values
     source = _source(project, 0)
     heights = iter(np.linspace(0.99, 0.2, 1000))
@@ -81,7 +80,7 @@ def _dragging(project: Project) -> Figure:
     def ours() -> object:
         path = ("falloffs", "lantern-glow", "ramp", 0, "value")
         dragged = project.with_scene(edits.put(scene, path, float(next(heights))))
-        return compute(Request(dragged, 62, "amphora", "lantern-glow"), memo)
+        return compute_answer(Request(dragged, 62, "amphora", "lantern-glow"), memo)
 
     def bare() -> tuple[np.ndarray, ...]:
         strength = ramp.remap(values, 0.2, 0.85, *pieces(scene.falloffs[0].ramp), True)

@@ -5,7 +5,6 @@ from pathlib import Path
 from tempfile import TemporaryDirectory
 
 import numpy as np
-from estompe.evaluate.sources import build
 from PIL import Image
 
 from bench.figures import Figure, in_turn
@@ -18,6 +17,7 @@ from estompe.evaluate.context import EvaluationContext
 from estompe.evaluate.memo import Memo
 from estompe.evaluate.moment import Moment
 from estompe.geometry import frozen
+from estompe.geometry.elements import Elements
 from estompe.setups.adding import add_falloff, add_layer
 from estompe.shapes.lathe import Lathe
 from estompe.shapes.sphere import Sphere
@@ -34,14 +34,18 @@ def figures() -> Iterator[Figure]:
 
 def _figure(tag: str, project: Project, falloff: str) -> Figure:
     moment = Moment(project, 5.0, Memo())
-    state = moment.settled(lambda: moment.chain(moment.scene.shapes[0])).last
-    state.samples.normals  # noqa: B018
-    source = moment.falloff(falloff).layers[0].source
-    asking = EvaluationContext(moment, state, source.clock(0.2, 5.0), (falloff,))
-    count = len(state.samples)
+    graph, shape = moment.graph, moment.parts.scene.shapes[0]
+    state = moment.settled(lambda: graph.chains()[shape.id]).last
+    state.geometry.normals  # noqa: B018
+    source = moment.parts.falloff(falloff).layers[0].source
+    clock = source.clock(0.2, 5.0)
+    _, found, read = moment.settled(lambda: graph._looked_at(source, state, ("falloff", falloff)))
+    context = EvaluationContext(clock, found, read, project.assets)
+    elements = Elements(state.geometry)
+    count = len(elements)
     # A place is read and a number written, 16 bytes a point, as a copy of 8 bytes a point moves.
     block = np.ones(count * 8 // 4, np.float32)
-    mine, copy = in_turn(lambda: source.measure(state.samples, asking), block.copy, 7)
+    mine, copy = in_turn(lambda: source.measure(elements, context), block.copy, 7)
     name = f"{tag}, 1M points ({count / mine / 1000:.0f} M/s), {mine / copy:.1f} memory copies"
     return Figure(name, mine, 0, 0, "told")
 
@@ -61,7 +65,7 @@ def _project(tag: str, folder: Path) -> tuple[Project, str]:
     scene, _ = add_layer(scene, near, "distance")
     scene, falloff = add_falloff(scene, "Measured")
     scene, layer = add_layer(scene, falloff, tag)
-    mask = frozen(np.linspace(0, 1, len(build(_MESH, {}).points), dtype=np.float32))
+    mask = frozen(np.linspace(0, 1, len(_MESH.build({}).points), dtype=np.float32))
     for name, value in _settings(tag, folder, asset_name(mask)).items():
         scene = edits.put(scene, ("falloffs", falloff, "layers", layer, "source", name), value)
     return Project(scene, {asset_name(mask): mask}), falloff

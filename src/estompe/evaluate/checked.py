@@ -37,12 +37,17 @@ def checked_geometry(kind: Any, made: object, before: Geometry) -> Geometry:
         raise CannotEvaluateError(f"it returned points as {points.dtype} {points.shape}: its kind has a mistake")
     if made.topology is before.topology and len(points) != len(before.points):
         raise CannotEvaluateError("it returned another number of points for the same faces: its kind has a mistake")
-    # A sum shows what is not finite at a fraction of the cost of looking at each; it may overflow, so then each is looked at.
-    if points is not before.points and not np.isfinite(points.sum()) and not np.isfinite(points).all():
+    # A sum of squares shows what is not finite at a fraction of the cost; where it overflows, each is looked at.
+    if points is not before.points and not _is_finite(points) and not np.isfinite(points).all():
         raise CannotEvaluateError("it made positions that are no numbers, so it is skipped: use smaller amounts")
     if strict_everywhere or _foreign(kind):
         _check_attributes(made)
     return made
+
+
+def _is_finite(points: Floats) -> bool:
+    flat = points.reshape(-1)
+    return bool(np.isfinite(np.dot(flat, flat)))
 
 
 def _check_attributes(made: Geometry) -> None:

@@ -6,18 +6,23 @@ from itertools import count
 from typing import Any
 from weakref import WeakValueDictionary
 
+import numpy as np
+
 from estompe.document.kinds import CannotEvaluateError
 from estompe.evaluate.ledger import Ledger
 from estompe.evaluate.plan import Plan
 from estompe.evaluate.stage import Sized, Stage
+from estompe.geometry import Geometry
 
 DEFAULT_BUDGET = 1 << 30
 # Beyond this the collector's walk over them would be felt.
 _MOST_TOKENS = 60_000
 # What is evicted at once, as a part of the budget.
-_ROOM = 16
+_ROOM = 8
 # Meshes grow after they were entered, by normals and what is derived from their topology: so often all are counted again.
 _RECOUNT = 256
+# Results that may wait to be counted, and bytes that are derived from a topology for each of its corners' own.
+_MOST_UNCOUNTED, _OF_FACES = 4096, 12
 
 
 class CancelledError(Exception):
@@ -37,13 +42,19 @@ class Memo:
         self._fresh: list[Stage[Any]] = []
         self._ledger = Ledger()
         self._entered = 0
+        # Kept but not counted yet, and about how many bytes: counting each at once would cost a tenth of computing it.
+        self._uncounted: list[Stage[Any]] = []
+        self._about = 0
+        self._topologies: set[int] = set()
         self._lock = threading.Lock()
 
     @property
     def used(self) -> int:
         """Bytes of the results that are kept, each array once."""
         self.take_in()
-        return self._ledger.total
+        with self._lock:
+            self._count()
+            return self._ledger.total
 
     def stage(self, plan: Plan, name: str, made_from: Hashable, compute: Callable[[], Sized]) -> Stage[Sized]:
         """The stage that makes something: as it was run and kept, or else one that waits in the plan.
@@ -89,15 +100,36 @@ class Memo:
             for stage in self._fresh:
                 if stage.token not in self._results:
                     self._results[stage.token] = stage
-                    self._ledger.enter(stage.token, stage.made)
-                    self._entered += 1
+                    self._uncounted.append(stage)
+                    self._about += self._size_about(stage.made)
             self._fresh.clear()
-            if self._ledger.total > self.budget or self._entered > max(_RECOUNT, len(self._results) // 2):
-                self._recount()
-            if self._ledger.total > self.budget:
-                self._make_room()
+            if self._ledger.total + self._about > self.budget or len(self._uncounted) > _MOST_UNCOUNTED:
+                self._count()
+                if self._entered > max(_RECOUNT, len(self._results) // 2):
+                    self._recount()
+                if self._ledger.total > self.budget:
+                    self._make_room()
             if len(self._tokens) > _MOST_TOKENS:
                 self._tokens.clear()  # numbers are never used twice, so old results merely become unreachable
+
+    def _size_about(self, value: Any) -> int:
+        """Not less than a result adds, found without looking at all of its arrays."""
+        if isinstance(value, np.ndarray):
+            return int(value.nbytes)
+        if not isinstance(value, Geometry):
+            return 0
+        new = id(value.topology) not in self._topologies
+        self._topologies.add(id(value.topology))
+        return 2 * value.points.nbytes + (_OF_FACES * value.topology.corners.nbytes if new else 0)
+
+    def _count(self) -> None:
+        for stage in self._uncounted:
+            if stage.token in self._results:
+                self._ledger.enter(stage.token, stage.made)
+                self._entered += 1
+        self._uncounted.clear()
+        self._about = 0
+        self._topologies.clear()
 
     def _recount(self) -> None:
         self._entered = 0
