@@ -105,7 +105,11 @@ def test_does_not_depend_on_how_many_points_are_asked(points):
 
 def test_is_compiled_to_packed_instructions(points):
     # A kernel that came from the cache on disk has no listing, so it is compiled again.
-    fresh = numba.njit(kernel._noise_3_serial.function, fastmath={"contract", "nsz", "arcp"}, error_model="numpy")
+    fresh = numba.njit(
+        getattr(kernel._noise_3_serial, "py_func", None) or kernel._noise_3_serial.function,
+        fastmath={"contract", "nsz", "arcp"},
+        error_model="numpy",
+    )
     one = np.float32(1.0)
     fresh(points.reshape(-1), np.empty(len(points), np.float32), one, 2, one, one, _U(1))
     listing = "".join(fresh.inspect_asm().values())

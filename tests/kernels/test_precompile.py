@@ -16,7 +16,8 @@ def compiled():
         (module.__name__, name): len(item.signatures)
         for module in modules for name, item in vars(module).items()
         # Helpers are compiled into the loops that use them.
-        if isinstance(item, Kernel) and item.__module__ == module.__name__ and not item.options.get("forceinline")
+        if hasattr(item, "signatures") and not isinstance(item, type) and item.__module__ == module.__name__
+        and not (item.options if isinstance(item, Kernel) else item.targetoptions).get("forceinline")
     }
 
 precompile()

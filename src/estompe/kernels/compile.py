@@ -48,6 +48,10 @@ class Kernel:
                 numba = _numba()
                 _resolve(self.function, numba)
                 self._dispatcher = numba.njit(self.function, **self.options)
+                # Whoever calls it from its own module finds the dispatcher itself from now on: this call has a price, too.
+                places, name = self.function.__globals__, self.function.__name__  # type: ignore[attr-defined]
+                if places.get(name) is self:
+                    places[name] = self._dispatcher
         return self._dispatcher
 
     @property
