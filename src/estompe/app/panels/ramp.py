@@ -66,6 +66,7 @@ class RampPanel(Panel):
         if owner is None:
             self.plot = None
             layout.addWidget(label("The curve from full to gone appears here.", "soft"))
+            layout.addStretch(1)
             return
         self.plot = RampPlot()
         self.plot.picked = min(picked, len(self.points) - 1)

@@ -49,7 +49,7 @@ class StartSheet(QWidget):
         column.addWidget(label("Make how strongly something happens follow a control.", "soft"))
         for item in lost:
             column.addWidget(self._lost(item))
-        column.addWidget(Head("Elements"))
+        column.addWidget(Head("Samples"))
         column.addWidget(hairline())
         column.addLayout(self._samples())
         column.addWidget(Head("Recent files"))

@@ -54,7 +54,7 @@ class Panel(QWidget):
         while area is not None and not isinstance(area, QScrollArea):
             area = area.parentWidget()
         if area is not None and widget is not None and widget.isVisible():
-            area.ensureWidgetVisible(widget, 0, 12)
+            area.ensureWidgetVisible(widget, 0, 44)
 
     def rebuild(self) -> None:
         """Build again whatever the structure is."""
