@@ -240,6 +240,12 @@ class Worker:
             self._wake.notify()
         self._thread.join(_PATIENCE)
 
+    def forget(self) -> None:
+        """Let go of all results and answers, once nobody will ask any more."""
+        with self._wake:
+            self._answers = Answers(self._answers.budget)
+            self.memo = Memo(self.memo.budget)
+
     def _run(self) -> None:
         while True:
             request = self._next()

@@ -144,6 +144,9 @@ class Renderer:
             mesh.release()
         self._meshes.clear()
         self._occlusion.release()
+        for target in self._targets.values():
+            _release(target)
+        self._targets.clear()
         self._context.release()
 
     def _follow(self, items: Sequence[Item], look: Look) -> None:
@@ -187,8 +190,7 @@ class Renderer:
             return found
         self._check_size(size)
         if found is not None:
-            for part in {found.drawn, found.read}:
-                part.release()
+            _release(found)
         context = self._context
         read = context.framebuffer([context.renderbuffer(size, 4)], context.depth_renderbuffer(size))
         drawn = read
@@ -212,6 +214,14 @@ class Renderer:
             vertex_shader=(folder / f"{vertex}.vert").read_text(),
             fragment_shader=(folder / f"{fragment}.frag").read_text(),
         )
+
+
+def _release(target: _Target) -> None:
+    """Give a target back with what it draws into: a framebuffer alone leaves that behind."""
+    for framebuffer in {target.drawn, target.read}:
+        for part in (*framebuffer.color_attachments, framebuffer.depth_attachment):
+            part.release()
+        framebuffer.release()
 
 
 def _matrices(viewpoint: Viewpoint, size: tuple[int, int], items: Sequence[Item]) -> tuple[Any, Any]:

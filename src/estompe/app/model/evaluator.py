@@ -62,6 +62,8 @@ class Evaluator(QObject):
         """End background work."""
         self._asking.stop()
         self.worker.stop()
+        self.worker.forget()
+        self.answer = None
 
     def _selected(self) -> None:
         current = self._selection.shape_id, self._selection.falloff_id
