@@ -10,7 +10,6 @@ from typing import TYPE_CHECKING, Any, ClassVar, Literal, NamedTuple, Protocol, 
 
 import msgspec
 import numpy as np
-from msgspec import Struct
 from numpy.typing import NDArray
 
 from estompe.document.part import Part
@@ -379,8 +378,3 @@ def encode_kind(value: Any) -> Any:
     if isinstance(value, UnknownKind):
         return value.raw
     raise NotImplementedError(f"{type(value)} cannot be written")
-
-
-def is_struct(item: Any) -> bool:
-    """Whether an item has fields that can be walked."""
-    return isinstance(item, Struct)

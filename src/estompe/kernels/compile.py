@@ -55,11 +55,6 @@ class Kernel:
         return self._dispatcher
 
     @property
-    def is_made(self) -> bool:
-        """Whether it has been called."""
-        return self._dispatcher is not None
-
-    @property
     def signatures(self) -> list[Any]:
         """The argument types it is compiled for."""
         return list(self._dispatcher.signatures) if self._dispatcher is not None else []

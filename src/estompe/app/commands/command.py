@@ -50,11 +50,3 @@ def needs_shape_and_falloff(context: AppContext) -> str:
 def needs_picked(context: AppContext) -> str:
     """A shape or control must be picked."""
     return "" if context.session.selection.picked_item is not None else "pick a shape or control first"
-
-
-def needs_answer(context: AppContext) -> str:
-    """The current shape must have been computed."""
-    answer, shape = context.session.evaluator.answer, context.session.selection.shape_id
-    return needs_shape(context) or (
-        "" if answer is not None and answer.frame.has(shape) else "wait until it is computed"
-    )

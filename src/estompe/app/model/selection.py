@@ -7,7 +7,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from estompe.app.model.document import DocumentModel
 from estompe.document import edits
 from estompe.document.edits import ScenePath
-from estompe.document.scene import Control, EffectSlot, Falloff, Scene, Shape
+from estompe.document.scene import EffectSlot, Falloff, Scene, Shape
 
 
 class Selection(QObject):
@@ -48,13 +48,6 @@ class Selection(QObject):
     def falloff(self) -> Falloff | None:
         """The current falloff."""
         return next((item for item in self._document.scene.falloffs if item.id == self.falloff_id), None)
-
-    @property
-    def picked_control(self) -> Control | None:
-        """The control that handles act on."""
-        if self.picked[:1] != ("controls",):
-            return None
-        return next((item for item in self._document.scene.controls if item.id == self.picked[1]), None)
 
     @property
     def picked_item(self) -> ScenePath | None:

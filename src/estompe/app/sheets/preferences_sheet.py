@@ -10,7 +10,7 @@ from estompe.app import units
 from estompe.app.preferences import NAVIGATIONS, TEXT_SIZES, Preferences, machine_memory
 from estompe.app.session import Session
 from estompe.app.widgets.fields import Box, field, rule_of
-from estompe.app.widgets.labels import Head, hairline, icon_button, label
+from estompe.app.widgets.labels import Head, closing_head, hairline, label
 from estompe.document.scene import Scene
 
 _THEMES = {"desktop": "as the desktop", "paper": "Paper", "charcoal": "Charcoal"}
@@ -28,10 +28,7 @@ class PreferencesSheet(QWidget):
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self._session, self._preferences, self._apply = session, preferences, apply
         self.boxes: dict[str, Any] = {}
-        head = Head("Preferences")
-        close = icon_button("remove", "Close the preferences (Esc)")
-        close.clicked.connect(self.closed)
-        head.layout().addWidget(close)
+        head = closing_head("Preferences", "the preferences", self.closed.emit)
         inner = QWidget()
         column = QVBoxLayout(inner)
         column.setContentsMargins(0, 0, 12, 0)

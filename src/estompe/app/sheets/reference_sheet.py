@@ -17,7 +17,7 @@ from PyQt6.QtWidgets import (
 
 from estompe.app import units
 from estompe.app.reference_pictures import picture_of
-from estompe.app.widgets.labels import Head, hairline, icon_button, label
+from estompe.app.widgets.labels import closing_head, hairline, label
 from estompe.app.widgets.removal import remove_widget
 from estompe.document.kinds import Effect, ShapeSource, Source, kinds
 from estompe.document.scene import Control
@@ -58,10 +58,7 @@ class ReferenceSheet(QWidget):
         self.list.setFixedWidth(210)
         self.area = QScrollArea()
         self.area.setWidgetResizable(True)
-        head = Head("Reference")
-        close = icon_button("remove", "Close the reference (Esc)")
-        close.clicked.connect(self.closed)
-        head.layout().addWidget(close)
+        head = closing_head("Reference", "the reference", self.closed.emit)
         left = QVBoxLayout()
         left.addWidget(self.line)
         left.addWidget(self.list, 1)

@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QMenu, QScrollArea, QToolB
 
 from estompe.app.session import Session
 from estompe.app.widgets.fields import rule_of
-from estompe.app.widgets.labels import Elided, Head, hairline, icon_button, label
+from estompe.app.widgets.labels import Elided, closing_head, hairline, icon_button, label
 from estompe.app.widgets.number import NumberField
 from estompe.app.widgets.panel import Panel
 from estompe.app.widgets.removal import remove_widget
@@ -63,10 +63,7 @@ class RoutingSheet(Panel):
     def build(self, layout: QVBoxLayout) -> None:
         self.cells, self._rows = {}, {}
         layout.setContentsMargins(24, 16, 24, 16)
-        head = Head("Routing", "")
-        close = icon_button("remove", "Close Routing (Esc)")
-        close.clicked.connect(self.closed)
-        head.layout().addWidget(close)
+        head = closing_head("Routing", "Routing", self.closed.emit)
         layout.addWidget(head)
         layout.addWidget(hairline())
         layout.addWidget(

@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QTableView, QVBox
 
 from estompe.app import units
 from estompe.app.session import Session
-from estompe.app.widgets.labels import Head, hairline, icon_button, label, link
+from estompe.app.widgets.labels import closing_head, hairline, label, link
 from estompe.document.edits import fresh_id, insert
 from estompe.document.formula import FormulaError, compute, parse
 from estompe.document.project import asset_name
@@ -158,10 +158,7 @@ class TableSheet(QWidget):
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.session = session
         self.model = Rows()
-        self.head = Head("Table", "")
-        close = icon_button("remove", "Close the Table (Esc)")
-        close.clicked.connect(self.closed)
-        self.head.layout().addWidget(close)
+        self.head = closing_head("Table", "the Table", self.closed.emit)
         self.error = label("", "error")
         self.count = label("", "soft")
         self.view = QTableView()

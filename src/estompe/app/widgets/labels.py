@@ -1,5 +1,7 @@
 """Labels with a role, section heads and thin lines."""
 
+from collections.abc import Callable
+
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QFont, QPainter
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QToolButton, QWidget
@@ -50,6 +52,15 @@ class Head(QWidget):
         row.setContentsMargins(0, 10, 0, 4)
         row.addWidget(title)
         row.addWidget(self.about, 1)
+
+
+def closing_head(name: str, what: str, close: Callable[[], None]) -> Head:
+    """The head of a sheet, with a button that closes it."""
+    head = Head(name)
+    button = icon_button("remove", f"Close {what} (Esc)")
+    button.clicked.connect(close)
+    head.layout().addWidget(button)
+    return head
 
 
 def hairline() -> QFrame:
