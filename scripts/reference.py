@@ -1,5 +1,6 @@
 """Make docs/reference.md: every source and effect with its settings and a picture, from the registry itself."""
 
+import math
 import sys
 from pathlib import Path
 from tempfile import TemporaryDirectory
@@ -13,16 +14,18 @@ import estompe  # registers the kinds
 from estompe.document import edits
 from estompe.document.kinds import Effect, ShapeSource, Source, kinds
 from estompe.document.project import Project, asset_name
+from estompe.document.references import references_of
 from estompe.document.scene import Camera, Control, EffectSlot, Falloff, Layer, Range, Scene, Shape, Transform
 from estompe.document.settings import Setting, settings_of
 from estompe.effects.joints import Joints, straight_chain
 from estompe.effects.poses import Pose, Poses
 from estompe.effects.press import Press
+from estompe.effects.scatter_apart import ScatterApart
 from estompe.falloffs.image import Image as Picture
 from estompe.falloffs.painted import Painted
 from estompe.geometry import frozen, primitives
 from estompe.render.picture import camera_picture
-from estompe.setups.adding import add_effect, add_layer
+from estompe.setups.adding import add_control, add_effect, add_layer, add_shape, new_shape_source
 from estompe.setups.catalog import entries
 from estompe.shapes.box import Box
 from estompe.shapes.lathe import Lathe
@@ -54,7 +57,11 @@ _SETTINGS: dict[str, dict[str, Any]] = {
     "shell": {"thickness": 0.045, "mode": "outline"},
     "ridges": {"depth": 0.09},
     "smooth": {"iterations": 60},
+    "scatter-apart": {"least": (0.0, 0.02, 0.0), "most": (0.05, 0.2, 0.05), "axes": "outward", "rotation": (60.0,) * 3},
+    "copies-on": {"elements": "faces"},
 }
+
+_THROWN = ScatterApart((0.0, 0.02, 0.0), (0.03, 0.16, 0.03), "outward", (40.0, 40.0, 40.0))
 
 
 def _scene(kind: str) -> Scene:
@@ -124,6 +131,7 @@ def _effect_project(tag: str) -> Project:
         "subdivide",
         "sway",
         "smooth",
+        "separate",
     )
     scene = edits.put(scene, ("falloffs", "falloff"), Falloff("falloff", "Falloff", (near,), Range(0.1, 0.8)))
     if tag == "smooth":
@@ -131,7 +139,12 @@ def _effect_project(tag: str) -> Project:
         scene = edits.insert(scene, ("falloffs",), Falloff("bumps", "Bumps", (bumps,), Range(0.7, -0.7)))
         scene, made = add_effect(scene, "vase", "displace", "bumps")
         scene = edits.put(scene, ("shapes", "vase", "effects", made, "effect", "amount"), 0.1)
+    if tag == "scatter-apart":
+        scene, _ = add_effect(scene, "vase", "separate", None)
     scene, made = add_effect(scene, "vase", tag, None if whole and tag != "smooth" else "falloff")
+    if tag == "separate":
+        scene, thrown = add_effect(scene, "vase", "scatter-apart", "falloff")
+        scene = edits.put(scene, ("shapes", "vase", "effects", thrown, "effect"), _THROWN)
     path = ("shapes", "vase", "effects", made, "effect")
     for name, value in _SETTINGS.get(tag, {}).items():
         scene = edits.put(scene, (*path, name), value)
@@ -213,7 +226,26 @@ def _shapes() -> list[str]:
     return [entry.tag for entry in entries("shape")]
 
 
+def _copying_project(tag: str) -> Project:
+    """A shape made of others: small boxes over a sphere, or along a path."""
+    scene, box = add_shape(Scene(), "Box", Box(0.12, 0.09, 0.12, 1))
+    scene, sphere = add_shape(scene, "Sphere", Sphere(0.42, 24))
+    scene, path = add_control(scene, "path", "Path")
+    line = tuple((0.9 * math.cos(k * 0.4) - 0.1, 0.08 * k, 0.9 * math.sin(k * 0.4)) for k in range(9))
+    scene = edits.put(scene, ("controls", path, "points"), line)
+    scene = edits.put(scene, ("shapes", sphere, "transform"), Transform((0.0, 0.45, 0.0)))
+    source = structs.replace(new_shape_source(scene, tag, box), **_SETTINGS.get(tag, {}))
+    scene, made = add_shape(scene, "Made", source)
+    used = {item.id for item in references_of(source)}
+    scene = edits.put(scene, ("shapes", made, "color"), (0.75, 0.5, 0.36))
+    for item in (box, sphere):
+        scene = edits.put(scene, ("shapes", item, "visible"), item == sphere and sphere in used)
+    return Project(structs.replace(scene, camera=Camera("Reference", (1.7, 1.75, 3.0), (0.0, 0.45, 0.0), 30.0)))
+
+
 def _shape_project(tag: str) -> Project:
+    if kinds(ShapeSource)[tag].assembles():
+        return _copying_project(tag)
     shape = Shape("shape", "Shape", kinds(ShapeSource)[tag](), Transform((0.0, 0.45, 0.0)), color=(0.82, 0.76, 0.66))
     return Project(Scene((shape,), camera=Camera("Reference", (1.7, 1.75, 3.0), (0.0, 0.45, 0.0), 24.0)))
 

@@ -22,11 +22,20 @@ from estompe.document.project import Project
 from estompe.document.scene import EffectSlot, Falloff, Layer, Range, Route, Scene, Transform
 from estompe.document.settings import settings_of
 from estompe.effects.hide import Hide
+from estompe.effects.separate import Separate
 from estompe.evaluate import Memo, evaluate
 from estompe.evaluate import checked as evaluation
 from estompe.evaluate.frame import Frame
 from estompe.geometry import Geometry
-from estompe.setups.adding import FIRST_PATH, add_control, add_effect, add_falloff, add_shape, new_source
+from estompe.setups.adding import (
+    FIRST_PATH,
+    add_control,
+    add_effect,
+    add_falloff,
+    add_shape,
+    new_shape_source,
+    new_source,
+)
 from estompe.shapes.box import Box
 from estompe.shapes.sphere import Sphere
 
@@ -96,9 +105,14 @@ class _Check:
         if self.family is Source:
             return structs.replace(new_source(self.scene, self.tag, self.falloff), **self.settings)
         if self.family is ShapeSource:
-            return self.kind(**self.settings)
+            return self._shape_source()
         scene, made = add_effect(self.scene, self.shape, self.tag, None)
         return structs.replace(edits.get(scene, ("shapes", self.shape, "effects", made, "effect")), **self.settings)
+
+    def _shape_source(self) -> Any:
+        if not self.kind.assembles():
+            return self.kind(**self.settings)
+        return structs.replace(new_shape_source(self.scene, self.tag), **self.settings)
 
     def words(self) -> None:
         """Label, help, units and limits."""
@@ -137,6 +151,11 @@ class _Check:
             self._applies()
 
     def _builds(self) -> None:
+        if self.kind.assembles():
+            scene, made = add_shape(self.scene, "Made", self.made)
+            self._sound(scene)
+            self.holds(len(self._frame(scene)[made].points), "assemble() gives nothing on a small scene")
+            return
         mesh = self.made.build(self.assets)
         self.holds(isinstance(mesh, Geometry), "build() returns no Geometry")
         self.holds(np.isfinite(mesh.points).all(), "build() gives positions that are no numbers")
@@ -152,18 +171,25 @@ class _Check:
         push = EffectSlot("push", kinds(Effect)["push"](0.1), (Route(self.falloff),))
         scene = self._with_effects(scene, push)
         self._sound(scene)
+        for acts_on in ("faces", "pieces"):
+            rotated = EffectSlot("rotated", kinds(Effect)["rotate"](5.0), (Route(self.falloff),), acts_on=acts_on)
+            self._sound(self._with_effects(scene, EffectSlot("parted", Separate()), rotated))
         hidden = self._with_effects(scene, EffectSlot("hidden", Hide()), push)
         self._frame(hidden)
 
     def _applies(self) -> None:
-        slot = EffectSlot("checked", self.made)
-        self._sound(self._with_effects(self.scene, slot))
+        for acts_on in self.kind.able():
+            self._applies_on(EffectSlot("checked", self.made, acts_on=acts_on))
+        self._alters(EffectSlot("checked", self.made, acts_on=self.kind.able()[0]))
+
+    def _applies_on(self, slot: EffectSlot) -> None:
+        parted = (EffectSlot("parted", Separate()),) if slot.acts_on == "pieces" else ()
+        self._sound(self._with_effects(self.scene, *parted, slot))
         unfed = structs.replace(slot, routes=(Route(self.falloff, 0.0),))
-        before = self._frame(self._with_effects(self.scene))[self.shape]
-        after = self._frame(self._with_effects(self.scene, unfed))[self.shape]
+        before = self._frame(self._with_effects(self.scene, *parted))[self.shape]
+        after = self._frame(self._with_effects(self.scene, *parted, unfed))[self.shape]
         self.holds(np.array_equal(before.points, after.points), "where the strength is 0 it moves points")
-        self._frame(self._with_effects(self.scene, EffectSlot("hidden", Hide()), slot))
-        self._alters(slot)
+        self._frame(self._with_effects(self.scene, EffectSlot("hidden", Hide()), *parted, slot))
 
     def _alters(self, slot: EffectSlot) -> None:
         memo = Memo()

@@ -18,7 +18,7 @@ from estompe.document.kinds import (
 from estompe.document.scene import Scene, Shape
 from estompe.document.settings import settings_of
 from estompe.geometry import primitives
-from estompe.setups.adding import add_control, add_effect, add_falloff, add_shape, new_source
+from estompe.setups.adding import add_control, add_effect, add_falloff, add_shape, new_shape_source, new_source
 from estompe.shapes.imported import ImportedMesh
 from estompe.shapes.sphere import Sphere
 
@@ -27,7 +27,12 @@ _UNITS = {"", "length", "degrees", "frames", "fraction", "times", "per second"}
 
 def _example(family: type, tag: str):
     if family is ShapeSource:
-        return ImportedMesh("0" * 64, "1" * 64, "2" * 64) if tag == "mesh" else kinds(ShapeSource)[tag]()
+        if tag == "mesh":
+            return ImportedMesh("0" * 64, "1" * 64, "2" * 64)
+        scene, _ = add_shape(Scene(), "Sphere", Sphere())
+        scene, _ = add_shape(scene, "Other", Sphere())
+        scene, _ = add_control(scene, "path")
+        return new_shape_source(scene, tag)
     scene, _ = add_control(Scene())
     scene, _ = add_control(scene, "path")
     scene, _ = add_falloff(scene)

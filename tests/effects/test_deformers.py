@@ -59,6 +59,7 @@ class _At:
     """A moment: an unplaced shape, one control, and whatever else a test needs."""
 
     clock = 0.0
+    domain = Domain.POINT
     shape_color = (0.0, 1.0, 0.5)
 
     def __init__(self, matrix=None, control=None, shapes=None, arrays=None, eye=(0.0, 0.0, 5.0)):

@@ -11,7 +11,7 @@ from estompe.document.scene import EffectSlot, Scene, Shape, Transform
 from estompe.effects.move import Move
 from estompe.effects.push import Push
 from estompe.evaluate import evaluate
-from estompe.geometry import primitives
+from estompe.geometry import Domain, primitives
 from estompe.geometry.transforms import transform_matrix
 from estompe.setups.adding import add_control, add_effect, add_shape
 from estompe.shapes.sphere import Sphere
@@ -21,6 +21,7 @@ class _At:
     """A moment as effects see it."""
 
     clock = 0.0
+    domain = Domain.POINT
     shape_color = (0.8, 0.7, 0.6)
     shape_matrix = transform_matrix((1, 2, 3), (0, 90, 0), (2, 2, 2))
 

@@ -14,13 +14,16 @@ from numpy.typing import NDArray
 
 from estompe.document.part import Part
 from estompe.document.settings import settings_of
-from estompe.geometry import Geometry
+from estompe.geometry import Domain, Geometry
+from estompe.geometry.carrying import Carries
 from estompe.geometry.elements import Elements
 from estompe.geometry.transforms import Matrix, inverse
 from estompe.kernels.types import Floats
 from estompe.registered import load_kinds
 
 ControlForm = Literal["sphere", "box", "plane", "cylinder", "path"]
+ActsOn = Literal["points", "faces", "pieces"]
+EVERY_ELEMENT: tuple[ActsOn, ...] = ("points", "faces", "pieces")
 Join = Literal["multiply", "add", "subtract", "larger", "smaller", "replace"]
 EVERYTHING = ("points", "normals", "rest", "attributes", "topology")
 """The arrays of a state that have a token of their own."""
@@ -80,6 +83,8 @@ class Context(Protocol):
 
     clock: float
     """The time that matters, as the kind's `clock` gave it."""
+    domain: Domain
+    """What the current strengths are of: points, faces or pieces."""
 
     @property
     def shape_matrix(self) -> Matrix:
@@ -97,6 +102,9 @@ class Context(Protocol):
 
     def shape(self, shape: str) -> Geometry:
         """Another shape after all its effects, in world space."""
+
+    def matrix_of(self, shape: str) -> Matrix:
+        """Where another shape stands, its local space to world, float64 (3, 4)."""
 
     def effect(self, effect: str) -> Any:
         """The settings of another effect by id, with plain numbers."""
@@ -167,6 +175,14 @@ class Effect(Kind):
     """The setting that holds a pivot in local space, if there is one; the view puts handles on it."""
     joints_setting: ClassVar[str] = ""
     """The setting that holds a chain of joints, if there is one."""
+    carries: ClassVar[Carries] = ""
+    """What happens to a face or piece it acts on: "position", also its "rotation", or "all"; `apply` is asked for places then."""
+    acts: ClassVar[tuple[ActsOn, ...]] = ("points",)
+    """What it can act on; what carries elements acts on all."""
+    makes_pieces: ClassVar[bool] = False
+    """Whether what comes out is pieces, so that effects added after it act on those at first."""
+    own_axes: ClassVar[bool] = False
+    """Whether it makes sense about each element's own middle and along its own axes."""
 
     def reads(self) -> tuple[str, ...]:
         return ()
@@ -185,6 +201,11 @@ class Effect(Kind):
         raise CannotEvaluateError("it looks at an effect without joints: choose a Joints effect")
 
     @classmethod
+    def able(cls) -> tuple[ActsOn, ...]:
+        """What it can act on."""
+        return EVERY_ELEMENT if cls.carries else cls.acts
+
+    @classmethod
     def summary(cls, after: Geometry) -> str:
         """What the effect has to say about its result, in a few words."""
         del after
@@ -193,7 +214,8 @@ class Effect(Kind):
     def apply(self, geometry: Geometry, strength: Floats, context: Context) -> Geometry:
         """The geometry after the effect; arrays it leaves alone are shared.
 
-        strength: float32 (points,), at least one; where it is 0 nothing may change, to the bit.
+        strength: float32 (points,), or of `context.domain` for a kind that says so in `acts`, at least one; where it is 0
+        nothing may change, to the bit.
         """
         raise NotImplementedError
 
@@ -201,7 +223,9 @@ class Effect(Kind):
 class ShapeSource(Kind):
     """What a shape is made from, in local space."""
 
-    group: ClassVar[str] = "made from nothing"
+    group: ClassVar[str] = "make"
+    makes_pieces: ClassVar[bool] = False
+    """Whether what comes out is pieces, so that effects act on those at first."""
 
     def reads(self) -> tuple[str, ...]:
         return ()
@@ -209,6 +233,16 @@ class ShapeSource(Kind):
     def build(self, arrays: Mapping[str, NDArray[Any]]) -> Geometry:
         """The mesh. arrays: those stored beside the scene. Raises CannotEvaluateError where it cannot be made."""
         raise NotImplementedError
+
+    def assemble(self, context: Context) -> Geometry:
+        """The mesh, for a kind that refers to other parts of the scene and has no `build`."""
+        del context
+        raise NotImplementedError
+
+    @classmethod
+    def assembles(cls) -> bool:
+        """Whether it is made by `assemble`."""
+        return cls.assemble is not ShapeSource.assemble
 
 
 class UnknownKind:
@@ -222,6 +256,10 @@ class UnknownKind:
     has_pattern: ClassVar[bool] = False
     pivot_setting: ClassVar[str] = ""
     joints_setting: ClassVar[str] = ""
+    carries: ClassVar[Carries] = ""
+    acts: ClassVar[tuple[ActsOn, ...]] = ("points",)
+    makes_pieces: ClassVar[bool] = False
+    own_axes: ClassVar[bool] = False
 
     def __init__(self, tag: str, raw: dict[str, Any]) -> None:
         self.tag, self.raw = tag, raw
@@ -263,6 +301,9 @@ class UnknownKind:
     def posed(self) -> tuple[PosedJoint, ...]:
         return ()
 
+    def able(self) -> tuple[ActsOn, ...]:
+        return self.acts
+
     def summary(self, _after: Geometry) -> str:
         return ""
 
@@ -277,6 +318,10 @@ class UnknownKind:
 
     def apply(self, _geometry: Geometry, _strength: Floats, _context: Context) -> Geometry:
         raise self._missing()
+
+    @classmethod
+    def assembles(cls) -> bool:
+        return False
 
     def build(self, _arrays: Mapping[str, NDArray[Any]]) -> Geometry:
         raise self._missing()

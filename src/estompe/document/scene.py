@@ -5,7 +5,7 @@ from typing import Annotated
 from msgspec import Meta
 
 from estompe.document.curve import Interpolation
-from estompe.document.kinds import AnyEffect, AnyShapeSource, AnySource, ControlForm, Join
+from estompe.document.kinds import ActsOn, AnyEffect, AnyShapeSource, AnySource, ControlForm, Join
 from estompe.document.numbers import Number, Triple
 from estompe.document.part import Part
 from estompe.document.settings import setting, whole
@@ -45,6 +45,13 @@ class EffectSlot(Part):
     effect: AnyEffect
     routes: tuple[Route, ...] = ()
     enabled: bool = True
+    acts_on: Annotated[
+        ActsOn,
+        setting(
+            "Acts on", "What gets one strength each and goes as a whole; pieces are copies, parts, cells, strands."
+        ),
+    ] = "points"
+    each: Annotated[bool, setting("Each by itself", "About each element's own middle and along its own axes.")] = False
 
 
 class Shape(Part):

@@ -8,6 +8,7 @@ from estompe.document.scene import Identifier
 from estompe.document.settings import setting
 from estompe.effects.axes import translated_to
 from estompe.geometry import Geometry
+from estompe.geometry.carrying import Carries
 from estompe.kernels.deform import Deformation, deform
 from estompe.kernels.types import Floats
 
@@ -16,6 +17,7 @@ from estompe.kernels.types import Floats
 class Attract(Effect, tag="attract"):
     """Each point goes towards the control, weaker with distance, never past it."""
 
+    carries: ClassVar[Carries] = "position"
     label: ClassVar[str] = "Attract"
     text: ClassVar[str] = "Draws points to a control, alike from inside and outside, and never past it."
 

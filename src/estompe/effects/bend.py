@@ -9,6 +9,7 @@ from estompe.document.numbers import Number, plain
 from estompe.document.settings import setting
 from estompe.effects.axes import Axis, space
 from estompe.geometry import Geometry
+from estompe.geometry.carrying import Carries
 from estompe.kernels.deform import Deformation, deform
 from estompe.kernels.types import Floats
 
@@ -17,6 +18,8 @@ from estompe.kernels.types import Floats
 class Bend(Effect, tag="bend"):
     """The axis between both ends of the bounds becomes an arc of the angle; its length stays."""
 
+    carries: ClassVar[Carries] = "rotation"
+    own_axes: ClassVar[bool] = True
     label: ClassVar[str] = "Bend"
     text: ClassVar[str] = "Lays the shape along an arc; its low end stays where it is."
 

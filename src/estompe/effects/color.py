@@ -1,13 +1,15 @@
 """Colour: the surface is coloured as far as its strength says."""
 
-from typing import Annotated, ClassVar
+from typing import Annotated, ClassVar, Literal
 
 import numpy as np
 
-from estompe.document.kinds import Context, Effect, register
+from estompe.document.kinds import EVERY_ELEMENT, ActsOn, Context, Effect, register
 from estompe.document.numbers import Triple, plain_triple
 from estompe.document.settings import setting
 from estompe.geometry import Domain, Geometry
+from estompe.geometry.copies import Copies
+from estompe.geometry.samples import converted, samples_of
 from estompe.kernels.blend import towards
 from estompe.kernels.types import Floats
 
@@ -18,6 +20,7 @@ class Color(Effect, tag="color"):
 
     group: ClassVar[str] = "look"
     alters: ClassVar[tuple[str, ...]] = ("attributes",)
+    acts: ClassVar[tuple[ActsOn, ...]] = EVERY_ELEMENT
     label: ClassVar[str] = "Colour"
     text: ClassVar[str] = "Colours the surface where there is strength."
 
@@ -25,13 +28,32 @@ class Color(Effect, tag="color"):
         Triple, setting("Full", "Red, green and blue at full strength.", unit="fraction", low=0.0, high=1.0, step=0.01)
     ] = (0.45, 0.14, 0.08)
 
+    side: Annotated[
+        Literal["both", "front", "back"], setting("Side", "Both sides of the surface, or only what is seen of one.")
+    ] = "both"
+
     def reads(self) -> tuple[str, ...]:
         return ("color",)
 
     def apply(self, geometry: Geometry, strength: Floats, context: Context) -> Geometry:
         if not strength.any():
             return geometry
-        before = geometry.attribute(Domain.POINT, "color")
-        base = np.array(context.shape_color, np.float32) if before is None else before[:, :3]
+        domain = context.domain
+        if domain is Domain.PIECE and not isinstance(geometry, Copies):
+            # What is drawn has colours at its points.
+            strength, domain = converted(geometry, strength, domain, Domain.POINT), Domain.POINT
+        elements = samples_of(geometry, domain)
+        own = elements.values("color")
+        before = np.array(context.shape_color, np.float32) if own is None else np.ascontiguousarray(own[:, :3])
         full = np.array(plain_triple(self.full), np.float32)
-        return geometry.with_attribute(Domain.POINT, "color", towards(base, full, strength))
+        behind = elements.values("back_color")
+        if self.side != "front":
+            base = before if behind is None else np.ascontiguousarray(behind)
+            if self.side == "back" or behind is not None:
+                geometry = geometry.with_attribute(domain, "back_color", towards(base, full, strength))
+        elif behind is None:
+            whole = np.broadcast_to(before, (len(elements), 3))
+            geometry = geometry.with_attribute(domain, "back_color", np.ascontiguousarray(whole))
+        if self.side == "back":
+            return geometry
+        return geometry.with_attribute(domain, "color", towards(before, full, strength))

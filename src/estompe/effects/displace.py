@@ -8,6 +8,7 @@ from estompe.document.kinds import Context, Effect, register
 from estompe.document.numbers import Number, plain
 from estompe.document.settings import setting, whole
 from estompe.geometry import Geometry
+from estompe.geometry.carrying import Carries
 from estompe.kernels.displace import displace_along
 from estompe.kernels.types import Floats
 
@@ -16,6 +17,7 @@ from estompe.kernels.types import Floats
 class Displace(Effect, tag="displace"):
     """Each point moves along its normal by the amount times what its strength lies above the middle, in several steps."""
 
+    carries: ClassVar[Carries] = "position"
     label: ClassVar[str] = "Displace"
     text: ClassVar[str] = "Raises and sinks the surface by a falloff; normals are found again between the steps."
 

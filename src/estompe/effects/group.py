@@ -5,9 +5,9 @@ from typing import Annotated, ClassVar
 import numpy as np
 from msgspec import Meta
 
-from estompe.document.kinds import CannotEvaluateError, Context, Effect, register
+from estompe.document.kinds import EVERY_ELEMENT, ActsOn, CannotEvaluateError, Context, Effect, register
 from estompe.document.settings import setting
-from estompe.geometry import Domain, Geometry
+from estompe.geometry import Geometry
 from estompe.kernels.types import Floats
 
 
@@ -16,6 +16,7 @@ class Group(Effect, tag="group"):
     """Stores which points belong to a group: those that were picked, or those of at least half strength."""
 
     alters: ClassVar[tuple[str, ...]] = ("attributes",)
+    acts: ClassVar[tuple[ActsOn, ...]] = EVERY_ELEMENT
     group: ClassVar[str] = "look"
     label: ClassVar[str] = "Group"
     text: ClassVar[str] = "Names the points with strength, or those picked in the Table, for the Attribute source."
@@ -35,7 +36,7 @@ class Group(Effect, tag="group"):
             members = context.array(self.members)
             if members.shape != chosen.shape:
                 raise CannotEvaluateError(
-                    f"the group was picked on a mesh of {len(members):,} points and this one has {len(chosen):,}: pick it again"
+                    f"the group was picked among {len(members):,} {context.domain}s and there are {len(chosen):,}: pick it again"
                 )
             chosen = chosen & np.asarray(members, np.bool_)
-        return geometry.with_attribute(Domain.POINT, self.name, chosen)
+        return geometry.with_attribute(context.domain, self.name, chosen)

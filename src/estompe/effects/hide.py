@@ -1,31 +1,71 @@
-"""Hide: faces vanish where there is strength."""
+"""Hide: elements vanish by their strength."""
 
-from typing import Annotated, ClassVar
+from typing import Annotated, ClassVar, Literal
 
-from estompe.document.kinds import Context, Effect, register
+import numpy as np
+from numpy.typing import NDArray
+
+from estompe.document.kinds import EVERY_ELEMENT, ActsOn, Context, Effect, register
 from estompe.document.numbers import Number, plain
 from estompe.document.settings import setting
-from estompe.geometry import Geometry
+from estompe.geometry import Domain, Geometry
+from estompe.geometry.copies import Copies
 from estompe.geometry.faces import kept, on_faces
+from estompe.geometry.pieces import even_ranks
 from estompe.kernels.types import Floats
 
 
 @register
 class Hide(Effect, tag="hide"):
-    """Faces whose mean strength lies above the threshold are taken away; points keep their numbers."""
+    """Faces, pieces or copies are taken away where the strength says; points keep their numbers.
+
+    On points, a face counts by the mean of its corners.
+    """
 
     alters: ClassVar[tuple[str, ...]] = ("normals", "attributes", "topology")
+    acts: ClassVar[tuple[ActsOn, ...]] = EVERY_ELEMENT
     group: ClassVar[str] = "break"
     label: ClassVar[str] = "Hide"
-    text: ClassVar[str] = "Takes faces away where the strength is over a threshold."
+    text: ClassVar[str] = (
+        "Takes faces, pieces or copies away where the strength is over or under a threshold, or by share."
+    )
 
     threshold: Annotated[
         Number,
-        setting("Threshold", "The strength above which a face is gone.", unit="fraction", low=0.0, high=1.0, step=0.01),
+        setting(
+            "Threshold",
+            "The strength above or below which an element is gone.",
+            unit="fraction",
+            low=0.0,
+            high=1.0,
+            step=0.01,
+            when=("how", ("over", "under")),
+        ),
     ] = 0.5
+    how: Annotated[
+        Literal["over", "under", "share"],
+        setting("How", "What is over the threshold goes, what is under it, or so large a share as the strength says."),
+    ] = "over"
 
     def apply(self, geometry: Geometry, strength: Floats, context: Context) -> Geometry:
-        del context
+        if context.domain is Domain.PIECE:
+            return self._pieces(geometry, strength)
         if not geometry.topology.faces:
             return geometry
-        return kept(geometry, on_faces(geometry, strength) <= plain(self.threshold))
+        on = strength if context.domain is Domain.FACE else on_faces(geometry, strength)
+        return kept(geometry, self._kept(on, even_ranks(np.arange(len(on)))))
+
+    def _kept(self, strength: Floats, rank: Floats) -> NDArray[np.bool_]:
+        if self.how == "share":
+            return rank >= strength
+        threshold = plain(self.threshold)
+        return strength <= threshold if self.how == "over" else strength >= threshold
+
+    def _pieces(self, geometry: Geometry, strength: Floats) -> Geometry:
+        if isinstance(geometry, Copies):
+            return geometry.showing(geometry.shown & self._kept(strength, geometry.rank))
+        topology = geometry.topology
+        if not topology.faces:
+            return geometry
+        stay = self._kept(strength, geometry.pieces.rank)
+        return kept(geometry, stay[topology.face_pieces])

@@ -12,6 +12,7 @@ from estompe.document.part import Part
 from estompe.document.scene import Identifier, Name
 from estompe.document.settings import setting
 from estompe.geometry import Geometry
+from estompe.geometry.carrying import Carries
 from estompe.geometry.transforms import inverse, rotation_matrix
 from estompe.kernels.polyline import nearest_on_polyline
 from estompe.kernels.skin import Bones, skinned
@@ -49,6 +50,7 @@ class Joints(Effect, tag="joints"):
     """Each point follows the bones near it, as far as its strength says; bends keep their width."""
 
     joints_setting: ClassVar[str] = "joints"
+    carries: ClassVar[Carries] = "rotation"
     label: ClassVar[str] = "Joints"
     text: ClassVar[str] = "A chain of joints with smooth influence; rotate a joint and what hangs on it follows."
 

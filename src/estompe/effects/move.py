@@ -8,6 +8,7 @@ from estompe.document.kinds import Context, Effect, register
 from estompe.document.numbers import Triple, plain_triple
 from estompe.document.settings import setting
 from estompe.geometry import Geometry
+from estompe.geometry.carrying import Carries
 from estompe.kernels.displace import displace_by
 from estompe.kernels.types import Floats
 
@@ -16,6 +17,8 @@ from estompe.kernels.types import Floats
 class Move(Effect, tag="move"):
     """Each point moves by the vector times its strength."""
 
+    carries: ClassVar[Carries] = "position"
+    own_axes: ClassVar[bool] = True
     label: ClassVar[str] = "Move"
     text: ClassVar[str] = "Carries points along one direction."
 

@@ -6,6 +6,7 @@ from estompe.document.kinds import Context, Effect, register
 from estompe.document.numbers import Number, plain
 from estompe.document.settings import setting
 from estompe.geometry import Geometry
+from estompe.geometry.carrying import Carries
 from estompe.kernels.displace import displace_along
 from estompe.kernels.types import Floats
 
@@ -14,6 +15,7 @@ from estompe.kernels.types import Floats
 class Push(Effect, tag="push"):
     """Each point moves along its normal by the amount times its strength."""
 
+    carries: ClassVar[Carries] = "position"
     label: ClassVar[str] = "Push"
     text: ClassVar[str] = "Swells the surface along its normals; negative amounts sink it."
 

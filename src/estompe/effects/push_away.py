@@ -8,6 +8,7 @@ from estompe.document.scene import Identifier
 from estompe.document.settings import setting
 from estompe.effects.axes import upright
 from estompe.geometry import Geometry
+from estompe.geometry.carrying import Carries
 from estompe.kernels.deform import Deformation, deform
 from estompe.kernels.types import Floats
 
@@ -16,6 +17,7 @@ from estompe.kernels.types import Floats
 class PushAway(Effect, tag="push-away"):
     """Each point goes straight away from the control's Y axis, equally far whatever its distance."""
 
+    carries: ClassVar[Carries] = "position"
     label: ClassVar[str] = "Push away"
     text: ClassVar[str] = "Parts things around a control, in the plane across its Y axis."
 

@@ -8,6 +8,7 @@ from estompe.document.numbers import Number, plain
 from estompe.document.settings import setting, whole
 from estompe.falloffs.order import order_of
 from estompe.geometry import Geometry
+from estompe.geometry.carrying import Carries
 from estompe.geometry.elements import Elements
 from estompe.kernels.displace import displace_along
 from estompe.kernels.ridges import grooves
@@ -18,6 +19,7 @@ from estompe.kernels.types import Floats
 class Ridges(Effect, tag="ridges"):
     """Grooves between a number of ridges around the shape's own Y axis; none at either end of its profile."""
 
+    carries: ClassVar[Carries] = "position"
     label: ClassVar[str] = "Ridges"
     text: ClassVar[str] = "Folds along a turned profile, like an urchin's ribs; they die out at both ends."
 

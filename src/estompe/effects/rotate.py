@@ -9,6 +9,7 @@ from estompe.document.numbers import Number, Triple, plain, plain_triple
 from estompe.document.settings import setting
 from estompe.effects.axes import Axis, space
 from estompe.geometry import Geometry
+from estompe.geometry.carrying import Carries
 from estompe.kernels.deform import Deformation, deform
 from estompe.kernels.types import Floats
 
@@ -17,6 +18,8 @@ from estompe.kernels.types import Floats
 class Rotate(Effect, tag="rotate"):
     """Each point rotates by the angle times its strength."""
 
+    carries: ClassVar[Carries] = "rotation"
+    own_axes: ClassVar[bool] = True
     label: ClassVar[str] = "Rotate"
     pivot_setting: ClassVar[str] = "pivot"
     text: ClassVar[str] = "Rotates points about an axis of the shape, by more where the strength is greater."

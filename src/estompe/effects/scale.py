@@ -7,6 +7,7 @@ from estompe.document.numbers import Triple, plain_triple
 from estompe.document.settings import setting
 from estompe.effects.axes import space
 from estompe.geometry import Geometry
+from estompe.geometry.carrying import Carries
 from estompe.kernels.deform import Deformation, deform
 from estompe.kernels.types import Floats
 
@@ -15,6 +16,8 @@ from estompe.kernels.types import Floats
 class Scale(Effect, tag="scale"):
     """Each point goes from its position to that times the scale, as far as its strength says."""
 
+    carries: ClassVar[Carries] = "all"
+    own_axes: ClassVar[bool] = True
     label: ClassVar[str] = "Scale"
     pivot_setting: ClassVar[str] = "pivot"
     text: ClassVar[str] = "Makes parts larger or smaller about a pivot."

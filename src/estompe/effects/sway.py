@@ -6,6 +6,7 @@ from estompe.document.kinds import Context, Effect, register
 from estompe.document.numbers import Number, Triple, plain, plain_triple
 from estompe.document.settings import setting, whole
 from estompe.geometry import Geometry
+from estompe.geometry.carrying import Carries
 from estompe.kernels.types import Floats
 from estompe.kernels.wind import Root, swayed
 
@@ -14,6 +15,7 @@ from estompe.kernels.wind import Root, swayed
 class Sway(Effect, tag="sway"):
     """Each point moves along the axes as pendulums do that hang around where it stands in the world, each with its own pace."""
 
+    carries: ClassVar[Carries] = "position"
     label: ClassVar[str] = "Sway"
     text: ClassVar[str] = "Moves things like wind; neighbours differ, since the noise lies in the world."
 

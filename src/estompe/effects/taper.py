@@ -7,6 +7,7 @@ from estompe.document.numbers import Number, plain
 from estompe.document.settings import setting
 from estompe.effects.axes import Axis, space
 from estompe.geometry import Geometry
+from estompe.geometry.carrying import Carries
 from estompe.kernels.deform import Deformation, deform
 from estompe.kernels.types import Floats
 
@@ -15,6 +16,8 @@ from estompe.kernels.types import Floats
 class Taper(Effect, tag="taper"):
     """Each point goes towards the axis or away from it, not at all at its low end and by the factor at its high end."""
 
+    carries: ClassVar[Carries] = "rotation"
+    own_axes: ClassVar[bool] = True
     label: ClassVar[str] = "Taper"
     text: ClassVar[str] = "Makes the shape thinner or wider towards one end."
 

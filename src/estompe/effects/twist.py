@@ -9,6 +9,7 @@ from estompe.document.numbers import Number, plain
 from estompe.document.settings import setting
 from estompe.effects.axes import Axis, space
 from estompe.geometry import Geometry
+from estompe.geometry.carrying import Carries
 from estompe.kernels.deform import Deformation, deform
 from estompe.kernels.types import Floats
 
@@ -17,6 +18,8 @@ from estompe.kernels.types import Floats
 class Twist(Effect, tag="twist"):
     """Each point turns about the axis, not at all at its low end and by the angle at its high end."""
 
+    carries: ClassVar[Carries] = "rotation"
+    own_axes: ClassVar[bool] = True
     label: ClassVar[str] = "Twist"
     text: ClassVar[str] = "Wrings the shape about one of its axes."
 

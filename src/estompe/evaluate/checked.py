@@ -6,6 +6,7 @@ import numpy as np
 
 from estompe.document.kinds import CannotEvaluateError
 from estompe.geometry import Geometry
+from estompe.geometry.copies import Copies
 from estompe.kernels.types import Floats
 
 strict_everywhere = False
@@ -32,10 +33,14 @@ def checked_geometry(kind: Any, made: object, before: Geometry) -> Geometry:
         return before
     if not isinstance(made, Geometry):
         raise CannotEvaluateError(f"it returned {type(made).__name__}, not a geometry: its kind has a mistake")
+    if isinstance(made, Copies) and not made.is_real:
+        if not np.isfinite(made.positions).all():
+            raise CannotEvaluateError("it made positions that are no numbers, so it is skipped: use smaller amounts")
+        return made
     points = made.points
     if points.dtype != np.float32 or points.ndim != 2 or points.shape[1:] != (3,):
         raise CannotEvaluateError(f"it returned points as {points.dtype} {points.shape}: its kind has a mistake")
-    if made.topology is before.topology and len(points) != len(before.points):
+    if not isinstance(before, Copies) and made.topology is before.topology and len(points) != len(before.points):
         raise CannotEvaluateError("it returned another number of points for the same faces: its kind has a mistake")
     # A sum of squares shows what is not finite at a fraction of the cost; where it overflows, each is looked at.
     if points is not before.points and not _is_finite(points) and not np.isfinite(points).all():

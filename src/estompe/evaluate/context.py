@@ -10,7 +10,7 @@ from estompe.document.kinds import CannotEvaluateError, Eye, Placed, UndeclaredE
 from estompe.document.numbers import plain, plain_triple
 from estompe.document.scene import Camera, Color
 from estompe.evaluate.stage import Stage
-from estompe.geometry import Geometry
+from estompe.geometry import Domain, Geometry
 from estompe.geometry.transforms import Matrix
 from estompe.kernels.types import Floats
 
@@ -22,12 +22,17 @@ class EvaluationContext:
     declared to read besides arrays; assets: arrays beside the scene, which never change.
     """
 
-    __slots__ = ("_assets", "_found", "_read", "clock")
+    __slots__ = ("_assets", "_found", "_read", "clock", "domain")
 
     def __init__(
-        self, clock: float, found: dict[tuple[str, Any], Any], read: dict[str, Any], assets: Mapping[str, NDArray[Any]]
+        self,
+        clock: float,
+        found: dict[tuple[str, Any], Any],
+        read: dict[str, Any],
+        assets: Mapping[str, NDArray[Any]],
+        domain: Domain = Domain.POINT,
     ) -> None:
-        self.clock = clock
+        self.clock, self.domain = clock, domain
         self._found, self._read, self._assets = found, read, assets
 
     @property
@@ -53,6 +58,9 @@ class EvaluationContext:
     def shape(self, shape: str) -> Geometry:
         stage: Stage[Geometry] = self._named("shape", shape)
         return stage.value
+
+    def matrix_of(self, shape: str) -> Matrix:
+        return self._named("matrix", shape)  # type: ignore[no-any-return]
 
     def effect(self, effect: str) -> Any:
         return self._named("effect", effect)

@@ -61,7 +61,8 @@ def _edges(scene: Scene) -> Edges:
     for shape in scene.shapes:
         slots = [slot for slot in shape.effects if slot.enabled]
         routed = [("falloff", route.falloff) for slot in slots for route in slot.routes]
-        found["shape", shape.id] = [*routed, *(edge for slot in slots for edge in _named(slot.effect))]
+        made = _named(shape.source)
+        found["shape", shape.id] = [*made, *routed, *(edge for slot in slots for edge in _named(slot.effect))]
     return found
 
 

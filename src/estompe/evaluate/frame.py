@@ -10,12 +10,14 @@ from numpy.typing import NDArray
 from estompe.document.kinds import CannotEvaluateError
 from estompe.document.project import Project
 from estompe.document.scene import EffectSlot, Falloff, Shape
-from estompe.evaluate.graph import Stack
+from estompe.evaluate.graph import Stack, domain_of
 from estompe.evaluate.memo import Memo
 from estompe.evaluate.moment import Moment
 from estompe.evaluate.problems import Problem
 from estompe.evaluate.state import State, Values
-from estompe.geometry import Geometry
+from estompe.geometry import Domain, Geometry, frozen
+from estompe.geometry.copies import Copies, copies_of, points_of
+from estompe.geometry.samples import converted, samples_of
 from estompe.kernels.topology import steepest
 from estompe.kernels.types import Floats, Indices
 
@@ -27,12 +29,14 @@ __all__ = ["FEWEST_EDGES", "Frame", "Problem", "Shown", "evaluate"]
 class Shown:
     """A falloff on a shape, as the view, the histogram and the probe show it.
 
-    It is measured where the first effect that uses it measures it, or on the finished shape where none does or where
-    later effects change which points there are.
+    It is measured where the first effect that uses it measures it, on the elements that effect acts on, or on the finished
+    shape where none does or where later effects change which elements there are; copies then count as pieces.
     """
 
     def __init__(self, moment: Moment, shape: Shape, falloff: Falloff, state: State) -> None:
         self.shape, self.falloff, self.mesh = shape, falloff, state.geometry
+        self.domain = state.domain
+        self._drawn: dict[tuple[int, Domain], Floats] = {}
         graph = moment.graph
 
         def plan() -> tuple[Stack, Values, Values, Values]:
@@ -54,21 +58,39 @@ class Shown:
             yield from pair
         yield from self.mesh.arrays()
 
+    @property
+    def pairs(self) -> Indices:
+        """Elements next to each other, int32 (e, 2)."""
+        return samples_of(self.mesh, self.domain).pairs
+
+    def to_draw(self, geometry: Geometry, values: Floats) -> Floats:
+        """Values of the elements as the finished shape is drawn: one for each copy, else for each point, float32.
+
+        The same array for the same values, so that nothing is sent twice.
+        """
+        target = Domain.PIECE if isinstance(geometry, Copies) else Domain.POINT
+        if self.domain is target:
+            return values
+        key = id(values), target
+        if key not in self._drawn:
+            self._drawn[key] = frozen(converted(geometry, values, self.domain, target))
+        return self._drawn[key]
+
     @cached_property
     def past_half(self) -> float:
-        """The fraction of points whose strength is over one half."""
+        """The fraction of elements whose strength is over one half."""
         return float(np.count_nonzero(self.strength > 0.5)) / max(1, len(self.strength))
 
     @cached_property
     def edges_across(self) -> float:
         """How many edges the ramp crosses from full to gone where it is steepest; infinite where it is flat."""
-        step = steepest(self.strength, self.mesh.topology.edges)
+        step = steepest(self.strength, self.pairs)
         return 1.0 / step if step > 1e-6 else float("inf")
 
     @cached_property
     def coarse_edges(self) -> Indices:
-        """The edges between which the ramp falls so far that fewer than three would span it, int32 (k, 2)."""
-        edges = self.mesh.topology.edges
+        """Pairs between which the ramp falls so far that fewer than three would span it, int32 (k, 2)."""
+        edges = self.pairs
         steps = np.abs(self.strength[edges[:, 0]] - self.strength[edges[:, 1]])
         made: Indices = edges[steps > 1.0 / FEWEST_EDGES]
         return made
@@ -158,7 +180,10 @@ class Frame:
         raise KeyError(name)
 
     def strength(self, shape: str, falloff: str) -> Floats:
-        """A falloff's strength on a shape's points, float32 (n,). Raises KeyError for a name that is not there."""
+        """A falloff's strength on a shape's points, or on what the effect that uses it acts on, float32 (n,).
+
+        Raises KeyError for a name that is not there.
+        """
         found, measured = self.shape(shape), self.falloff(falloff)
         try:
             state = self._measured_at(found, measured)
@@ -176,10 +201,17 @@ class Frame:
 
     def _measured_at(self, shape: Shape, falloff: Falloff) -> State:
         steps, last = self._chains[shape.id]
-        routed = (state for slot, state in steps if any(route.falloff == falloff.id for route in slot.routes))
-        state = next(routed, last)
-        # Values belong to the points that are seen: where later effects changed those, it is measured on them.
-        return state if len(state.geometry.points) == len(last.geometry.points) else last
+        on = self._moment.graph.on
+        routed = (
+            on(state, domain_of(slot))
+            for slot, state in steps
+            if any(route.falloff == falloff.id for route in slot.routes)
+        )
+        unrouted = on(last, Domain.PIECE) if isinstance(last.geometry, Copies) else last
+        state = next(routed, unrouted)
+        # Values belong to the elements that are seen: where later effects changed those, it is measured on them.
+        same = state.geometry.count(state.domain) == last.geometry.count(state.domain)
+        return state if same else on(last, state.domain)
 
     def after(self, shape: str, effect: str) -> Geometry | None:
         """A shape right after one of its effects; None where that is switched off."""
@@ -190,8 +222,21 @@ class Frame:
         self._moment.schedule.finish()
 
     def points_after(self, shape: str) -> dict[str, int]:
-        """Points of a shape after each of its enabled effects, by the effect's id."""
-        return {slot.id: len(state.geometry.points) for slot, state in self._afters(shape)}
+        """Points of a shape after each of its enabled effects, by the effect's id; of copies those they have together."""
+        return {slot.id: points_of(state.geometry) for slot, state in self._afters(shape)}
+
+    def counts_after(self, shape: str) -> dict[str, tuple[int, str]]:
+        """How many elements each enabled effect leaves of what it acts on, and what they are called, by the effect's id."""
+        found = {}
+        for slot, state in self._afters(shape):
+            geometry, domain = state.geometry, domain_of(slot)
+            if isinstance(geometry, Copies) and domain is Domain.PIECE:
+                found[slot.id] = copies_of(geometry), "copies"
+            elif domain is Domain.PIECE:
+                found[slot.id] = len(geometry.pieces), f"{geometry.pieces.word}s"
+            else:
+                found[slot.id] = geometry.count(domain), f"{domain}s"
+        return found
 
     def _afters(self, shape: str) -> list[tuple[EffectSlot, State]]:
         """A shape's enabled effects, each with the state it leaves behind."""

@@ -1,6 +1,6 @@
 """From a scene on a frame to stages: what each shape goes through, and what each falloff measures on the way."""
 
-from collections.abc import Callable, Hashable
+from collections.abc import Hashable
 from functools import cache
 from operator import attrgetter
 from typing import Any, NamedTuple
@@ -9,7 +9,15 @@ import numpy as np
 from msgspec import Struct
 
 from estompe.document.formula import PER_ELEMENT, FormulaError, names_in, parse
-from estompe.document.kinds import EVERYTHING, CannotEvaluateError, Effect, Kind, Source, UndeclaredError
+from estompe.document.kinds import (
+    EVERYTHING,
+    CannotEvaluateError,
+    Effect,
+    Kind,
+    ShapeSource,
+    Source,
+    UndeclaredError,
+)
 from estompe.document.pictures import numbered, stamp
 from estompe.document.references import REFERENCES
 from estompe.document.scene import EffectSlot, Falloff, Layer, Ramp, Range, Route, Shape, Transform
@@ -21,17 +29,22 @@ from estompe.evaluate.dependencies import Node, dependencies_of
 from estompe.evaluate.lookup import SceneAtFrame
 from estompe.evaluate.problems import Problems
 from estompe.evaluate.schedule import Schedule, described, said_for
+from estompe.evaluate.stage import Stage
 from estompe.evaluate.state import State, Values
 from estompe.falloffs.joining import join_layers, join_routes, strengths
 from estompe.falloffs.ramp import positions, remapped, remapping
-from estompe.geometry import Geometry, Topology
+from estompe.geometry import Domain, Geometry, Topology
+from estompe.geometry.carrying import carried
+from estompe.geometry.copies import Copies
 from estompe.geometry.elements import Elements
+from estompe.geometry.transforms import Matrix
 from estompe.kernels.ramp import remap
-from estompe.kernels.transform import transformed
-from estompe.kernels.types import Indices
+from estompe.kernels.types import Floats, Indices
 
 _VALUE = attrgetter("made")
 IDENTITY = Transform()
+DOMAINS: dict[str, Domain] = {"points": Domain.POINT, "faces": Domain.FACE, "pieces": Domain.PIECE}
+_SAME = np.eye(4)[:3]
 _TIMES = {("frame",), ("seconds",)}
 Found = dict[tuple[str, Any], Any]
 
@@ -69,6 +82,7 @@ class Graph:
         self._attempt = 0
         self._chains: dict[str, EffectChain] = {}
         self._strengths: dict[tuple[str, int], Values] = {}
+        self._others: dict[tuple[int, Domain], State] = {}
 
     def _follow_attempt(self) -> None:
         """Let go of what was planned in an attempt that was discarded."""
@@ -76,6 +90,7 @@ class Graph:
             self._attempt = self._schedule.attempt
             self._chains.clear()
             self._strengths.clear()
+            self._others.clear()
 
     # Shapes
 
@@ -106,36 +121,52 @@ class Graph:
 
     def placed(self, shape: Shape) -> State:
         """A shape before its effects, where it stands. Nothing, and a problem, where its mesh cannot be had."""
-        matrix, assets = matrix_of(shape.transform), self._parts.project.assets
-        build = shape.source.build
+        matrix = matrix_of(shape.transform)
         try:
-            source = self._schedule.stage("source", shape.source, lambda: build(assets))
-        except CannotEvaluateError as error:
+            source = self._source(shape, matrix)
+        except (CannotEvaluateError, UndeclaredError) as error:
             self._problems.add(("shapes", shape.id), str(error))
             source = self._schedule.stage("source", "nothing", _empty)
         state = State(source, dict.fromkeys(EVERYTHING, source.token), matrix, shape.color)
         if shape.transform == IDENTITY:
             return state
         placed = self._schedule.stage(
-            "transform", (source.token, shape.transform), lambda: _moved(source.value, transformed, matrix)
+            "transform", (source.token, shape.transform), lambda: source.value.transformed(matrix)
         )
         return state.after(placed, ("points", "normals"))
 
+    def _source(self, shape: Shape, matrix: Matrix) -> Stage[Geometry]:
+        """What a shape is made from; a kind that refers to other things is made anew when they change."""
+        source, assets = shape.source, self._parts.project.assets
+        if not source.assembles():
+            build = source.build
+            return self._schedule.stage("source", source, lambda: build(assets))
+        nothing = self._schedule.stage("source", "nothing", _empty)
+        bare = State(nothing, dict.fromkeys(EVERYTHING, nothing.token), matrix, shape.color)
+        key, found, read = self._looked_at(source, bare, ("shape", shape.id))
+        clock = source.clock(self._parts.seconds, self._parts.frame)
+        context = EvaluationContext(clock, found, read, assets)
+        return self._schedule.stage("source", (source, clock, key), lambda: _assembled(source, context))
+
     def _after(self, shape: Shape, slot: EffectSlot, state: State) -> State:
         effect: Effect = slot.effect
+        domain = domain_of(slot)
         try:
             if effect.is_identity():
                 return state
-            strength = self._effect_strength(shape, slot, state)
+            strength = self._effect_strength(shape, slot, self.on(state, domain))
             clock = effect.clock(self._parts.seconds, self._parts.frame)
             key, found, read = self._looked_at(effect, state, ("shape", shape.id))
             read["matrix"] = state.matrix
-            context = EvaluationContext(clock, found, read, self._parts.project.assets)
+            each = slot.each and effect.own_axes and domain is not Domain.POINT
+            if each:
+                read["matrix"] = _SAME
+            context = EvaluationContext(clock, found, read, self._parts.project.assets, domain)
             before = state.stage
             made = self._schedule.stage(
                 "effect",
-                (effect, clock, key, before.token, strength.token, shape.transform),
-                lambda: _applied(effect, before.value, strength, context),
+                (effect, clock, key, before.token, strength.token, shape.transform, domain, each),
+                lambda: _applied(effect, before.value, strength, context, each),
             )
             return state.after(made, effect.alters)
         except (CannotEvaluateError, UndeclaredError) as error:
@@ -144,6 +175,17 @@ class Graph:
             text = described(error, effect.label)
             self._problems.add(("shapes", shape.id, "effects", slot.id), f"{effect.label}: {text}")
         return state
+
+    def on(self, state: State, domain: Domain) -> State:
+        """A state with strengths asked for some kind of element; the same one each time."""
+        if domain is state.domain:
+            return state
+        if domain is Domain.POINT:
+            return state
+        key = state.number, domain
+        if key not in self._others:
+            self._others[key] = state.on(domain)
+        return self._others[key]
 
     def _effect_strength(self, shape: Shape, slot: EffectSlot, state: State) -> Values:
         routes: list[Route] = []
@@ -219,7 +261,7 @@ class Graph:
                     own = self._remapped(own, layer.range, layer.ramp)
                 values.append(own)
                 parts.append((layer.join, layer.one_minus, own.token))
-        made_from = tuple(parts) or ("none", state.tokens["topology"])
+        made_from = tuple(parts) or ("none", state.tokens["topology"], state.domain)
         return Stack(falloff, state, layers, measured, values, made_from)
 
     def _remapped(self, measured: Values, within: Range, ramp: Ramp) -> Values:
@@ -233,8 +275,11 @@ class Graph:
         try:
             clock = source.clock(self._parts.seconds, self._parts.frame)
             key, found, read = self._looked_at(source, state, ("falloff", falloff.id))
-            context = EvaluationContext(clock, found, read, self._parts.project.assets)
+            context = EvaluationContext(clock, found, read, self._parts.project.assets, state.domain)
             before = state.stage
+            if state.domain is not Domain.POINT:
+                # Where faces and pieces are, and what is next to them, lies in the topology, too.
+                key = key, state.domain, state.tokens["topology"], state.tokens["rest"]
             return self._schedule.stage(
                 "measure", (source, clock, key), lambda: _measured(source, before.value, context)
             )
@@ -247,8 +292,10 @@ class Graph:
 
     def _filled(self, value: float, state: State) -> Values:
         """One value on all of a state's points."""
-        made_from = value, state.tokens["topology"]
-        return self._schedule.stage("filled", made_from, lambda: np.full(len(state.geometry.points), value, np.float32))
+        made_from, domain = (value, state.tokens["topology"], state.domain), state.domain
+        return self._schedule.stage(
+            "filled", made_from, lambda: np.full(state.geometry.count(domain), value, np.float32)
+        )
 
     # What kinds look at
 
@@ -295,7 +342,8 @@ class Graph:
             words = f"it looks at “{shape.name}”, which in turn depends on it: choose another"
             self._check_circle(owner, (family, name), words)
             found[family, name] = last = self.chain(shape).last.stage
-            return last.token
+            found["matrix", name] = matrix_of(shape.transform)
+            return last.token, shape.transform
         if family == "effect":
             found[family, name] = effect = self._parts.effect(name)
             return effect
@@ -325,20 +373,35 @@ class Graph:
 
 
 def _measured(source: Source, geometry: Geometry, context: EvaluationContext) -> Any:
-    elements = Elements(geometry, source.reads(), UndeclaredError)
     with said_for(source.label):
-        return checked_values(source, source.measure(elements, context), len(geometry.points))
+        elements = Elements(geometry, source.reads(), UndeclaredError, context.domain)
+        return checked_values(source, source.measure(elements, context), len(elements))
 
 
-def _applied(effect: Effect, geometry: Geometry, strength: Values, context: EvaluationContext) -> Geometry:
-    if not len(geometry.points):
-        return geometry
+def _applied(effect: Effect, geometry: Geometry, strength: Values, context: EvaluationContext, each: bool) -> Geometry:
     with said_for(effect.label):
-        return checked_geometry(effect, effect.apply(geometry, strength.value, context), geometry)
+        domain = context.domain
+        if not geometry.count(domain):
+            return geometry
+        if domain is Domain.POINT or not effect.carries:
+            return checked_geometry(effect, effect.apply(geometry, strength.value, context), geometry)
+
+        def places(elements: Geometry, own: Floats) -> Floats:
+            return checked_geometry(effect, effect.apply(elements, own, context), elements).points
+
+        made = carried(geometry, domain, each, effect.carries, strength.value, places)
+        return made if isinstance(made, Copies) else checked_geometry(effect, made, geometry)
 
 
-def _moved(geometry: Geometry, move: Callable[..., Any], matrix: Any) -> Geometry:
-    return geometry.moved(move(geometry.points, matrix))
+def _assembled(source: ShapeSource, context: EvaluationContext) -> Geometry:
+    with said_for(source.label):
+        return source.assemble(context)
+
+
+def domain_of(slot: EffectSlot) -> Domain:
+    """The kind of element an effect acts on: points where it cannot act on what was chosen."""
+    able = slot.effect.able()
+    return DOMAINS[slot.acts_on if slot.acts_on in able else able[0]]
 
 
 @cache

@@ -7,7 +7,7 @@ from msgspec import Struct, field
 
 from estompe.document.scene import Color
 from estompe.evaluate.stage import Stage
-from estompe.geometry import Geometry
+from estompe.geometry import Domain, Geometry
 from estompe.geometry.transforms import Matrix
 from estompe.kernels.types import Floats
 
@@ -22,6 +22,8 @@ class State(Struct, frozen=True):
     tokens: Mapping[str, int]
     matrix: Matrix
     color: Color
+    domain: Domain = Domain.POINT
+    """Which elements strengths are asked for."""
     number: int = field(default_factory=count().__next__)
     """Tells states of one process apart."""
 
@@ -33,3 +35,7 @@ class State(Struct, frozen=True):
     def after(self, stage: Stage[Geometry], altered: Iterable[str]) -> "State":
         """The state a stage leaves behind; what it does not alter keeps its token."""
         return State(stage, {**self.tokens, **dict.fromkeys(altered, stage.token)}, self.matrix, self.color)
+
+    def on(self, domain: Domain) -> "State":
+        """The same state, with strengths asked for other elements of it."""
+        return State(self.stage, self.tokens, self.matrix, self.color, domain)

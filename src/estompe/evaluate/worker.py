@@ -87,7 +87,7 @@ def compute_answer(request: Request, memo: Memo, pause: Callable[[], None] = lam
     shown = {}
     for shape in frame.scene.shapes:
         pause()
-        frame[shape.id].normals  # noqa: B018 - computed here, not on the thread that draws
+        frame[shape.id].prepare()  # here, not on the thread that draws
         if request.falloff is not None and _shows(shape.id, request, frame):
             try:
                 shown[shape.id] = frame.shown(shape.id, request.falloff)

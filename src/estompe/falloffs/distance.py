@@ -30,7 +30,7 @@ class Distance(Source, tag="distance"):
     control: Annotated[Identifier, setting("Control", "The control it is measured to.", refers="control")]
     more: Annotated[
         tuple[Identifier, ...],
-        setting("More controls", "The nearest of all counts.", refers="control", editor="controls"),
+        setting("More controls", "The nearest of all counts.", refers="control", editor="several"),
         Meta(max_length=64),
     ] = ()
     blend: Annotated[

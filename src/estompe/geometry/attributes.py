@@ -16,6 +16,7 @@ class Reserved(NamedTuple):
 
 RESERVED: dict[str, Reserved] = {
     "color": Reserved("f", 3, "red, green and blue, 0..1"),
+    "back_color": Reserved("f", 3, "red, green and blue of the other side, 0..1"),
     "uv": Reserved("f", 2, "place in a picture, 0..1"),
     "order": Reserved("f", 0, "position along a profile, 0..1"),
     "one_sided": Reserved("f", 0, "1 where only the front is seen"),

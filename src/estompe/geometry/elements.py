@@ -3,74 +3,88 @@
 from collections.abc import Callable
 from typing import Any
 
-import numpy as np
 from numpy.typing import NDArray
 
 from estompe.geometry.geometry import Domain, Geometry
+from estompe.geometry.pieces import Ids
+from estompe.geometry.samples import samples_of, through_uvs
 from estompe.kernels.types import Floats, Indices
 
 
 class Elements:
-    """The points of a mesh as sources see them. Only what a source declares in `reads` is handed out.
+    """The points, faces or pieces of a mesh as sources see them. Only what a source declares in `reads` is handed out.
 
-    reads: names of arrays, or None for all of them; undeclared: what to raise, with words, for others.
+    reads: names of arrays, or None for all of them; undeclared: what to raise, with words, for others; domain: which elements.
     """
 
-    __slots__ = ("_geometry", "_reads", "_undeclared")
+    __slots__ = ("_geometry", "_reads", "_samples", "_undeclared")
 
     def __init__(
         self,
         geometry: Geometry,
         reads: tuple[str, ...] | None = None,
         undeclared: Callable[[str], Exception] = RuntimeError,
+        domain: Domain = Domain.POINT,
     ) -> None:
         self._geometry, self._reads, self._undeclared = geometry, reads, undeclared
+        self._samples = samples_of(geometry, domain)
 
     def __len__(self) -> int:
-        return len(self._geometry.points)
+        return len(self._samples)
 
     def _check(self, name: str) -> None:
         if self._reads is not None and name not in self._reads:
             raise self._undeclared(f"it looks at {name} without declaring so in reads()")
 
     @property
+    def domain(self) -> Domain:
+        """Which elements these are."""
+        return self._samples.domain
+
+    @property
     def positions(self) -> Floats:
-        """Where the elements are, float32 (n, 3), world space, scene units. Declared as "points"."""
+        """Where the elements are, or their middles, float32 (n, 3), world space, scene units. Declared as "points"."""
         self._check("points")
-        return self._geometry.points
+        return self._samples.positions
 
     @property
     def normals(self) -> Floats:
-        """Unit normals, float32 (n, 3), world space. Declared as "normals"."""
+        """Unit normals, float32 (n, 3), world space; of a copy its own Y axis. Declared as "normals"."""
         self._check("normals")
-        return self._geometry.normals
+        return self._samples.normals
 
     @property
     def rest(self) -> Floats:
         """Positions before placing and effects, float32 (n, 3), local space. Declared as "rest"."""
         self._check("rest")
-        return self._geometry.rest
+        return self._samples.rest
 
     def rest_extent(self, axis: int) -> tuple[float, float]:
         """The lowest and highest rest position along an axis (0 is X), scene units. Declared as "rest"."""
         self._check("rest")
-        return self._geometry.at_rest.extent(axis)
+        return self._samples.rest_extent(axis)
 
     @property
-    def ids(self) -> NDArray[np.int64]:
+    def ids(self) -> Ids:
         """Numbers that stay with the elements, int64 (n,)."""
-        return np.arange(len(self))
+        return self._samples.ids
+
+    @property
+    def pairs(self) -> Indices:
+        """Elements next to each other, each pair once, int32 (e, 2). Declared as "topology"."""
+        self._check("topology")
+        return self._samples.pairs
 
     @property
     def neighbours(self) -> tuple[Indices, Indices]:
-        """Elements joined by an edge to each: starts, int32 (n + 1,), and members, int32. Declared as "topology"."""
+        """Elements next to each: starts, int32 (n + 1,), and members, int32. Declared as "topology"."""
         self._check("topology")
-        return self._geometry.topology.neighbours
+        return self._samples.neighbours
 
     def attribute(self, name: str) -> NDArray[Any] | None:
         """A stored attribute on the elements, float32 (n,) or (n, k); None if there is none. Declared as "attributes"."""
         self._check("attributes")
-        return self._geometry.on_points(name)
+        return self._samples.values(name)
 
     def attribute_names(self) -> list[str]:
         """The names of all stored attributes, sorted. Declared as "attributes"."""
@@ -84,9 +98,4 @@ class Elements:
         seams do not blur.
         """
         self._check("attributes")
-        for domain in (Domain.CORNER, Domain.POINT):
-            uv = self._geometry.attribute(domain, "uv")
-            if uv is not None:
-                values = sample(np.ascontiguousarray(uv[:, :2], np.float32))
-                return values if domain is Domain.POINT else self._geometry.to_points(domain, values)
-        return None
+        return through_uvs(self._geometry, self._samples.domain, sample)

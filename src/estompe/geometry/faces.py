@@ -23,7 +23,9 @@ def kept(mesh: Geometry, faces: NDArray[np.bool_]) -> Geometry:
         key: frozen(np.compress(chosen[key[0]], values, axis=0)) if key[0] in chosen else values
         for key, values in mesh.attributes.items()
     }
-    return Geometry(mesh.points, topology, attributes, mesh.at_rest)
+    made = Geometry(mesh.points, topology, attributes, mesh.at_rest, axes=mesh.piece_axes)
+    # Pieces keep the normals they had together; so they do when some of them go.
+    return made if topology.parted is None else made.moved(made.points, mesh.normals)
 
 
 def _kept(topology: Topology, faces: NDArray[np.bool_]) -> tuple[Topology, NDArray[np.bool_]]:
@@ -31,7 +33,8 @@ def _kept(topology: Topology, faces: NDArray[np.bool_]) -> tuple[Topology, NDArr
     sizes = np.diff(topology.offsets)
     corners = np.repeat(faces, sizes)
     offsets = np.concatenate([[0], np.cumsum(sizes[faces])]).astype(np.int32)
-    return Topology(frozen(topology.corners[corners]), frozen(offsets), topology.points), corners
+    made = Topology(frozen(topology.corners[corners]), frozen(offsets), topology.points, topology.parted)
+    return made, corners
 
 
 def on_faces(mesh: Geometry, values: NDArray[np.float32]) -> NDArray[np.float32]:

@@ -9,11 +9,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from estompe.geometry.attributes import RESERVED, fits
+from estompe.geometry.pieces import Pieces
 from estompe.geometry.rest import Rest
 from estompe.geometry.topology import Topology
+from estompe.geometry.transforms import Matrix
 from estompe.kernels.sides import Outwards, outwards_of
 from estompe.kernels.surface import Tree, tree_of
 from estompe.kernels.topology import point_means
+from estompe.kernels.transform import transformed
 from estompe.kernels.types import Floats, Indices
 
 MOST_POINTS = 200_000_000
@@ -37,9 +40,12 @@ class Domain(StrEnum):
     POINT = "point"
     CORNER = "corner"
     FACE = "face"
+    PIECE = "piece"
     WHOLE = "whole"
 
 
+_OF_PLACES = ("normals", "tree", "outwards", "bounds")
+"""What is known of a mesh from its points and faces alone."""
 Attributes = Mapping[tuple[Domain, str], NDArray[Any]]
 
 
@@ -54,8 +60,9 @@ class Geometry:
     """Points, polygons over them, and named attributes; arrays are read-only and shared between states.
 
     points: float32 (n, 3), scene units; rest: the same before any effect; attributes: by domain and name, the first axis
-    counting the domain's elements. A group is a boolean attribute. notes: what a
-    person should know about where it came from. Colours are float32 (…, 3) in 0..1, UVs float32 (…, 2).
+    counting the domain's elements. A group is a boolean attribute. notes: what a person should know about where it came from.
+    axes: float32 (pieces, 9), three unit columns for each piece, where they are known.
+    Colours are float32 (…, 3) in 0..1, UVs float32 (…, 2).
     """
 
     def __init__(
@@ -65,8 +72,10 @@ class Geometry:
         attributes: Attributes | None = None,
         rest: Rest | None = None,
         notes: tuple[str, ...] = (),
+        axes: Floats | None = None,
     ) -> None:
         self.notes = notes
+        self.axes: Floats | None = None if axes is None else frozen(axes)
         self.points: Floats = frozen(points)
         self.topology = topology
         # Shared, not copied: states that left the attributes alone can be told by it.
@@ -108,20 +117,47 @@ class Geometry:
             Domain.POINT: len(self.points),
             Domain.CORNER: len(topology.corners),
             Domain.FACE: topology.faces,
+            Domain.PIECE: len(topology.pieces),
             Domain.WHOLE: 1,
         }
         return counts[domain]
 
-    def moved(self, points: Floats) -> "Geometry":
-        """The same mesh with its points elsewhere; everything else is shared."""
-        return Geometry(points, self.topology, self.attributes, self.at_rest, self.notes)
+    @property
+    def pieces(self) -> Pieces:
+        """What moves by itself; the whole mesh is one piece where nothing parted it."""
+        return self.topology.pieces
+
+    @property
+    def piece_axes(self) -> Floats | None:
+        """The own axes of the pieces there are, float32 (pieces, 9), three unit columns each; None where they have none."""
+        return self.axes
+
+    def moved(self, points: Floats, normals: Floats | None = None, axes: Floats | None = None) -> "Geometry":
+        """The same mesh with its points elsewhere; everything else is shared. normals, axes: where they are known anew."""
+        own = self.piece_axes if axes is None else axes
+        made = Geometry(points, self.topology, self.attributes, self.at_rest, self.notes, own)
+        if normals is not None:
+            made.__dict__["normals"] = frozen(normals)
+        return made
+
+    def transformed(self, matrix: Matrix) -> "Geometry":
+        """The mesh through a matrix, float64 (3, 4)."""
+        axes = self.piece_axes
+        if axes is not None:
+            linear = matrix[:, :3] / np.maximum(np.linalg.norm(matrix[:, :3], axis=0), 1e-12)
+            axes = np.einsum("ij,kjl->kil", linear, axes.reshape(-1, 3, 3)).reshape(-1, 9).astype(np.float32)
+        return self.moved(transformed(self.points, matrix), axes=axes)
 
     def with_attribute(self, domain: Domain, name: str, values: NDArray[Any]) -> "Geometry":
         """The same mesh with one attribute added or replaced. Raises GeometryError for values a reserved name cannot hold."""
         if not fits(name, values):
             raise GeometryError(f"“{name}” is reserved for {RESERVED[name].meaning}: choose another name")
         attributes = {**self.attributes, (domain, name): frozen(values)}
-        return Geometry(self.points, self.topology, attributes, self.at_rest)
+        made = Geometry(self.points, self.topology, attributes, self.at_rest, axes=self.piece_axes)
+        for known in _OF_PLACES:
+            if known in self.__dict__:
+                made.__dict__[known] = self.__dict__[known]
+        return made
 
     def attribute(self, domain: Domain, name: str) -> NDArray[Any] | None:
         """An attribute's values, or None where there is none of that name."""
@@ -137,6 +173,11 @@ class Geometry:
         """Unit normals of the points, float32 (n, 3)."""
         out: Floats = frozen(self.topology.point_normals(self.points))
         return out
+
+    def prepare(self) -> None:
+        """Find what every picture needs, so that whoever draws need not."""
+        self.normals  # noqa: B018
+        self.topology.triangles  # noqa: B018
 
     @cached_property
     def tree(self) -> Tree:
@@ -170,6 +211,8 @@ class Geometry:
             return values
         if domain is Domain.WHOLE:
             return np.repeat(values.reshape(1, *values.shape[1:]), len(self.points), axis=0)
+        if domain is Domain.PIECE:
+            return np.asarray(values[self.topology.pieces.of])
         faces = domain is Domain.FACE
         return point_means(values, *(self.topology.faces_around if faces else self.topology.corners_around))
 
@@ -191,6 +234,8 @@ class Geometry:
         yield self.points
         yield self.points if "normals" not in self.__dict__ else self.normals
         yield self.at_rest.positions
+        if self.axes is not None:
+            yield self.axes
         yield from self.attributes.values()
         yield from self.topology.arrays()
         for name in ("tree", "outwards"):

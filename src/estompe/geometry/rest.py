@@ -1,5 +1,9 @@
 """A shape before any effect, which stays the same from frame to frame."""
 
+import threading
+from collections import OrderedDict
+from collections.abc import Callable, Hashable
+from typing import Any, TypeVar
 from weakref import ref
 
 import numpy as np
@@ -8,21 +12,45 @@ from estompe.geometry.topology import Topology
 from estompe.kernels.surface import triangle_order
 from estompe.kernels.types import Floats, Indices
 
+Made = TypeVar("Made")
+_MOST_DERIVED = 6
+
 
 class Rest:
     """Where points are before any effect, float32 (n, 3), in the shape's own space, and what was found out about it."""
 
-    def __init__(self, positions: Floats) -> None:
+    def __init__(self, positions: Floats, extent_of: Callable[[int], tuple[float, float]] | None = None) -> None:
         self.positions = positions
+        # Where these are but places of some elements, the ends are those of the whole.
+        self._extent_of = extent_of
         self._extents: dict[int, tuple[float, float]] = {}
         self._order: tuple[Topology, Indices] | None = None
         # Weak, since the other may be this very one, and circles wait for the collector with all their arrays.
         self._beside: tuple[ref[Rest], Rest] | None = None
+        self._made: OrderedDict[Hashable, Any] = OrderedDict()
+        self._lock = threading.Lock()
+
+    def derived(self, key: Hashable, make: Callable[[], Made]) -> Made:
+        """What a stage makes from the shape at rest, whatever becomes of it later; the last few are kept with it.
+
+        key: a name, and what else decides the result.
+        """
+        with self._lock:
+            if key in self._made:
+                self._made.move_to_end(key)
+                return self._made[key]  # type: ignore[no-any-return]
+        made = make()
+        with self._lock:
+            self._made[key] = made
+            while len(self._made) > _MOST_DERIVED:
+                self._made.popitem(last=False)
+        return made
 
     def extent(self, axis: int) -> tuple[float, float]:
         """The lowest and highest position along an axis (0 is X), scene units; zeros where there are no points."""
         if axis not in self._extents:
-            self._extents[axis] = extent(self.positions, axis)
+            whole = self._extent_of
+            self._extents[axis] = whole(axis) if whole is not None else extent(self.positions, axis)
         return self._extents[axis]
 
     def triangle_order(self, topology: Topology) -> Indices:

@@ -9,7 +9,9 @@ from typing import Any, TypeVar
 import numpy as np
 from numpy.typing import NDArray
 
+from estompe.geometry.pieces import Pieces, even_ranks
 from estompe.kernels import normals, topology
+from estompe.kernels.mixing import Mix
 from estompe.kernels.types import Floats, Indices
 
 Made = TypeVar("Made")
@@ -23,6 +25,8 @@ _DERIVED = (
     "faces_around",
     "_edges",
     "neighbours",
+    "face_mix",
+    "face_pairs",
 )
 
 
@@ -45,14 +49,15 @@ _scratch = _Scratch()
 class Topology:
     """Polygons of any size over numbered points.
 
-    corners: int32 (m,), the point of each corner; offsets: int32 (faces + 1,), where each face's corners begin.
-    What is derived from them is computed once, when first asked for.
+    corners: int32 (m,), the point of each corner; offsets: int32 (faces + 1,), where each face's corners begin; parted: the
+    pieces, where there are several. What is derived from them is computed once, when first asked for.
     """
 
-    def __init__(self, corners: Indices, offsets: Indices, points: int) -> None:
+    def __init__(self, corners: Indices, offsets: Indices, points: int, parted: Pieces | None = None) -> None:
         self.corners = corners
         self.offsets = offsets
         self.points = points
+        self.parted = parted
         self._made: OrderedDict[Hashable, Any] = OrderedDict()
         self._lock = threading.Lock()
 
@@ -77,6 +82,8 @@ class Topology:
         """Every array held now: the faces, and what was derived from them so far."""
         yield self.corners
         yield self.offsets
+        if self.parted is not None:
+            yield from self.parted.arrays()
         for name in _DERIVED:
             held = self.__dict__.get(name, ())
             yield from held if isinstance(held, tuple) else (held,)
@@ -88,6 +95,39 @@ class Topology:
     @property
     def faces(self) -> int:
         return len(self.offsets) - 1
+
+    @cached_property
+    def pieces(self) -> Pieces:
+        """What moves by itself: the whole where nothing was parted."""
+        if self.parted is not None:
+            return self.parted
+        one = np.zeros(min(1, self.points), np.int64)
+        return Pieces(np.zeros(self.points, np.int32), one, even_ranks(one), "part")
+
+    @property
+    def face_pieces(self) -> Indices:
+        """The piece of each face, int32 (faces,): that of its first corner."""
+        return np.asarray(self.pieces.of[self.corners[self.offsets[:-1]]], np.int32)
+
+    @cached_property
+    def face_mix(self) -> Mix:
+        """What the mean over each face's points is mixed from."""
+        return Mix(self.offsets, self.corners, self._corner_weights)
+
+    @cached_property
+    def corner_mix(self) -> Mix:
+        """What the mean over each face's corners is mixed from."""
+        return Mix(self.offsets, np.arange(len(self.corners), dtype=np.int32), self._corner_weights)
+
+    @cached_property
+    def _corner_weights(self) -> Floats:
+        sizes = np.diff(self.offsets)
+        return np.repeat(1.0 / np.maximum(sizes, 1), sizes).astype(np.float32)
+
+    @cached_property
+    def face_pairs(self) -> Indices:
+        """Faces that share an edge, each pair once, int32 (e, 2)."""
+        return topology.face_pairs(self.corners, self.offsets, self.points, self.corner_faces)
 
     @cached_property
     def _fans(self) -> tuple[Indices, Indices]:

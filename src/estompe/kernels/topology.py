@@ -3,6 +3,7 @@
 import math
 
 import numpy as np
+from numpy.typing import NDArray
 
 from estompe.kernels import BLOCK, PARALLEL_FROM
 from estompe.kernels.compile import kernel, parallel_kernel, prange
@@ -135,15 +136,28 @@ def corners_of_points(corners: Indices, points: int) -> tuple[Indices, Indices]:
     return starts, members
 
 
-def edges(corners: Indices, offsets: Indices, points: int) -> tuple[Indices, Indices]:
-    """Unique edges as point pairs, int32 (edges, 2), and how many faces use each, int32 (edges,)."""
+def _edge_codes(corners: Indices, offsets: Indices, points: int) -> NDArray[np.int64]:
+    """A number for the edge that follows each corner, the same for both faces beside it."""
     following = np.empty_like(corners)
     following[:-1] = corners[1:]
     counts = np.diff(offsets)
     following[offsets[1:][counts > 0] - 1] = corners[offsets[:-1][counts > 0]]
     low = np.minimum(corners, following).astype(np.int64)
-    high = np.maximum(corners, following)
-    codes, uses = np.unique(low * points + high, return_counts=True)
+    return np.asarray(low * points + np.maximum(corners, following))
+
+
+def face_pairs(corners: Indices, offsets: Indices, points: int, corner_faces: Indices) -> Indices:
+    """Faces that share an edge, each pair once, int32 (e, 2). corner_faces: int32 (corners,), the face of each corner."""
+    codes = _edge_codes(corners, offsets, points)
+    order = np.argsort(codes, kind="stable")
+    same = codes[order[1:]] == codes[order[:-1]]
+    pairs = np.stack([corner_faces[order[:-1][same]], corner_faces[order[1:][same]]], axis=1)
+    return np.ascontiguousarray(pairs.astype(np.int32))
+
+
+def edges(corners: Indices, offsets: Indices, points: int) -> tuple[Indices, Indices]:
+    """Unique edges as point pairs, int32 (edges, 2), and how many faces use each, int32 (edges,)."""
+    codes, uses = np.unique(_edge_codes(corners, offsets, points), return_counts=True)
     return np.stack([codes // points, codes % points], axis=1).astype(np.int32), uses.astype(np.int32)
 
 

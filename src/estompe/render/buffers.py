@@ -15,13 +15,14 @@ class Slot:
 
     def __init__(self) -> None:
         self.buffer: moderngl.Buffer | None = None
+        self.size = 0
         self._array: NDArray[Any] | None = None
 
     def follow(self, context: Any, array: NDArray[Any]) -> tuple[bool, bool]:
         """Bring the array into the buffer. Returns whether it was uploaded and whether the buffer is a new one."""
         if array is self._array:
             return False, False
-        self._array = array
+        self._array, self.size = array, array.nbytes
         if self.buffer is not None and self.buffer.size == array.nbytes:
             self.buffer.write(array)
             return True, False
@@ -31,7 +32,16 @@ class Slot:
         return True, True
 
 
-_FORMATS = {"position": "3f", "normal": "3f", "strength": "f", "range_position": "f", "color": "3f", "one_sided": "f"}
+_FORMATS = {
+    "position": "3f",
+    "normal": "3f",
+    "strength": "f",
+    "range_position": "f",
+    "color": "3f",
+    "back_color": "3f",
+    "one_sided": "f",
+}
+_OPTIONAL = ("color", "back_color", "one_sided")
 
 
 class MeshBuffers:
@@ -49,13 +59,12 @@ class MeshBuffers:
         self._into("position", geometry.points)
         self._into("normal", geometry.normals)
         self._into("triangles", geometry.topology.triangles)
-        color = geometry.attribute(Domain.POINT, "color")
-        one_sided = geometry.attribute(Domain.POINT, "one_sided")
-        arrays = {"strength": strength, "range_position": range_position, "color": color, "one_sided": one_sided}
+        arrays = {"strength": strength, "range_position": range_position}
+        arrays.update({name: geometry.attribute(Domain.POINT, name) for name in _OPTIONAL})
         for name, array in arrays.items():
             if array is not None:
                 self._into(name, array)
-            elif name in self._slots and name in ("color", "one_sided"):
+            elif name in self._slots and name in _OPTIONAL:
                 self._drop(name)
         if edges:
             self._into("edges", geometry.topology.edges)
@@ -78,13 +87,24 @@ class MeshBuffers:
     def bound(self, key: str, program: Any, index: str) -> Any:
         """The vertex array of a program over an index buffer ("triangles" or "edges")."""
         if (key, index) not in self._bound:
-            content = [
-                (self._slots[name].buffer, _FORMATS[name], name)
-                for name in _FORMATS
-                if name in program and name in self._slots
-            ]
-            self._bound[key, index] = self._context.vertex_array(program, content, self._slots[index].buffer)
+            self._bound[key, index] = self._context.vertex_array(program, self.content(program), self.index(index))
         return self._bound[key, index]
+
+    def content(self, program: Any) -> list[tuple[Any, ...]]:
+        """What a program reads for each point, as a vertex array takes it."""
+        return [
+            (self._slots[name].buffer, _FORMATS[name], name)
+            for name in _FORMATS
+            if name in program and name in self._slots
+        ]
+
+    def index(self, name: str) -> Any:
+        """An index buffer."""
+        return self._slots[name].buffer
+
+    def size(self, name: str) -> int:
+        """Bytes in an index buffer."""
+        return self._slots[name].size if name in self._slots else 0
 
     def has(self, name: str) -> bool:
         """Whether there is a buffer of that name."""

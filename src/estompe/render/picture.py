@@ -23,9 +23,10 @@ def items_of(frame: Frame, falloff: str | None = None, only: str | None = None) 
         if not shape.visible:
             continue
         shown = frame.shown(shape.id, falloff) if falloff is not None and only in (None, shape.id) else None
-        strength = None if shown is None else shown.strength
-        position = None if shown is None else shown.positions
-        found.append(Item(shape.id, frame[shape.id], shape.color, strength, position))
+        geometry = frame[shape.id]
+        strength = None if shown is None else shown.to_draw(geometry, shown.strength)
+        position = None if shown is None else shown.to_draw(geometry, shown.positions)
+        found.append(Item(shape.id, geometry, shape.color, strength, position))
     return found
 
 

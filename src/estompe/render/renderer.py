@@ -10,15 +10,19 @@ import numpy as np
 from numpy.typing import NDArray
 
 from estompe.geometry import Geometry
+from estompe.geometry.copies import Copies
 from estompe.kernels.types import Floats
 from estompe.render import palette
 from estompe.render.buffers import MeshBuffers
+from estompe.render.instances import CopiesBuffers, seen_copies
 from estompe.render.occlusion import Occlusion
 from estompe.render.viewpoint import Viewpoint
 
 Mode = Literal["shaded", "strength", "wire"]
 Picture = NDArray[np.uint8]
 _MOST_PIXELS = 80_000_000
+_WORTH_CULLING = 4096
+"""Copies from which on it pays to look which of them are in the picture."""
 _EVERY_PROGRAM = ("surface", "wire", "ids")
 _DARKENED: dict[Mode, float] = {"shaded": 1.0, "strength": 0.4}
 """How much occlusion shows: strength must read as a number, and a wire is all lines."""
@@ -29,7 +33,7 @@ class RenderError(RuntimeError):
 
 
 class Item(NamedTuple):
-    """One shape to draw. strength, range_position: float32 (points,), or None where the falloff is not shown on it."""
+    """One shape to draw. strength, range_position: float32 (points,), of copies (k,), or None where no falloff is shown on it."""
 
     id: str
     geometry: Geometry
@@ -49,10 +53,11 @@ class Look:
 
 
 class Hit(NamedTuple):
-    """What lies under a pixel: the item's id and the number of the triangle."""
+    """What lies under a pixel: the item's id and the number of the triangle; of copies, in the form, and which copy it is."""
 
     id: str
     triangle: int
+    copy: int | None = None
 
 
 class _Target(NamedTuple):
@@ -76,8 +81,11 @@ class Renderer:
         except Exception as error:  # the binding raises plain Exception where no driver is found
             raise RenderError(f"no off-screen graphics (install libegl1 and libgl1-mesa-dri): {error}") from error
         self._programs = {name: self._program(name, name) for name in _EVERY_PROGRAM}
+        self._of_copies = {name: self._program(name, name, copies=True) for name in _EVERY_PROGRAM}
         self._occlusion = Occlusion(self._context, self._program)
-        self._meshes: dict[str, MeshBuffers] = {}
+        self._programs["forms"] = self._occlusion.forms
+        self._of_copies["forms"] = self._program("surface", "forms", copies=True)
+        self._meshes: dict[str, MeshBuffers | CopiesBuffers] = {}
         self._targets: dict[int, _Target] = {}
         self._pick: Any = None
         table = palette.strength_table()
@@ -87,13 +95,13 @@ class Renderer:
 
     def draw(self, items: Sequence[Item], viewpoint: Viewpoint, look: Look, size: tuple[int, int]) -> Picture:
         """A picture, uint8 (height, width, 4), the upper row first."""
-        self._follow(items, look)
+        matrices = _matrices(viewpoint, size, items)
+        self._follow(items, look, matrices)
         target = self._target(size, 4 if look.still else 0)
         target.drawn.use()
         self._context.enable(moderngl.DEPTH_TEST)
         self._context.front_face = "cw"  # the picture is drawn upside down, so that rows come out from the top
         target.drawn.clear(*look.background, 1.0)
-        matrices = _matrices(viewpoint, size, items)
         for item in items:
             self._draw_item(item, look, matrices)
         if look.still and look.occlusion and look.mode in _DARKENED:
@@ -105,11 +113,10 @@ class Renderer:
     ) -> None:
         """Soft contact shadows and ambient occlusion over what was drawn."""
         self._occlusion.begin(target.size)
-        program = self._occlusion.forms
-        _set_matrices(program, *matrices)
+        for programs in (self._programs, self._of_copies):
+            _set_matrices(programs["forms"], *matrices)
         for item in items:
-            if item.geometry.topology.faces:
-                self._meshes[item.id].bound("forms", program, "triangles").render()
+            self._render(item, "forms", "triangles")
         _, projection = matrices
         lens = (1.0 / abs(float(projection[0, 0])), 1.0 / abs(float(projection[1, 1])))
         self._occlusion.darken(target.drawn, lens, viewpoint.distance, _DARKENED[look.mode])
@@ -118,25 +125,37 @@ class Renderer:
         self, items: Sequence[Item], viewpoint: Viewpoint, size: tuple[int, int], x: float, y: float
     ) -> Hit | None:
         """What lies under a pixel of a picture of this size, or None."""
-        self._follow(items, Look("shaded"))
-        if self._pick is None:
-            color = self._context.texture((1, 1), 2, dtype="u4")
-            self._pick = self._context.framebuffer([color], self._context.depth_renderbuffer((1, 1)))
-        self._pick.use()
-        self._context.enable(moderngl.DEPTH_TEST)
-        self._pick.clear()
         view, projection = _matrices(viewpoint, size, items)
         # The one pixel fills the picture: nothing but what is under it is drawn.
         narrow = np.diag([float(size[0]), float(size[1]), 1.0, 1.0])
         narrow[0, 3], narrow[1, 3] = size[0] - 2 * x, size[1] - 2 * y
-        program = self._programs["ids"]
-        _set_matrices(program, view, narrow @ projection)
-        for number, item in enumerate(items):
-            if item.geometry.topology.faces:
-                program["item"].value = number + 1
-                self._meshes[item.id].bound("ids", program, "triangles").render()
-        number, triangle = np.frombuffer(self._pick.color_attachments[0].read(), np.uint32)
-        return Hit(items[number - 1].id, int(triangle)) if number else None
+        projection = narrow @ projection
+        eye, direction = viewpoint.ray(x + 0.5, y + 0.5, *size)
+        wide = 2.0 / (abs(float(projection[1, 1])))
+        near = {
+            item.id: _near_ray(item.geometry, eye, direction, wide)
+            for item in items
+            if isinstance(item.geometry, Copies)
+        }
+        self._follow(items, Look("shaded"), near=near)
+        if self._pick is None:
+            color = self._context.texture((1, 1), 4, dtype="u4")
+            self._pick = self._context.framebuffer([color], self._context.depth_renderbuffer((1, 1)))
+        self._pick.use()
+        self._context.enable(moderngl.DEPTH_TEST)
+        self._pick.clear()
+        owners: list[tuple[Item, Any]] = []
+        for programs in (self._programs, self._of_copies):
+            _set_matrices(programs["ids"], view, projection)
+        for item in items:
+            self._render(item, "ids", "triangles", owners)
+        number, triangle, copy, _ = np.frombuffer(self._pick.color_attachments[0].read(), np.uint32)
+        if not number:
+            return None
+        item, index = owners[number - 1]
+        if not isinstance(item.geometry, Copies):
+            return Hit(item.id, int(triangle))
+        return Hit(item.id, int(triangle), int(copy if index is None else index[copy]))
 
     def release(self) -> None:
         """Give everything back; the renderer cannot be used any more."""
@@ -149,31 +168,86 @@ class Renderer:
         self._targets.clear()
         self._context.release()
 
-    def _follow(self, items: Sequence[Item], look: Look) -> None:
+    def _follow(
+        self,
+        items: Sequence[Item],
+        look: Look,
+        matrices: tuple[Any, Any] | None = None,
+        near: dict[str, NDArray[np.bool_]] | None = None,
+    ) -> None:
         self.uploads = []
         for gone in set(self._meshes) - {item.id for item in items}:
             self._meshes.pop(gone).release()
         for item in items:
-            mesh = self._meshes.setdefault(item.id, MeshBuffers(self._context))
-            mesh.follow(item.geometry, item.strength, item.range_position, edges=look.mode == "wire")
-            self.uploads += [f"{item.id}.{name}" for name in mesh.uploads]
+            geometry, wire = item.geometry, look.mode == "wire"
+            if isinstance(geometry, Copies):
+                copies = self._buffers(item.id, CopiesBuffers)
+                seen = near[item.id] if near is not None else self._seen(geometry, matrices)
+                copies.follow(geometry, item.strength, item.range_position, wire, seen)
+            else:
+                self._buffers(item.id, MeshBuffers).follow(geometry, item.strength, item.range_position, edges=wire)
+            self.uploads += [f"{item.id}.{name}" for name in self._meshes[item.id].uploads]
+
+    def _buffers(self, item: str, kind: type[Any]) -> Any:
+        known = self._meshes.get(item)
+        if not isinstance(known, kind):
+            if known is not None:
+                known.release()
+            known = self._meshes[item] = kind(self._context)
+        return known
+
+    @staticmethod
+    def _seen(copies: Copies, matrices: tuple[Any, Any] | None) -> NDArray[np.bool_] | None:
+        """Which copies to draw: where many lie outside of the picture, only those inside."""
+        if matrices is None or len(copies.positions) < _WORTH_CULLING:
+            return None
+        seen = seen_copies(copies, *matrices)
+        return seen if np.count_nonzero(seen) < 0.9 * len(seen) else None
+
+    def _render(self, item: Item, key: str, index: str, owners: list[tuple[Item, Any]] | None = None) -> None:
+        """Draw an item with the program of a name, whose uniforms are set. owners: takes down what has which number."""
+        buffers = self._meshes[item.id]
+        mode = moderngl.LINES if index == "edges" else moderngl.TRIANGLES
+        if isinstance(buffers, MeshBuffers):
+            program = self._programs[key]
+            if not item.geometry.topology.faces:
+                return
+            if owners is not None:
+                owners.append((item, None))
+                program["item"].value = len(owners)
+            buffers.bound(key, program, index).render(mode)
+            return
+        program = self._of_copies[key]
+        for drawn in buffers.drawn(key, program, index):
+            if owners is not None:
+                owners.append((item, drawn.chosen))
+                program["item"].value = len(owners)
+            if key == "surface":
+                program["use_own_color"].value = drawn.mesh.has("color")
+                program["use_back_color"].value = drawn.mesh.has("back_color")
+            drawn.array.render(mode, instances=drawn.copies)
 
     def _draw_item(self, item: Item, look: Look, matrices: tuple[Any, Any]) -> None:
-        if not item.geometry.topology.faces:
-            return
-        mesh, program = self._meshes[item.id], self._programs["surface"]
+        buffers = self._meshes[item.id]
+        copies = isinstance(buffers, CopiesBuffers)
+        programs = self._of_copies if copies else self._programs
+        program = programs["surface"]
         _set_matrices(program, *matrices)
         program["base_color"].value = item.color
-        program["use_own_color"].value = mesh.has("color")
         program["show_strength"].value = look.mode == "strength" and item.strength is not None
+        for uniform, name in (("use_own_color", "color"), ("use_back_color", "back_color")):
+            program[uniform].value = not copies and buffers.has(name)
+        if copies:
+            program["colored_copies"].value = buffers.has("color")
+            program["backed_copies"].value = buffers.has("back_color")
         self._palette.use(0)
-        mesh.bound("surface", program, "triangles").render()
+        self._render(item, "surface", "triangles")
         if look.mode == "wire":
-            wire = self._programs["wire"]
+            wire = programs["wire"]
             _set_matrices(wire, *matrices)
             wire["ink"].value = (0.15, 0.14, 0.12, 0.5)
             self._context.enable(moderngl.BLEND)
-            mesh.bound("wire", wire, "edges").render(moderngl.LINES)
+            self._render(item, "wire", "edges")
             self._context.disable(moderngl.BLEND)
 
     def _read(self, target: _Target) -> Picture:
@@ -208,10 +282,12 @@ class Renderer:
                 f"and {_MOST_PIXELS // 10**6} million pixels"
             )
 
-    def _program(self, vertex: str, fragment: str) -> Any:
+    def _program(self, vertex: str, fragment: str, copies: bool = False) -> Any:
         folder = resources.files("estompe.render") / "shaders"
+        text = (folder / f"{vertex}.vert").read_text()
+        version, rest = text.split("\n", 1)
         return self._context.program(
-            vertex_shader=(folder / f"{vertex}.vert").read_text(),
+            vertex_shader=f"{version}\n#define COPIES\n{rest}" if copies else text,
             fragment_shader=(folder / f"{fragment}.frag").read_text(),
         )
 
@@ -233,6 +309,17 @@ def _matrices(viewpoint: Viewpoint, size: tuple[int, int], items: Sequence[Item]
     projection = viewpoint.projection(size[0] / size[1], far)
     projection[1] *= -1
     return viewpoint.view(), projection
+
+
+def _near_ray(
+    copies: Copies, eye: NDArray[np.float64], direction: NDArray[np.float64], wide: float
+) -> NDArray[np.bool_]:
+    """Which copies, each taken as a ball, a pixel's ray may meet, bool (k,). wide: the pixel's width at distance 1."""
+    offsets = copies.positions - eye.astype(np.float32)
+    along = offsets @ direction.astype(np.float32)
+    square = np.einsum("ij,ij->i", offsets, offsets) - along * along
+    reach = copies.radii * np.float32(1.001) + np.abs(along) * np.float32(wide)
+    return np.asarray(square <= reach * reach + np.float32(1e-12))
 
 
 def _set_matrices(program: Any, view: NDArray[np.float64], projection: NDArray[np.float64]) -> None:

@@ -5,7 +5,7 @@ from typing import Any
 from msgspec import structs
 
 from estompe.document.edits import fresh_id, fresh_name, get, insert, names_of, put
-from estompe.document.kinds import ControlForm, Effect, ShapeSource, Source, kinds
+from estompe.document.kinds import ActsOn, ControlForm, Effect, ShapeSource, Source, kinds
 from estompe.document.numbers import Triple
 from estompe.document.references import REFERENCES, renamed_id
 from estompe.document.scene import Control, EffectSlot, Falloff, Layer, Range, Route, Scene, Shape, Transform
@@ -22,6 +22,33 @@ def add_shape(scene: Scene, name: str, source: ShapeSource) -> tuple[Scene, str]
     made = fresh_id(scene, "shape")
     named = fresh_name(names_of(scene), name)
     return insert(scene, ("shapes",), Shape(made, named, source)), made
+
+
+def new_shape_source(scene: Scene, kind: str, of: str | None = None) -> ShapeSource:
+    """A shape source with first values. Raises LookupError where the scene lacks what it must name.
+
+    of: a shape that what is made is first of all made of, such as what is copied; what else it names is another one.
+    """
+    struct = kinds(ShapeSource)[kind]
+    found: dict[str, str] = {}
+    shapes = [shape.id for shape in scene.shapes]
+    for rule in settings_of(struct):
+        if rule.refers == "shape" and rule.type != "parts" and not rule.optional:
+            first = [of] if of is not None and of not in found.values() else []
+            free = [*first, *(item for item in shapes if item not in found.values())]
+            if not free:
+                raise LookupError(f"{struct.label} needs {'a shape' if not found else 'a second shape'}: add one first")
+            found[rule.name] = free[0]
+    others = {name: item for name, item in _first_references(scene, struct, "").items() if name not in found}
+    made: ShapeSource = struct(**found, **others)
+    return made
+
+
+def hide_form(scene: Scene, source: ShapeSource) -> Scene:
+    """What is copied is seen as copies only, at first."""
+    form = getattr(source, "form", None)
+    made: Scene = put(scene, ("shapes", form, "visible"), False) if form is not None else scene
+    return made
 
 
 def add_control(
@@ -93,8 +120,15 @@ def add_effect(scene: Scene, shape: str, kind: str, falloff: str | None) -> tupl
     struct = kinds(Effect)[kind]
     settings = struct(**_first_references(scene, struct, shape))
     routes = (Route(falloff),) if falloff is not None else ()
-    effect = EffectSlot(made, settings, routes)
+    effect = EffectSlot(made, settings, routes, acts_on=first_acts_on(get(scene, ("shapes", shape)), struct))
     return insert(scene, ("shapes", shape, "effects"), effect), made
+
+
+def first_acts_on(shape: Shape, effect: type[Effect]) -> ActsOn:
+    """What a new effect at the end of a shape's chain acts on: pieces where there are any and it can, else points."""
+    parted = shape.source.makes_pieces or any(slot.effect.makes_pieces for slot in shape.effects)
+    able = effect.able()
+    return "pieces" if parted and "pieces" in able else able[0]
 
 
 def add_painted(scene: Scene, falloff: str) -> tuple[Scene, str]:

@@ -8,7 +8,7 @@ from estompe.document.kinds import Effect, Kind, ShapeSource, Source, kinds
 from estompe.falloffs.forms import FORMS
 
 GROUPS = {
-    "shape": ("make",),
+    "shape": ("make", "copy", "grow"),
     "control": ("control",),
     "source": ("distance", "pattern", "surface", "time", "scene", "other"),
     "effect": ("deform", "break", "copy", "grow", "look", "other"),
@@ -52,12 +52,16 @@ _FORMS = {
 }
 
 
+def _otherwise(order: tuple[str, ...]) -> str:
+    return "other" if "other" in order else order[0]
+
+
 def _kinds(family: str, base: type[Kind]) -> Iterator[Entry]:
     registered: dict[str, Any] = dict(kinds(base))
     order = GROUPS[family]
     known = [(tag, kind) for tag, kind in registered.items() if kind.group != _FROM_FILES]
     made = [
-        Entry(family, tag, kind.label, kind.text, kind.group if kind.group in order else order[-1])
+        Entry(family, tag, kind.label, kind.text, kind.group if kind.group in order else _otherwise(order))
         for tag, kind in known
     ]
     yield from sorted(made, key=lambda entry: (order.index(entry.group), entry.label))

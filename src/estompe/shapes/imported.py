@@ -71,7 +71,9 @@ def stored(geometry: Geometry, file: str = "") -> tuple[ImportedMesh, dict[str, 
         return name
 
     attributes = tuple(
-        StoredAttribute(name, domain.value, keep(values)) for (domain, name), values in geometry.attributes.items()
+        StoredAttribute(name, domain.value, keep(values))
+        for (domain, name), values in geometry.attributes.items()
+        if domain is not Domain.PIECE
     )
     topology = geometry.topology
     mesh = ImportedMesh(keep(geometry.rest), keep(topology.corners), keep(topology.offsets), attributes, file)

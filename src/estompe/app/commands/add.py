@@ -22,7 +22,14 @@ def add_entry(context: AppContext, entry: Entry) -> None:
 def _shape(context: AppContext, entry: Entry) -> None:
     document = context.session.document
     kind = kinds(ShapeSource)[entry.tag]
-    scene, made = adding.add_shape(document.scene, kind.label, kind())
+    try:
+        source = adding.new_shape_source(document.scene, entry.tag, context.session.selection.shape_id)
+    except LookupError as error:
+        context.status.say(str(error), "error")
+        return
+    scene, made = adding.add_shape(document.scene, kind.label, source)
+    if kind.group == "copy":
+        scene = adding.hide_form(scene, source)
     document.commit(scene, f"Add {entry.label}")
     context.session.selection.choose_shape(made)
 

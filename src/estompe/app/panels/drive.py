@@ -114,6 +114,7 @@ class DrivePanel(Panel):
                 effect.id,
                 type(effect.effect),
                 effect.enabled,
+                effect.acts_on,
                 tuple((r.falloff, r.join, r.one_minus) for r in effect.routes),
             )
             for effect in shape.effects
@@ -158,10 +159,12 @@ class DrivePanel(Panel):
         answer, shape = self.session.evaluator.answer, self.session.selection.shape
         if answer is None or shape is None or not answer.frame.has(shape.id):
             return
-        for effect, points in answer.frame.points_after(shape.id).items():
+        points = answer.frame.points_after(shape.id)
+        for effect, (count, word) in answer.frame.counts_after(shape.id).items():
             if effect in self.cards:
-                self.cards[effect].points.setText(units.counted(points))
-                self.cards[effect].points.setToolTip("Points after this effect")
+                named = "" if word == "points" else f" {word if count != 1 else word[:-1]}"
+                self.cards[effect].points.setText(f"{units.counted(count)}{named}")
+                self.cards[effect].points.setToolTip(f"After this effect: {units.counted(points[effect])} points")
         self._show_summary(answer, shape)
         self.problems.show(answer.frame.problems, ("shapes", shape.id))
         # What is wrong is often that the mesh is open; where nothing is wrong nobody counts edges on this thread.
@@ -248,12 +251,24 @@ class DrivePanel(Panel):
         path: ScenePath = ("shapes", shape.id, "effects", effect.id)
         made = SettingsField(self.session, (*path, "effect"))
         self.fields.append(made)
-        parts: list[QWidget] = [made]
+        parts: list[QWidget] = [made, *self._acting(path, effect)]
         for index, route in enumerate(effect.routes):
             parts.append(self._route(path, index, route))
         self._summary = label("", "soft", wrap=True)
         parts += [self._summary, self._tools(path, effect)]
         return column(*parts, margins=(20, 0, 0, 6))
+
+    def _acting(self, path: ScenePath, effect: EffectSlot) -> list[QWidget]:
+        """Fields for what an effect acts on, where it has a choice."""
+        able = effect.effect.able()
+        made = []
+        if len(able) > 1:
+            rule = structs.replace(rule_of(EffectSlot, "acts_on"), choices=able)
+            made.append(field(self.session, (*path, "acts_on"), rule))
+        if effect.effect.own_axes and effect.acts_on != "points":
+            made.append(field(self.session, (*path, "each"), rule_of(EffectSlot, "each")))
+        self.fields += made
+        return made
 
     def _route(self, path: ScenePath, index: int, route: Route) -> QWidget:
         base = (*path, "routes", index)

@@ -1,7 +1,8 @@
 #version 330
+flat in uint copy;
 uniform uint item;
-out uvec2 result;
+out uvec4 result;
 
 void main() {
-    result = uvec2(item, uint(gl_PrimitiveID));
+    result = uvec4(item, uint(gl_PrimitiveID), copy, 0u);
 }

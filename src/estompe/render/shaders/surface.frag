@@ -4,10 +4,9 @@ in vec3 eye_position;
 in float at_strength;
 in float at_range_position;
 in vec3 own_color;
+in vec3 behind_color;
 flat in float sides;
 
-uniform vec3 base_color;
-uniform bool use_own_color;
 uniform bool show_strength;
 uniform sampler2D palette;
 
@@ -46,7 +45,7 @@ void main() {
     n = dot(n, n) > 0.5 ? n : towards_eye;
     n = gl_FrontFacing ? n : -n;
     float amount = light(n, towards_eye);
-    vec3 color = use_own_color ? own_color : base_color;
+    vec3 color = gl_FrontFacing ? own_color : behind_color;
     if (show_strength) {
         // Strength must read as a number: the light only hints at the form.
         color = texture(palette, vec2(clamp(at_strength * 0.5 + 0.5, 0.001, 0.999), 0.5)).rgb;

@@ -1,4 +1,4 @@
-"""Several controls at once."""
+"""Several controls or shapes at once."""
 
 from PyQt6.QtWidgets import QHBoxLayout, QMenu, QWidget
 
@@ -7,12 +7,13 @@ from estompe.app.widgets.fields import field_for
 from estompe.app.widgets.labels import label, link
 from estompe.document import edits
 from estompe.document.edits import ScenePath
+from estompe.document.references import REFERENCES, Candidate
 from estompe.document.settings import Setting
 
 
-@field_for("controls")
-class ControlsField(QWidget):
-    """A menu of the scene's controls, each taken in or not."""
+@field_for("several")
+class SeveralField(QWidget):
+    """A menu of what a setting may name, each taken in or not."""
 
     def __init__(self, session: Session, path: ScenePath, rule: Setting) -> None:
         super().__init__()
@@ -26,23 +27,28 @@ class ControlsField(QWidget):
         row.addWidget(self.button)
         self.pull()
 
+    def candidates(self) -> list[Candidate]:
+        """What may be taken in: all of the family but what the setting belongs to."""
+        found = REFERENCES[self.rule.refers].candidates(self.session.document.scene)
+        return [item for item in found if item.id not in self.path]
+
     def pull(self) -> None:
         if edits.exists(self.session.document.scene, self.path):
             chosen = edits.get(self.session.document.scene, self.path)
-            names = [item.name for item in self.session.document.scene.controls if item.id in chosen]
-            self.button.setText(", ".join(names) or "no more controls")
+            names = [item.name for item in self.candidates() if item.id in chosen]
+            self.button.setText(", ".join(names) or "none")
 
     def _open(self) -> None:
         menu = QMenu(self)
         chosen = edits.get(self.session.document.scene, self.path)
-        for control in self.session.document.scene.controls:
-            action = menu.addAction(control.name, lambda item=control.id: self.toggle(item))
+        for item in self.candidates():
+            action = menu.addAction(item.name, lambda item=item.id: self.toggle(item))
             action.setCheckable(True)
-            action.setChecked(control.id in chosen)
+            action.setChecked(item.id in chosen)
         menu.popup(self.button.mapToGlobal(self.button.rect().bottomLeft()))
 
-    def toggle(self, control: str) -> None:
-        """Take a control in, or leave it out."""
+    def toggle(self, item: str) -> None:
+        """Take one in, or leave it out."""
         chosen = edits.get(self.session.document.scene, self.path)
-        changed = tuple(item for item in chosen if item != control) if control in chosen else (*chosen, control)
+        changed = tuple(other for other in chosen if other != item) if item in chosen else (*chosen, item)
         self.session.document.put(self.path, changed, f"Set {self.session.document.name_of(self.path)}")

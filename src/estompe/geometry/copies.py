@@ -1,0 +1,268 @@
+"""Many copies of a few forms, each at a place of its own; a mesh of all their points is made only for who asks for it."""
+
+import threading
+from collections.abc import Iterator
+from functools import cached_property
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from estompe.geometry.geometry import Attributes, Domain, Geometry, GeometryError, frozen
+from estompe.geometry.pieces import Ids, Pieces, weights_for
+from estompe.geometry.rest import Rest
+from estompe.geometry.topology import Topology
+from estompe.geometry.transforms import Matrix
+from estompe.kernels.pieces import expanded
+from estompe.kernels.transform import transformed
+from estompe.kernels.types import Floats, Indices
+
+MOST_COPIES = 2_000_000
+MOST_REAL_POINTS = 30_000_000
+_REAL = ("points", "topology", "attributes", "at_rest", "notes")
+_MAKING = threading.RLock()
+
+
+class Copies(Geometry):
+    """Copies of forms, as a mesh whose points are not made until they are asked for.
+
+    forms: meshes in their own space; form: int32 (k,), which one each copy shows; positions: float32 (k, 3), world space;
+    axes: float32 (k, 9), unit columns, own axes to world; scales: float32 (k, 3), along them; ids: int64 (k,), stay with
+    the copies; rank: float32 (k,), 0..1; shown: bool (k,); piece_attributes: one value per copy or for the whole.
+    """
+
+    def __init__(
+        self,
+        forms: tuple[Geometry, ...],
+        form: Indices,
+        positions: Floats,
+        axes: Floats,
+        scales: Floats,
+        ids: Ids,
+        rank: Floats,
+        shown: NDArray[np.bool_] | None = None,
+        piece_attributes: Attributes | None = None,
+        rest_positions: Rest | None = None,
+        hints: tuple[str, ...] = (),
+    ) -> None:
+        if len(positions) > MOST_COPIES:
+            raise GeometryError(f"{len(positions):,} copies are more than {MOST_COPIES:,}: ask for fewer")
+        self.forms = forms
+        self.form, self.ids, self.rank = frozen(form), frozen(ids), frozen(rank)
+        self.positions, self.scales = frozen(positions), frozen(scales)
+        self.axes: Floats = frozen(axes)
+        self.shown = np.ones(len(positions), np.bool_) if shown is None else shown
+        self.piece_attributes: Attributes = piece_attributes if piece_attributes is not None else {}
+        self.rest_positions = Rest(self.positions) if rest_positions is None else rest_positions
+        self.hints = hints
+
+    def __getattr__(self, name: str) -> Any:
+        if name not in _REAL:
+            raise AttributeError(name)
+        with _MAKING:
+            if name not in self.__dict__:
+                self._make_real()
+        return self.__dict__[name]
+
+    @property
+    def is_real(self) -> bool:
+        """Whether the points have been made."""
+        return "points" in self.__dict__
+
+    def count(self, domain: Domain) -> int:
+        return len(self.positions) if domain is Domain.PIECE else super().count(domain)
+
+    @property
+    def piece_axes(self) -> Floats:
+        return self.axes[self.shown]
+
+    @property
+    def points_when_real(self) -> int:
+        """How many points all copies that are shown have together."""
+        sizes = np.array([len(form.points) for form in self.forms], np.int64)
+        return int(sizes[self.form[self.shown]].sum()) if len(sizes) else 0
+
+    @property
+    def triangles_when_real(self) -> int:
+        """How many triangles all copies that are shown have together."""
+        sizes = np.array([len(form.topology.triangles) for form in self.forms], np.int64)
+        return int(sizes[self.form[self.shown]].sum()) if len(sizes) else 0
+
+    def at(self, positions: Floats, axes: Floats | None = None, scales: Floats | None = None) -> "Copies":
+        """The same copies at other places; what is not given is shared."""
+        return Copies(
+            self.forms, self.form, positions, self.axes if axes is None else axes,
+            self.scales if scales is None else scales, self.ids, self.rank, self.shown, self.piece_attributes,
+            self.rest_positions, self.hints,
+        )  # fmt: skip
+
+    def showing(self, shown: NDArray[np.bool_]) -> "Copies":
+        """The same copies, of which only some are seen."""
+        return Copies(
+            self.forms, self.form, self.positions, self.axes, self.scales, self.ids, self.rank, frozen(shown),
+            self.piece_attributes, self.rest_positions, self.hints,
+        )  # fmt: skip
+
+    def with_attribute(self, domain: Domain, name: str, values: NDArray[Any]) -> Geometry:
+        if domain is not Domain.PIECE:
+            return super().with_attribute(domain, name, values)
+        attributes = {**self.piece_attributes, (domain, name): frozen(values)}
+        return Copies(
+            self.forms, self.form, self.positions, self.axes, self.scales, self.ids, self.rank, self.shown, attributes,
+            self.rest_positions, self.hints,
+        )  # fmt: skip
+
+    def attribute(self, domain: Domain, name: str) -> NDArray[Any] | None:
+        if domain in (Domain.PIECE, Domain.WHOLE):
+            return self.piece_attributes.get((domain, name))
+        return super().attribute(domain, name)
+
+    def transformed(self, matrix: Matrix) -> Geometry:
+        linear = matrix[:, :3]
+        sizes = np.maximum(np.linalg.norm(linear, axis=0), 1e-12)
+        turned = np.einsum("ij,kjl->kil", linear / sizes, self.axes.reshape(-1, 3, 3)).reshape(-1, 9)
+        # Uneven scale of a turned copy would shear it, which a place, a rotation and three sizes cannot say.
+        stretched = np.linalg.norm(
+            np.einsum("ij,kjl->kil", linear, self.axes.reshape(-1, 3, 3).astype(np.float64)), axis=1
+        )
+        return self.at(
+            transformed(self.positions, matrix), turned.astype(np.float32), (self.scales * stretched).astype(np.float32)
+        )
+
+    def prepare(self) -> None:
+        for form in self.forms:
+            form.prepare()
+        self.bounds  # noqa: B018
+
+    def corners_of(self, copy: int, triangle: int) -> tuple[NDArray[np.float64], Indices]:
+        """The corners of a triangle of a copy in the world, float64 (3, 3), and their numbers in its form, int32 (3,)."""
+        form = self.forms[self.form[copy]]
+        numbers = form.topology.triangles[triangle]
+        linear = (self.axes[copy].reshape(3, 3) * self.scales[copy]).astype(np.float64)
+        return form.points[numbers] @ linear.T + self.positions[copy], numbers
+
+    def form_means(self, name: str) -> Floats | None:
+        """The mean of an attribute over each copy's form, float32 (k,) or (k, n); None where a form has none."""
+        means = []
+        for form in self.forms:
+            values = form.on_points(name)
+            if values is None:
+                return None
+            means.append(values.mean(axis=0))
+        return np.asarray(means, np.float32)[self.form] if means else None
+
+    @cached_property
+    def bounds(self) -> tuple[Floats, Floats]:
+        """The box around all copies, each taken as a ball: two float32 (3,)."""
+        if not len(self.positions) or not self.shown.any():
+            zero = np.zeros(3, np.float32)
+            return zero, zero
+        radii = self.radii[:, None]
+        low, high = (self.positions - radii)[self.shown], (self.positions + radii)[self.shown]
+        return low.min(axis=0), high.max(axis=0)
+
+    @cached_property
+    def radii(self) -> Floats:
+        """How far each copy reaches from its position at most, float32 (k,)."""
+        reach = [_reach(form) for form in self.forms]
+        return np.asarray(np.asarray(reach)[self.form] * np.abs(self.scales).max(axis=1, initial=0.0), np.float32)
+
+    @property
+    def linear(self) -> Floats:
+        """What takes offsets in each copy's own space to the world, float32 (k, 9)."""
+        made: Floats = (self.axes.reshape(-1, 3, 3) * self.scales[:, None, :]).reshape(-1, 9)
+        return made
+
+    def arrays(self) -> Iterator[NDArray[Any]]:
+        yield from (self.form, self.positions, self.axes, self.scales, self.ids, self.rank, self.shown)
+        yield self.rest_positions.positions
+        yield from self.piece_attributes.values()
+        for form in self.forms:
+            yield from form.arrays()
+        if self.is_real:
+            yield from super().arrays()
+
+    # Made real
+
+    def _make_real(self) -> None:
+        total = self.points_when_real
+        if total > MOST_REAL_POINTS:
+            raise GeometryError(
+                f"made real, its {int(self.shown.sum()):,} copies would have {total:,} points, more than "
+                f"{MOST_REAL_POINTS:,}: use fewer copies, or effects that act on copies"
+            )
+        chosen = np.flatnonzero(self.shown)
+        form = self.form[chosen]
+        topology, attributes, rest = self._real_parts(form, chosen)
+        points = self._real_points(form, chosen, self.positions, self.linear, total)
+        self.__dict__.update(points=frozen(points), topology=topology, attributes=attributes, at_rest=rest, notes=())
+
+    def _starts(self, form: Indices) -> NDArray[np.int64]:
+        sizes = np.array([len(item.points) for item in self.forms], np.int64)
+        return np.concatenate([[0], np.cumsum(sizes[form])])
+
+    def _real_points(
+        self, form: Indices, chosen: NDArray[Any], positions: Floats, linear: Floats, total: int
+    ) -> Floats:
+        if not len(chosen):
+            return np.zeros((0, 3), np.float32)
+        local = np.concatenate([item.points for item in self.forms])
+        firsts = np.cumsum([0, *(len(item.points) for item in self.forms)]).astype(np.int32)
+        return expanded(
+            local, firsts, self._starts(form), np.ascontiguousarray(form),
+            np.ascontiguousarray(positions[chosen]), np.ascontiguousarray(linear[chosen]), total,
+        )  # fmt: skip
+
+    def _real_parts(self, form: Indices, chosen: NDArray[Any]) -> tuple[Topology, Attributes, Rest]:
+        """The topology, attributes and rest of all copies laid together; the same objects while the same ones are shown."""
+        key = "real", self.forms, self.form.tobytes(), self.shown.tobytes()
+        topology, by_point, rest = self.rest_positions.derived(key, lambda: self._laid(form, chosen))
+        attributes = dict(by_point)
+        of = topology.pieces.of
+        for (domain, name), values in self.piece_attributes.items():
+            if domain is Domain.WHOLE:
+                attributes[domain, name] = values
+                continue
+            kept = values[chosen]
+            attributes[domain, name] = frozen(kept)
+            if name == "color":
+                attributes[Domain.POINT, name] = frozen(kept[of])
+        return topology, attributes, rest
+
+    def _laid(self, form: Indices, chosen: NDArray[Any]) -> tuple[Topology, Attributes, Rest]:
+        starts = self._starts(form)
+        tops = [item.topology for item in self.forms]
+        corners = [tops[f].corners + np.int32(starts[i]) for i, f in enumerate(form)]
+        sizes = [np.diff(tops[f].offsets) for f in form]
+        offsets = np.concatenate([[0], *sizes]).cumsum().astype(np.int32)
+        count = int(starts[-1])
+        of = np.repeat(np.arange(len(form), dtype=np.int32), np.diff(starts))
+        local = np.concatenate([np.zeros((0, 3), np.float32), *(self.forms[f].points for f in form)])
+        weights = weights_for(local, of, np.zeros((len(form), 3))) if len(form) else np.zeros(0, np.float32)
+        pieces = Pieces(of, self.ids[chosen], self.rank[chosen], "copy", weights)
+        laid = np.concatenate(corners).astype(np.int32) if corners else np.zeros(0, np.int32)
+        topology = Topology(frozen(laid), frozen(offsets), count, pieces)
+        shared = set.intersection(*(set(item.attributes) for item in self.forms)) if self.forms else set()
+        attributes = {
+            key: frozen(np.concatenate([self.forms[f].attributes[key] for f in form]))
+            for key in sorted(shared)
+            if key[0] in (Domain.POINT, Domain.CORNER, Domain.FACE) and len(form)
+        }
+        # Laid out unturned where they stood first, so that what is measured at rest stays while they move.
+        upright = np.tile(np.eye(3, dtype=np.float32).reshape(1, 9), (len(self.form), 1))
+        rest = self._real_points(form, chosen, self.rest_positions.positions, upright, count)
+        return topology, attributes, Rest(frozen(rest))
+
+
+def _reach(form: Geometry) -> float:
+    return float(np.sqrt((form.points.astype(np.float64) ** 2).sum(axis=1).max(initial=0.0)))
+
+
+def copies_of(geometry: Geometry) -> int:
+    """How many copies a geometry shows, 0 for a plain mesh."""
+    return int(np.count_nonzero(geometry.shown)) if isinstance(geometry, Copies) else 0
+
+
+def points_of(geometry: Geometry) -> int:
+    """How many points a geometry has; of copies how many they have together, without making them."""
+    return geometry.points_when_real if isinstance(geometry, Copies) else len(geometry.points)

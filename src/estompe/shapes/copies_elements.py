@@ -1,0 +1,50 @@
+"""Copies on the points, faces or pieces of another shape."""
+
+from typing import Annotated, ClassVar, Literal
+
+from estompe.document.kinds import CannotEvaluateError, Context, register
+from estompe.document.numbers import Triple, plain_triple
+from estompe.document.scene import Identifier
+from estompe.document.settings import setting
+from estompe.geometry import Domain
+from estompe.geometry.carrying import axes_along
+from estompe.geometry.rest import Rest
+from estompe.geometry.samples import samples_of
+from estompe.shapes.copying import CopiesSource, Laid, check_copies
+
+_DOMAINS = {"points": Domain.POINT, "faces": Domain.FACE, "pieces": Domain.PIECE}
+
+
+@register
+class CopiesOnElements(CopiesSource, tag="copies-on", kw_only=True):
+    """One copy on each point, face or piece of another shape, as that is after its effects; they ride on it."""
+
+    label: ClassVar[str] = "Copies on a shape's parts"
+    text: ClassVar[str] = "A copy of a shape on every point, face or piece of another one; they go where it goes."
+
+    surface: Annotated[Identifier, setting("On", "The shape they stand on.", refers="shape")]
+    elements: Annotated[Literal["points", "faces", "pieces"], setting("Each of its", "What a copy stands on.")] = (
+        "points"
+    )
+    aligned: Annotated[bool, setting("Aligned", "Their Y axis follows the normal.")] = True
+    up: Annotated[Triple, setting("Up", "Where their Z axis leans.", folded=True, when=("aligned", (True,)))] = (
+        0.0,
+        1.0,
+        0.0,
+    )
+
+    def lay(self, context: Context) -> Laid:
+        mesh = context.shape(self.surface)
+        domain = _DOMAINS[self.elements]
+        elements = samples_of(mesh, domain)
+        if not len(elements):
+            raise CannotEvaluateError(f"the shape has no {self.elements} to stand on: choose another")
+        check_copies(len(elements), "choose a coarser shape")
+        axes = axes_along(elements.normals, plain_triple(self.up)) if self.aligned else None
+        key = "copies on", domain, mesh.topology if domain is not Domain.PIECE else None
+        rest = (
+            mesh.at_rest.derived(key, lambda: Rest(elements.rest))
+            if domain is not Domain.PIECE
+            else Rest(elements.rest)
+        )
+        return Laid(elements.ids, elements.positions, axes, rest=rest)
