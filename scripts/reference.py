@@ -58,6 +58,7 @@ _SETTINGS: dict[str, dict[str, Any]] = {
     "ridges": {"depth": 0.09},
     "smooth": {"iterations": 60},
     "scatter-apart": {"least": (0.0, 0.02, 0.0), "most": (0.05, 0.2, 0.05), "axes": "outward", "rotation": (60.0,) * 3},
+    "fracture": {"cells": 90, "close": True},
     "copies-on": {"elements": "faces"},
 }
 
@@ -132,6 +133,7 @@ def _effect_project(tag: str) -> Project:
         "sway",
         "smooth",
         "separate",
+        "fracture",
     )
     scene = edits.put(scene, ("falloffs", "falloff"), Falloff("falloff", "Falloff", (near,), Range(0.1, 0.8)))
     if tag == "smooth":
@@ -142,7 +144,7 @@ def _effect_project(tag: str) -> Project:
     if tag == "scatter-apart":
         scene, _ = add_effect(scene, "vase", "separate", None)
     scene, made = add_effect(scene, "vase", tag, None if whole and tag != "smooth" else "falloff")
-    if tag == "separate":
+    if tag in ("separate", "fracture"):
         scene, thrown = add_effect(scene, "vase", "scatter-apart", "falloff")
         scene = edits.put(scene, ("shapes", "vase", "effects", thrown, "effect"), _THROWN)
     path = ("shapes", "vase", "effects", made, "effect")

@@ -181,6 +181,8 @@ class Effect(Kind):
     """What it can act on; what carries elements acts on all."""
     makes_pieces: ClassVar[bool] = False
     """Whether what comes out is pieces, so that effects added after it act on those at first."""
+    at_start: ClassVar[bool] = False
+    """Whether its strengths are those of the first frame of the shot, whatever frame is asked for."""
     own_axes: ClassVar[bool] = False
     """Whether it makes sense about each element's own middle and along its own axes."""
 
@@ -259,6 +261,7 @@ class UnknownKind:
     carries: ClassVar[Carries] = ""
     acts: ClassVar[tuple[ActsOn, ...]] = ("points",)
     makes_pieces: ClassVar[bool] = False
+    at_start: ClassVar[bool] = False
     own_axes: ClassVar[bool] = False
 
     def __init__(self, tag: str, raw: dict[str, Any]) -> None:

@@ -1,6 +1,6 @@
 """From a scene on a frame to stages: what each shape goes through, and what each falloff measures on the way."""
 
-from collections.abc import Hashable
+from collections.abc import Callable, Hashable
 from functools import cache
 from operator import attrgetter
 from typing import Any, NamedTuple
@@ -73,10 +73,20 @@ class EffectChain(NamedTuple):
 
 
 class Graph:
-    """Plans stages and their keys; runs nothing. stamps: the states of the picture files that were looked at."""
+    """Plans stages and their keys; runs nothing. stamps: the states of the picture files that were looked at.
 
-    def __init__(self, parts: SceneAtFrame, schedule: Schedule, problems: Problems) -> None:
+    first_moment: an effect's strength on the first frame of the shot, by the shape's and the effect's id; None on that frame.
+    """
+
+    def __init__(
+        self,
+        parts: SceneAtFrame,
+        schedule: Schedule,
+        problems: Problems,
+        first_moment: Callable[[str, str], Values | None] = lambda _shape, _slot: None,
+    ) -> None:
         self._parts, self._schedule, self._problems = parts, schedule, problems
+        self._first_moment = first_moment
         self._depends = dependencies_of(parts.project.scene)
         self.stamps: dict[str, Hashable] = {}
         self._attempt = 0
@@ -154,7 +164,8 @@ class Graph:
         try:
             if effect.is_identity():
                 return state
-            strength = self._effect_strength(shape, slot, self.on(state, domain))
+            at_start = self._first_moment(shape.id, slot.id) if effect.at_start else None
+            strength = at_start or self._effect_strength(shape, slot, self.on(state, domain))
             clock = effect.clock(self._parts.seconds, self._parts.frame)
             key, found, read = self._looked_at(effect, state, ("shape", shape.id))
             read["matrix"] = state.matrix
@@ -186,6 +197,14 @@ class Graph:
         if key not in self._others:
             self._others[key] = state.on(domain)
         return self._others[key]
+
+    def slot_strength(self, shape_id: str, slot_id: str) -> Values:
+        """The strength of one of a shape's effects on what it acts on. Raises CannotEvaluateError."""
+        shape = self._parts.shape(shape_id)
+        for slot, state in self.chain(shape).steps:
+            if slot.id == slot_id:
+                return self._effect_strength(shape, slot, self.on(state, domain_of(slot)))
+        raise CannotEvaluateError("it is switched off on the first frame")
 
     def _effect_strength(self, shape: Shape, slot: EffectSlot, state: State) -> Values:
         routes: list[Route] = []

@@ -34,7 +34,9 @@ class Moment:
         me = proxy(self)
         self.parts = SceneAtFrame(project, frame, lambda *asked: me.reduced(*asked))
         self.schedule = Schedule(memo, pause)
-        self.graph = Graph(self.parts, self.schedule, self.problems)
+        self._project, self._memo, self._pause = project, memo, pause
+        self._first: Moment | None = None
+        self.graph = Graph(self.parts, self.schedule, self.problems, lambda *asked: me.at_start(*asked))
         self.parts.resolve()
         for path, error in self.parts.errors.items():
             self.problems.add(path, f"{spoken(project.scene, path)}: {error}")
@@ -42,6 +44,16 @@ class Moment:
     def settled(self, plan: Callable[[], Planned]) -> Planned:
         """What a plan gives, with all stages that it asked for run."""
         return self.schedule.settled(plan)
+
+    def at_start(self, shape: str, effect: str) -> Values | None:
+        """An effect's strength on the first frame of the shot; None on that frame itself, where it is found as ever."""
+        first = self._project.scene.first
+        if self.frame == first:
+            return None
+        if self._first is None:
+            self._first = Moment(self._project, first, self._memo, self._pause)
+        moment = self._first
+        return moment.settled(lambda: moment.graph.slot_strength(shape, effect))
 
     def reduced(self, what: str, falloff: str, shape: str) -> float:
         """A reduction of a falloff over a shape before its effects. Raises LookupError with words."""

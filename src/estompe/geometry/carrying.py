@@ -38,9 +38,9 @@ def carried(
     if carries == "position" and not each:
         went = apply(_Places(elements, elements.positions, 1), strength)
         return _moved_only(geometry, domain, elements, went, strength)
-    low, high = geometry.bounds
-    length = max(_ARM * float(np.linalg.norm(high.astype(np.float64) - low)), 1e-4)
     middles = elements.positions
+    low, high = (middles.min(axis=0), middles.max(axis=0)) if len(middles) > 1 else geometry.bounds
+    length = max(_ARM * float(np.linalg.norm(high.astype(np.float64) - low)), 1e-4)
     if each:
         own = np.tile(np.eye(3, dtype=np.float32).reshape(1, 9), (len(middles), 1))
         places = arms(np.zeros_like(middles), own, length)

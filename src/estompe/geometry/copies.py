@@ -129,6 +129,16 @@ class Copies(Geometry):
             transformed(self.positions, matrix), turned.astype(np.float32), (self.scales * stretched).astype(np.float32)
         )
 
+    def rest_extent(self, axis: int) -> tuple[float, float]:
+        """The ends of all copies along an axis, as they lie unturned where they stood first; as the real mesh at rest."""
+        along = self.rest_positions.positions[:, axis]
+        ends = [
+            (float((along[own] + low[axis]).min()), float((along[own] + high[axis]).max()))
+            for number, (low, high) in enumerate(form.bounds for form in self.forms)
+            if (own := (self.form == number) & self.shown).any()
+        ]
+        return (min(low for low, _ in ends), max(high for _, high in ends)) if ends else (0.0, 0.0)
+
     def prepare(self) -> None:
         for form in self.forms:
             form.prepare()

@@ -180,7 +180,7 @@ class _Copies(Samples):
         return self.geometry.rest_positions.positions
 
     def rest_extent(self, axis: int) -> tuple[float, float]:
-        return self.geometry.rest_positions.extent(axis)
+        return self.geometry.rest_extent(axis)
 
     @cached_property
     def ids(self) -> NDArray[np.int64]:

@@ -23,6 +23,12 @@ class StoredAttribute(Part):
 
 
 Notes = tuple[str, ...]
+_STORED: dict[Domain, Literal["point", "corner", "face", "whole"]] = {
+    Domain.POINT: "point",
+    Domain.CORNER: "corner",
+    Domain.FACE: "face",
+    Domain.WHOLE: "whole",
+}
 
 
 @register
@@ -71,9 +77,9 @@ def stored(geometry: Geometry, file: str = "") -> tuple[ImportedMesh, dict[str, 
         return name
 
     attributes = tuple(
-        StoredAttribute(name, domain.value, keep(values))
+        StoredAttribute(name, _STORED[domain], keep(values))
         for (domain, name), values in geometry.attributes.items()
-        if domain is not Domain.PIECE
+        if domain in _STORED
     )
     topology = geometry.topology
     mesh = ImportedMesh(keep(geometry.rest), keep(topology.corners), keep(topology.offsets), attributes, file)
