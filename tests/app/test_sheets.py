@@ -127,7 +127,7 @@ def test_picked_points_become_a_group_that_attributes_can_use(sample):
     sheet = _sheet(sample, Qt.Key.Key_D, TableSheet)
     sheet.condition.setText("y > 0.6")
     count = sheet.model.rowCount()
-    sample.click(sample.button(sheet, "Pick these points into a group"))
+    sample.click(sample.button(sheet, "Pick these into a group"))
     effect = sample.session.selection.shape.effects[-1]
     assert isinstance(effect.effect, Group)
     sample.settle()

@@ -3,6 +3,7 @@
 import numpy as np
 import pytest
 from pxr import Usd, UsdGeom, UsdUtils
+from tests.checking import failed_checks
 
 from estompe.document import edits
 from estompe.document.scene import Layer
@@ -51,27 +52,17 @@ def test_usd_has_polygons_uvs_colour_and_camera(stage, small_sample):
     assert angle == pytest.approx(28.0, abs=1e-4)
 
 
-def _failed_checks(path) -> list[str]:
-    """What the format's own validator has to say."""
-    from pxr import UsdValidation
-
-    registry = UsdValidation.ValidationRegistry()
-    context = UsdValidation.ValidationContext(registry.GetOrLoadAllValidators())
-    errors = context.Validate(Usd.Stage.Open(str(path)))
-    return [error.GetErrorAsString() for error in errors]
-
-
 @pytest.mark.parametrize("ending", ["usda", "usdc"])
 def test_usd_passes_its_own_compliance_check(tmp_path, small_sample, ending):
     usd_out.write(small_sample, 1, 2, tmp_path / f"c.{ending}")
-    assert _failed_checks(tmp_path / f"c.{ending}") == []
+    assert failed_checks(tmp_path / f"c.{ending}") == []
     assert UsdUtils.ExtractExternalReferences(str(tmp_path / f"c.{ending}")) == ([], [], [])
 
 
 def test_the_compliance_check_can_fail(tmp_path):
     bad = tmp_path / "bad.usda"
     bad.write_text('#usda 1.0\ndef Mesh "M" {\n int[] faceVertexCounts = [3]\n int[] faceVertexIndices = [0, 1]\n}\n')
-    assert _failed_checks(bad)
+    assert failed_checks(bad)
 
 
 def test_usd_comes_back_in(tmp_path, small_sample):

@@ -7,6 +7,7 @@ from estompe.app import units
 from estompe.app.session import Session
 from estompe.app.widgets.labels import Elided, icon_button, label
 from estompe.app.work import Work
+from estompe.geometry.copies import points_of
 
 _LINGER = 8000
 
@@ -68,7 +69,7 @@ class StatusLine(QWidget):
         answer = self._session.evaluator.answer
         if answer is None:
             return
-        points = sum(len(answer.frame[shape.id].points) for shape in answer.frame.scene.shapes)
+        points = sum(points_of(answer.frame[shape.id]) for shape in answer.frame.scene.shapes)
         ready = len(self._session.evaluator.worker.ready_frames())
         problems = len(answer.frame.problems)
         state = "ready" if not problems else "1 problem" if problems == 1 else f"{problems} problems"

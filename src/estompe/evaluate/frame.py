@@ -76,6 +76,11 @@ class Shown:
             self._drawn[key] = frozen(converted(geometry, values, self.domain, target))
         return self._drawn[key]
 
+    def prepare(self, geometry: Geometry) -> None:
+        """Convert what is drawn here, so that whoever draws need not."""
+        for values in (self.strength, self.positions):
+            self.to_draw(geometry, values)
+
     @cached_property
     def past_half(self) -> float:
         """The fraction of elements whose strength is over one half."""

@@ -92,6 +92,7 @@ def compute_answer(request: Request, memo: Memo, pause: Callable[[], None] = lam
             try:
                 shown[shape.id] = frame.shown(shape.id, request.falloff)
                 shown[shape.id].past_half  # noqa: B018
+                shown[shape.id].prepare(frame[shape.id])
             except (KeyError, CannotEvaluateError):
                 continue
     current = shown.get(request.shape or "")
@@ -222,15 +223,15 @@ class Worker:
             answers = self._answers.all()
         return {frame: answer.past_half for frame, answer in answers.items() if answer.past_half is not None}
 
-    def course(self, shape: str, point: int) -> dict[int, float]:
-        """The strength of one point on each frame that is ready."""
+    def course(self, shape: str, element: int) -> dict[int, float]:
+        """The strength of one element on each frame that is ready."""
         with self._wake:
             answers = self._answers.all()
         found = {}
         for frame, answer in answers.items():
             shown = answer.shown.get(shape)
-            if shown is not None and point < len(shown.strength):
-                found[frame] = float(shown.strength[point])
+            if shown is not None and element < len(shown.strength):
+                found[frame] = float(shown.strength[element])
         return found
 
     def stop(self) -> None:

@@ -7,7 +7,9 @@ from pathlib import Path
 from estompe.document.project import Project
 from estompe.document.scene import Falloff, Shape
 from estompe.evaluate import Frame, Memo, Problem, evaluate
+from estompe.evaluate.frame import Shown
 from estompe.exchange.errors import ExchangeError, Progress
+from estompe.geometry import Domain
 from estompe.kernels.types import Floats
 
 
@@ -34,9 +36,21 @@ def described(frame: Frame, problem: Problem) -> str:
 
 
 def strengths(frame: Frame, shape: Shape) -> list[tuple[Falloff, Floats]]:
-    """The falloffs that drive a shape, each with its strength on the shape's points."""
-    driving = {route.falloff for slot in shape.effects for route in slot.routes}
-    return [(item, frame.strength(shape.id, item.id)) for item in frame.scene.falloffs if item.id in driving]
+    """The falloffs that drive a shape, each with its strength on the shape's points as they are written."""
+    geometry = frame[shape.id]
+    found = []
+    for falloff, shown in driving(frame, shape):
+        values = shown.strength
+        if shown.domain is not Domain.POINT:
+            values = geometry.to_points(shown.domain, values)
+        found.append((falloff, values))
+    return found
+
+
+def driving(frame: Frame, shape: Shape) -> list[tuple[Falloff, Shown]]:
+    """The falloffs that drive a shape, each on what the effect that uses it acts on."""
+    used = {route.falloff for slot in shape.effects for route in slot.routes}
+    return [(item, frame.shown(shape.id, item.id)) for item in frame.scene.falloffs if item.id in used]
 
 
 def file_word(name: str, taken: Container[str]) -> str:

@@ -32,6 +32,20 @@ def turned_over(part: Part) -> Part:
     return part._replace(corners=part.corners[order], attributes=attributes)
 
 
+def repeated(part: Part, matrices: NDArray[np.float64], name: str) -> Part:
+    """A part as often as there are matrices, float64 (k, 4, 4), rows times matrix. Raises ExchangeError for wrong corners."""
+    count = len(part.points)
+    if len(part.corners) and (part.corners.min() < 0 or part.corners.max() >= count):
+        raise ExchangeError(f"a face of “{part.name}” names a point that does not exist")
+    points = part.points @ matrices[:, :3, :3] + matrices[:, 3:, :3]
+    corners = part.corners + count * np.arange(len(matrices))[:, None]
+    attributes = {
+        key: values if key[0] is Domain.WHOLE else np.concatenate([values] * len(matrices))
+        for key, values in part.attributes.items()
+    }
+    return Part(name, points.reshape(-1, 3), corners.reshape(-1), np.tile(part.sizes, len(matrices)), attributes)
+
+
 def merged(parts: list[Part], notes: tuple[str, ...] = ()) -> Geometry:
     """All parts as one mesh; each becomes a face group, attributes that all have are kept.
 

@@ -212,8 +212,8 @@ def _centroids(cut: Cut) -> NDArray[np.float64]:
     step = np.arange(len(faces)) - np.repeat(np.cumsum(sizes - 2) - (sizes - 2), sizes - 2)
     begin = cut.offsets[:-1][faces]
     owner = np.repeat(np.arange(len(cut.seeds)), np.diff(cut.starts))[faces]
-    middle = np.stack([np.bincount(cut.piece, cut.points[:, k], len(cut.seeds)) for k in range(3)], axis=1)
-    middle /= np.maximum(np.bincount(cut.piece, minlength=len(cut.seeds)), 1)[:, None]
+    sums = np.stack([np.bincount(cut.piece, cut.points[:, k], len(cut.seeds)) for k in range(3)], axis=1)
+    middle = sums / np.maximum(np.bincount(cut.piece, minlength=len(cut.seeds)), 1)[:, None]
     a, b, c = (cut.points[cut.corners[at]] - middle[owner] for at in (begin, begin + step + 1, begin + step + 2))
     six = np.einsum("ij,ij->i", a, np.cross(b, c))
     volume = np.bincount(owner, six, len(cut.seeds))

@@ -117,6 +117,10 @@ class Copies(Geometry):
             return self.piece_attributes.get((domain, name))
         return super().attribute(domain, name)
 
+    def to_points(self, domain: Domain, values: Floats) -> Floats:
+        own = values[self.shown] if domain is Domain.PIECE and len(values) == len(self.positions) else values
+        return super().to_points(domain, own)
+
     def transformed(self, matrix: Matrix) -> Geometry:
         linear = matrix[:, :3]
         sizes = np.maximum(np.linalg.norm(linear, axis=0), 1e-12)

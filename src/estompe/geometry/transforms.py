@@ -5,6 +5,8 @@ from math import cos, radians, sin
 import numpy as np
 from numpy.typing import NDArray
 
+from estompe.kernels.types import Floats
+
 Triple = tuple[float, float, float]
 Matrix = NDArray[np.float64]
 
@@ -61,3 +63,25 @@ def _inverse_of_flat(matrix: Matrix) -> Matrix:
     outer, sizes, inner = np.linalg.svd(matrix[:, :3])
     linear = (inner.T / np.maximum(sizes, _THINNEST)) @ outer.T
     return np.concatenate([linear, -linear @ matrix[:, 3:]], axis=1)
+
+
+def quaternions(axes: Floats) -> Floats:
+    """Rotations as unit quaternions, x y z w, float32 (k, 4). axes: float32 (k, 9), unit columns; mirrored ones are turned over.
+
+    After Shepperd, "Quaternion from Rotation Matrix" (1978), doi:10.2514/3.55767b: the largest of the four is found first.
+    """
+    m = axes.reshape(-1, 3, 3).astype(np.float64)
+    m[np.linalg.det(m) < 0, :, 0] *= -1
+    trace = m[:, 0, 0] + m[:, 1, 1] + m[:, 2, 2]
+    squares = np.stack([*(1 + 2 * m[:, k, k] - trace for k in range(3)), 1 + trace], axis=1)
+    largest = squares.argmax(axis=1)
+    rows = np.arange(len(m))
+    half = 0.5 / np.sqrt(np.maximum(squares[rows, largest], 1e-30))
+    products = np.empty((len(m), 4, 4))
+    for i in range(3):
+        products[:, i, i] = squares[:, i]
+        products[:, i, 3] = products[:, 3, i] = m[:, (i + 2) % 3, (i + 1) % 3] - m[:, (i + 1) % 3, (i + 2) % 3]
+        for j in range(i):
+            products[:, i, j] = products[:, j, i] = m[:, i, j] + m[:, j, i]
+    products[:, 3, 3] = squares[:, 3]
+    return np.asarray(products[rows, largest] * half[:, None], np.float32)

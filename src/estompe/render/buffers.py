@@ -53,14 +53,23 @@ class MeshBuffers:
         self._bound: dict[tuple[str, str], Any] = {}
         self.uploads: list[str] = []
 
-    def follow(self, geometry: Geometry, strength: Floats | None, range_position: Floats | None, edges: bool) -> None:
-        """Upload what changed since the last picture."""
+    def follow(
+        self,
+        geometry: Geometry,
+        strength: Floats | None,
+        range_position: Floats | None,
+        edges: bool,
+        colors: Floats | None = None,
+    ) -> None:
+        """Upload what changed since the last picture. colors: float32 (points, 3), to be shown instead of its own."""
         self.uploads = []
         self._into("position", geometry.points)
         self._into("normal", geometry.normals)
         self._into("triangles", geometry.topology.triangles)
         arrays = {"strength": strength, "range_position": range_position}
         arrays.update({name: geometry.attribute(Domain.POINT, name) for name in _OPTIONAL})
+        if colors is not None:
+            arrays.update(color=colors, back_color=None)
         for name, array in arrays.items():
             if array is not None:
                 self._into(name, array)

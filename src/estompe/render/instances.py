@@ -112,8 +112,12 @@ class CopiesBuffers:
         range_position: Floats | None,
         edges: bool,
         seen: NDArray[np.bool_] | None = None,
+        colors: Floats | None = None,
     ) -> None:
-        """Upload what changed since the last picture. seen: bool (k,), which copies are to be drawn, None for all shown."""
+        """Upload what changed since the last picture.
+
+        seen: bool (k,), which copies are to be drawn, None for all shown; colors: float32 (k, 3), instead of their own.
+        """
         self.uploads = []
         while len(self._groups) > len(copies.forms):
             self._groups.pop().release()
@@ -126,6 +130,8 @@ class CopiesBuffers:
             "range_position": range_position, "color": copies.attribute(Domain.PIECE, "color"),
             "back_color": copies.attribute(Domain.PIECE, "back_color"),
         }  # fmt: skip
+        if colors is not None:
+            arrays.update(color=colors, back_color=colors)
         for number, (group, form) in enumerate(zip(self._groups, copies.forms, strict=True)):
             group.uploads.clear()
             group.mesh.follow(form, None, None, edges)

@@ -7,6 +7,7 @@ from PIL import Image
 
 from estompe.document.atomic import written_whole
 from estompe.evaluate import Frame
+from estompe.evaluate.frame import Shown
 from estompe.render.renderer import Item, Look, Picture, Renderer
 from estompe.render.viewpoint import Viewpoint
 
@@ -23,11 +24,15 @@ def items_of(frame: Frame, falloff: str | None = None, only: str | None = None) 
         if not shape.visible:
             continue
         shown = frame.shown(shape.id, falloff) if falloff is not None and only in (None, shape.id) else None
-        geometry = frame[shape.id]
-        strength = None if shown is None else shown.to_draw(geometry, shown.strength)
-        position = None if shown is None else shown.to_draw(geometry, shown.positions)
-        found.append(Item(shape.id, geometry, shape.color, strength, position))
+        item = Item(shape.id, frame[shape.id], shape.color)
+        found.append(item if shown is None else with_falloff(item, shown))
     return found
+
+
+def with_falloff(item: Item, shown: Shown) -> Item:
+    """An item that shows a falloff."""
+    strength, positions = (shown.to_draw(item.geometry, values) for values in (shown.strength, shown.positions))
+    return item._replace(strength=strength, range_position=positions)
 
 
 def camera_picture(frame: Frame, size: tuple[int, int], falloff: str | None = None) -> Picture:

@@ -16,15 +16,16 @@ from estompe.render import palette
 from estompe.render.buffers import MeshBuffers
 from estompe.render.instances import CopiesBuffers, seen_copies
 from estompe.render.occlusion import Occlusion
+from estompe.render.pieces import piece_colors
 from estompe.render.viewpoint import Viewpoint
 
-Mode = Literal["shaded", "strength", "wire"]
+Mode = Literal["shaded", "strength", "wire", "pieces"]
 Picture = NDArray[np.uint8]
 _MOST_PIXELS = 80_000_000
 _WORTH_CULLING = 4096
 """Copies from which on it pays to look which of them are in the picture."""
 _EVERY_PROGRAM = ("surface", "wire", "ids")
-_DARKENED: dict[Mode, float] = {"shaded": 1.0, "strength": 0.4}
+_DARKENED: dict[Mode, float] = {"shaded": 1.0, "strength": 0.4, "pieces": 0.8}
 """How much occlusion shows: strength must read as a number, and a wire is all lines."""
 
 
@@ -180,12 +181,13 @@ class Renderer:
             self._meshes.pop(gone).release()
         for item in items:
             geometry, wire = item.geometry, look.mode == "wire"
+            colors = piece_colors(geometry) if look.mode == "pieces" else None
             if isinstance(geometry, Copies):
                 copies = self._buffers(item.id, CopiesBuffers)
                 seen = near[item.id] if near is not None else self._seen(geometry, matrices)
-                copies.follow(geometry, item.strength, item.range_position, wire, seen)
+                copies.follow(geometry, item.strength, item.range_position, wire, seen, colors)
             else:
-                self._buffers(item.id, MeshBuffers).follow(geometry, item.strength, item.range_position, edges=wire)
+                self._buffers(item.id, MeshBuffers).follow(geometry, item.strength, item.range_position, wire, colors)
             self.uploads += [f"{item.id}.{name}" for name in self._meshes[item.id].uploads]
 
     def _buffers(self, item: str, kind: type[Any]) -> Any:

@@ -27,6 +27,7 @@ COMMANDS = (
     _mode("shaded", "Shaded", "1"),
     _mode("strength", "Strength", "2"),
     _mode("wire", "Wire", "3"),
+    _mode("pieces", "Pieces", "4"),
     Command("fit", "Fit", lambda c: c.view.fit(), "View", "F", needs_scene),
     Command(
         "toggle_camera", "Through the camera", lambda c: c.view.look_through_camera(not c.view.through_camera), "View",

@@ -6,7 +6,7 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from estompe.geometry import Geometry
+from estompe.geometry.samples import Samples
 from estompe.geometry.transforms import Matrix, inverse
 from estompe.kernels.smooth import blurred
 from estompe.kernels.types import Floats
@@ -25,15 +25,15 @@ class Brush:
     mirrored: bool = False
 
 
-def touched(mask: Floats, mesh: Geometry, place: NDArray[np.float64], brush: Brush, matrix: Matrix) -> Floats:
-    """The mask after one touch of the brush at a place on the surface, float32 (points,), kept in 0..1."""
-    fraction = _fraction(mesh.points, place, brush.radius)
+def touched(mask: Floats, elements: Samples, place: NDArray[np.float64], brush: Brush, matrix: Matrix) -> Floats:
+    """The mask after one touch of the brush at a place on the surface, float32 (elements,), kept in 0..1."""
+    fraction = _fraction(elements.positions, place, brush.radius)
     if brush.mirrored:
         own = inverse(matrix)[:, :3] @ place + inverse(matrix)[:, 3]
         own[0] = -own[0]
-        fraction = np.maximum(fraction, _fraction(mesh.points, matrix[:, :3] @ own + matrix[:, 3], brush.radius))
+        fraction = np.maximum(fraction, _fraction(elements.positions, matrix[:, :3] @ own + matrix[:, 3], brush.radius))
     if brush.mode == "blur":
-        soft = blurred(mask, *mesh.topology.neighbours, 2)
+        soft = blurred(mask, *elements.neighbours, 2)
         made = mask + fraction * (soft - mask)
     else:
         sign = 1.0 if brush.mode == "add" else -1.0

@@ -18,7 +18,9 @@ from estompe.document.edits import ScenePath
 from estompe.document.project import asset_name
 from estompe.document.transforms import matrix_of
 from estompe.falloffs.painted import carried_over
-from estompe.geometry import frozen
+from estompe.geometry import Domain, frozen
+from estompe.geometry.copies import Copies
+from estompe.geometry.samples import Samples, samples_of
 
 
 class Painting(QObject):
@@ -56,12 +58,20 @@ class Painting(QObject):
         path = self.path
         if path is None or self._evaluator.answer is None or not edits.exists(self._document.scene, path):
             return
-        mesh = self._evaluator.answer.frame[shape]
+        elements = self._elements(shape)
         mask = self._document.asset(edits.get(self._document.scene, path))
-        if mask is None or mask.shape != (len(mesh.points),):
-            mask = np.zeros(len(mesh.points), np.float32)
+        if mask is None or mask.shape != (len(elements),):
+            mask = np.zeros(len(elements), np.float32)
         matrix = matrix_of(self._evaluator.answer.frame.shape(shape).transform)
-        self._keep(path, touched(mask, mesh, place, self.brush, matrix), mesh.rest, "Paint", ("paint", path))
+        self._keep(path, touched(mask, elements, place, self.brush, matrix), elements.rest, "Paint", ("paint", path))
+
+    def _elements(self, shape: str) -> Samples:
+        """What a mask has one number for: what the effect that uses the falloff acts on."""
+        answer = self._evaluator.answer
+        assert answer is not None
+        geometry, shown = answer.frame[shape], answer.shown.get(shape)
+        plain = Domain.PIECE if isinstance(geometry, Copies) else Domain.POINT
+        return samples_of(geometry, plain if shown is None else shown.domain)
 
     def carry_over(self, path: ScenePath) -> None:
         """Bring a painted mask to the current shape's mesh, by nearest points at rest."""
@@ -70,7 +80,7 @@ class Painting(QObject):
         if mask is None or before is None or self._evaluator.answer is None or self._selection.shape_id is None:
             self._messages.say("there is nothing to carry over: paint again", "error")
             return
-        rest = self._evaluator.answer.frame[self._selection.shape_id].rest
+        rest = self._elements(self._selection.shape_id).rest
         self._keep(path, carried_over(mask, before, rest), rest, "Carry over")
 
     def _keep(

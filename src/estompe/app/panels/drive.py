@@ -22,6 +22,7 @@ from estompe.document.numbers import plain
 from estompe.document.scene import EffectSlot, Route, Shape
 from estompe.evaluate.worker import Answer
 from estompe.falloffs.joining import JOINS
+from estompe.geometry.copies import Copies
 from estompe.setups.adding import add_effect
 
 
@@ -169,7 +170,8 @@ class DrivePanel(Panel):
         self.problems.show(answer.frame.problems, ("shapes", shape.id))
         # What is wrong is often that the mesh is open; where nothing is wrong nobody counts edges on this thread.
         wrong = any(item.path[:2] == ("shapes", shape.id) for item in answer.frame.problems)
-        self._show_edges.setVisible(wrong and not answer.frame[shape.id].topology.closed)
+        mesh = answer.frame[shape.id]
+        self._show_edges.setVisible(wrong and not isinstance(mesh, Copies) and not mesh.topology.closed)
 
     def _show_summary(self, answer: Answer, shape: Shape) -> None:
         """What the opened effect has to say about its result."""

@@ -24,6 +24,7 @@ from estompe.document.references import REFERENCES
 from estompe.document.scene import EASED, Falloff, Layer, Range
 from estompe.falloffs.joining import JOINS
 from estompe.falloffs.ramp import default_range
+from estompe.geometry.samples import samples_of
 from estompe.setups.adding import add_falloff, add_layer
 
 
@@ -122,7 +123,7 @@ class MeasurePanel(Panel):
             or shown.falloff.id != self.session.selection.falloff.id
         ):
             return
-        points = answer.frame[shown.shape.id].points
+        points = samples_of(shown.mesh, shown.domain).positions
         for layer in shown.falloff.layers:
             if layer.id in self.rows and layer.enabled:
                 values = shown.layer_values(layer.id)

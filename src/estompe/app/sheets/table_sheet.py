@@ -1,8 +1,8 @@
-"""The Table: numbers of points or faces, sorted, filtered by a condition, and picked into a group."""
+"""The Table: numbers of points, faces or pieces, sorted, filtered by a condition, and picked into a group."""
 
 from collections.abc import Callable, Iterator, Mapping
 from functools import partial
-from typing import Any
+from typing import Any, cast
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,11 +14,17 @@ from estompe.app.session import Session
 from estompe.app.widgets.labels import closing_head, hairline, label, link
 from estompe.document.edits import fresh_id, insert
 from estompe.document.formula import FormulaError, compute, parse
+from estompe.document.kinds import ActsOn
 from estompe.document.project import asset_name
 from estompe.document.scene import EffectSlot
 from estompe.effects.group import Group
+from estompe.evaluate.frame import Shown
+from estompe.evaluate.graph import DOMAINS
 from estompe.geometry import Domain, Geometry, frozen
+from estompe.geometry.copies import Copies
 from estompe.geometry.faces import on_faces
+from estompe.geometry.geometry import Attributes
+from estompe.geometry.samples import Samples, samples_of
 from estompe.kernels.types import Floats
 
 Column = NDArray[np.floating]
@@ -44,6 +50,40 @@ class Columns(Mapping[str, Column]):
         return len(self._made)
 
 
+def columns_of(mesh: Geometry, domain: Domain, shown: Shown | None) -> Columns:
+    """What there is to know of each element of a domain, by name."""
+    strength = shown.strength if shown is not None and shown.domain is domain else None
+    if domain is Domain.FACE:
+        averaged = shown is not None and shown.domain is Domain.POINT and len(shown.strength) == len(mesh.points)
+        return face_columns(mesh, strength, shown.strength if averaged and shown is not None else None)
+    return point_columns(mesh, strength) if domain is Domain.POINT else piece_columns(mesh, strength)
+
+
+def piece_columns(mesh: Geometry, strength: Floats | None) -> Columns:
+    """What there is to know of each piece or copy, by name."""
+    pieces = samples_of(mesh, Domain.PIECE)
+    count = len(pieces)
+    found: dict[str, Callable[[], Column]] = {"id": lambda: pieces.ids.astype(np.float64)}
+    if strength is not None and len(strength) == count:
+        found["strength"] = lambda: strength
+    found.update({name: partial(_sample_column, pieces, "positions", k) for k, name in enumerate("xyz")})
+    found.update({f"n{name}": partial(_sample_column, pieces, "normals", k) for k, name in enumerate("xyz")})
+    if isinstance(mesh, Copies):
+        found.update({f"scale {name}": partial(_column, mesh.scales, k) for k, name in enumerate("xyz")})
+        found["form"] = lambda: mesh.form.astype(np.float64)
+        found["shown"] = lambda: mesh.shown.astype(np.float64)
+        found["rank"] = lambda: mesh.rank.astype(np.float64)
+    else:
+        found["rank"] = lambda: mesh.pieces.rank.astype(np.float64)
+    attributes = mesh.piece_attributes if isinstance(mesh, Copies) else mesh.attributes
+    found.update(_attributes(attributes, Domain.PIECE))
+    return Columns(count, found)
+
+
+def _sample_column(samples: Samples, name: str, k: int) -> Column:
+    return np.asarray(getattr(samples, name)[:, k], np.float64)
+
+
 def point_columns(mesh: Geometry, strength: Floats | None) -> Columns:
     """What there is to know of each point, by name."""
     count = len(mesh.points)
@@ -52,20 +92,25 @@ def point_columns(mesh: Geometry, strength: Floats | None) -> Columns:
         found["strength"] = lambda: strength
     found.update({name: partial(_column, mesh.points, k) for k, name in enumerate("xyz")})
     found.update({f"n{name}": partial(_column, mesh.normals, k) for k, name in enumerate("xyz")})
-    found.update(_attributes(mesh, Domain.POINT))
+    found.update(_attributes(mesh.attributes, Domain.POINT))
     return Columns(count, found)
 
 
-def face_columns(mesh: Geometry, strength: Floats | None) -> Columns:
-    """What there is to know of each face, by name: its middle, area, corners and the mean strength over them."""
+def face_columns(mesh: Geometry, strength: Floats | None, of_points: Floats | None = None) -> Columns:
+    """What there is to know of each face, by name: its middle, area, corners and its strength.
+
+    of_points: strengths of the points, whose means over the corners stand in where faces have none of their own.
+    """
     topology = mesh.topology
     found: dict[str, Callable[[], Column]] = {"id": partial(np.arange, topology.faces, dtype=np.float64)}
-    if strength is not None and len(strength) == len(mesh.points):
-        found["strength"] = partial(on_faces, mesh, strength)
+    if strength is not None and len(strength) == topology.faces:
+        found["strength"] = lambda: strength
+    elif of_points is not None:
+        found["strength"] = partial(on_faces, mesh, of_points)
     found.update({name: partial(_face_middles, mesh, k) for k, name in enumerate("xyz")})
     found["area"] = lambda: np.linalg.norm(topology.face_normals(mesh.points), axis=1) / 2
     found["corners"] = lambda: np.diff(topology.offsets).astype(np.float64)
-    found.update(_attributes(mesh, Domain.FACE))
+    found.update(_attributes(mesh.attributes, Domain.FACE))
     return Columns(topology.faces, found)
 
 
@@ -77,10 +122,10 @@ def _face_middles(mesh: Geometry, axis: int) -> Column:
     return on_faces(mesh, np.ascontiguousarray(mesh.points[:, axis]))
 
 
-def _attributes(mesh: Geometry, domain: Domain) -> dict[str, Callable[[], Column]]:
+def _attributes(attributes: Attributes, domain: Domain) -> dict[str, Callable[[], Column]]:
     """A domain's attributes, one column for each of their numbers."""
     found: dict[str, Callable[[], Column]] = {}
-    for (own, name), values in mesh.attributes.items():
+    for (own, name), values in attributes.items():
         if own is not domain:
             continue
         flat = values.reshape(len(values), -1)
@@ -186,16 +231,14 @@ class TableSheet(QWidget):
     def _bar(self) -> QHBoxLayout:
         row = QHBoxLayout()
         self.elements = QComboBox()
-        self.elements.addItems(["points", "faces"])
+        self.elements.addItems(list(DOMAINS))
         self.elements.setAccessibleName("What the rows are")
         self.elements.activated.connect(self.pull)
         self.condition = QLineEdit()
         self.condition.setPlaceholderText("only where, such as strength > 0.5 and y < 1")
         self.condition.setAccessibleName("Condition")
         self.condition.textChanged.connect(self.pull)
-        group = link(
-            "Pick these points into a group", "A Group effect at the end of the shape's effects, with these points"
-        )
+        group = link("Pick these into a group", "A Group effect at the end of the shape's effects, with these rows")
         group.clicked.connect(self.pick_group)
         row.addWidget(self.elements)
         row.addWidget(self.condition, 1)
@@ -211,8 +254,7 @@ class TableSheet(QWidget):
             return
         mesh = answer.frame[shape]
         shown = answer.shown.get(shape)
-        columns_of = point_columns if self.elements.currentText() == "points" else face_columns
-        columns = columns_of(mesh, None if shown is None else shown.strength)
+        columns = columns_of(mesh, DOMAINS[self.elements.currentText()], shown)
         kept = self._kept(columns)
         self.model.show(columns, kept)
         self.head.about.setText(f"{answer.frame.shape(shape).name}, frame {answer.request.frame}")
@@ -243,17 +285,22 @@ class TableSheet(QWidget):
         return self.model.rows[rows] if rows else self.model.rows
 
     def pick_group(self) -> None:
-        """Keep the picked points as a group of the shape."""
+        """Keep the picked rows as a group of the shape."""
         answer, shape = self.session.evaluator.answer, self.session.selection.shape
-        if answer is None or shape is None or not answer.frame.has(shape.id) or self.elements.currentText() != "points":
-            self.session.messages.say("groups are of points: show points first", "warning")
+        if answer is None or shape is None or not answer.frame.has(shape.id):
+            self.session.messages.say("the shape is not computed yet: try again", "warning")
             return
-        members = np.zeros(len(answer.frame[shape.id].points), np.bool_)
+        elements = self.elements.currentText()
+        members = np.zeros(self.model.columns.rows, np.bool_)
         members[self.picked()] = True
         kept = frozen(members)
         name = asset_name(kept)
         self.session.document.add_assets({name: kept})
         names = [effect.effect.name for effect in shape.effects if isinstance(effect.effect, Group)]
-        effect = EffectSlot(fresh_id(self.session.document.scene, "effect"), Group(f"group {len(names) + 1}", name))
+        effect = EffectSlot(
+            fresh_id(self.session.document.scene, "effect"),
+            Group(f"group {len(names) + 1}", name),
+            acts_on=cast(ActsOn, elements),
+        )
         scene = insert(self.session.document.scene, ("shapes", shape.id, "effects"), effect)
-        self.session.document.commit(scene, f"Group {units.counted(int(members.sum()))} points of {shape.name}")
+        self.session.document.commit(scene, f"Group {units.counted(int(members.sum()))} {elements} of {shape.name}")

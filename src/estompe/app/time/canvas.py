@@ -26,7 +26,7 @@ class TimeCanvas(QWidget):
         self._fractions_of: tuple[str | None, str | None] = (None, None)
         self.lanes: list[Lane] = []
         self.picked: set[Mark] = set()
-        self.pinned: tuple[str, int] | None = None
+        self.pinned: tuple[str, int, str] | None = None
         self._ready: set[int] = set()
         self._scroll = 0
         self._drag = ""
@@ -49,14 +49,14 @@ class TimeCanvas(QWidget):
 
     # What is shown
 
-    def pin(self, point: tuple[str, int] | None) -> None:
-        """Follow the strength of one point of a shape over time, or none."""
-        self.pinned = point
+    def pin(self, element: tuple[str, int, str] | None) -> None:
+        """Follow the strength of one element of a shape over time, or none: the shape, its number, and what it is called."""
+        self.pinned = element
         self.refresh()
 
     def course(self) -> dict[int, float]:
-        """What is known of the followed point's strength, by frame."""
-        return {} if self.pinned is None else self.session.evaluator.worker.course(*self.pinned)
+        """What is known of the followed element's strength, by frame."""
+        return {} if self.pinned is None else self.session.evaluator.worker.course(*self.pinned[:2])
 
     def refresh(self) -> None:
         """Show the scene's keys again."""
@@ -198,7 +198,7 @@ class TimeCanvas(QWidget):
         painter.setFont(theme.font(11))
         painter.setPen(t.color("soft"))
         course = self.course()
-        words = f"at point {self.pinned[1]}{_lands(course)}" if self.pinned is not None else "past half strength"
+        words = f"at {self.pinned[2]}{_lands(course)}" if self.pinned is not None else "past half strength"
         painter.drawText(QRectF(12, bottom - 18, _LEFT - 20, 18), Qt.AlignmentFlag.AlignVCenter, words)
         scene = self.session.document.scene
         values = course if self.pinned is not None else self.fractions

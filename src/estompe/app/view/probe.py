@@ -6,8 +6,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from estompe.app import units
+from estompe.evaluate.frame import Shown
 from estompe.evaluate.worker import Answer
 from estompe.falloffs.joining import JOINS
+from estompe.geometry import Domain
+from estompe.geometry.copies import Copies
 from estompe.render import Viewpoint
 from estompe.render.renderer import Hit
 
@@ -28,20 +31,16 @@ def read(
     shown = answer.shown.get(hit.id)
     if shown is None:
         return None
-    geometry = answer.frame[hit.id]
-    triangles = geometry.topology.triangles
-    if hit.triangle >= len(triangles):
+    element, weights = _looked_at(answer, shown, hit, viewpoint, at, size)
+    if element is None:
         return None
-    corners = triangles[hit.triangle]
-    eye, direction = viewpoint.ray(*at, *size)
-    weights = barycentric_weights(geometry.points[corners].astype(np.float64), eye, direction)
-    strength, value = (float(array[corners] @ weights) for array in (shown.strength, shown.values))
+    strength, value = (float(array[element] @ weights) for array in (shown.strength, shown.values))
     words: list[str] = []
     for layer in shown.falloff.layers:
         values = shown.layer_values(layer.id)
         if values is None:
             continue
-        own = float(values[corners] @ weights)
+        own = float(values[element] @ weights)
         unit = "" if layer.range is not None else layer.source.unit()
         name = f"{'1 − ' if layer.one_minus else ''}{layer.source.label.lower()}"
         sign = f"{JOINS[layer.join].sign} " if words else ""
@@ -49,16 +48,58 @@ def read(
     return Reading(strength, value, "  ".join(words))
 
 
-def nearest_point(
+def _looked_at(
+    answer: Answer,
+    shown: Shown,
+    hit: Hit,
+    viewpoint: Viewpoint,
+    at: tuple[float, float],
+    size: tuple[float, float],
+) -> tuple[NDArray[np.int64] | None, NDArray[np.float64]]:
+    """The elements that are looked at and their weights: a triangle's three points, or one face, piece or copy."""
+    geometry = answer.frame[hit.id]
+    alone = np.ones(1)
+    if hit.copy is not None:
+        return np.array([hit.copy]), alone
+    triangles = geometry.topology.triangles
+    if hit.triangle >= len(triangles) or len(shown.strength) != geometry.count(shown.domain):
+        return None, alone
+    corners = triangles[hit.triangle]
+    if shown.domain is Domain.FACE:
+        return geometry.topology.triangle_faces[hit.triangle : hit.triangle + 1].astype(np.int64), alone
+    if shown.domain is Domain.PIECE:
+        return geometry.pieces.of[corners[:1]].astype(np.int64), alone
+    eye, direction = viewpoint.ray(*at, *size)
+    weights = barycentric_weights(geometry.points[corners].astype(np.float64), eye, direction)
+    return corners.astype(np.int64), weights
+
+
+def nearest_element(
     answer: Answer, hit: Hit, viewpoint: Viewpoint, at: tuple[float, float], size: tuple[float, float]
 ) -> tuple[str, int] | None:
-    """The shape and the number of its point nearest to where a pixel's ray meets it."""
+    """The shape and the number of the element of it at a pixel: the face, piece or copy, or the nearest point."""
     position = surface_position(answer, hit, viewpoint, at, size)
     if position is None:
         return None
-    geometry = answer.frame[hit.id]
+    if hit.copy is not None:
+        return hit.id, hit.copy
+    geometry, shown = answer.frame[hit.id], answer.shown.get(hit.id)
     corners = geometry.topology.triangles[hit.triangle]
+    if shown is not None and shown.domain is not Domain.POINT:
+        elements, _ = _looked_at(answer, shown, hit, viewpoint, at, size)
+        return None if elements is None else (hit.id, int(elements[0]))
     return hit.id, int(corners[np.argmin(np.linalg.norm(geometry.points[corners] - position, axis=1))])
+
+
+def element_name(answer: Answer, shape: str, element: int) -> str:
+    """What a person calls an element of a shape, such as "point 12" or "copy 3"."""
+    shown, geometry = answer.shown.get(shape), answer.frame[shape]
+    if isinstance(geometry, Copies):
+        return f"copy {int(geometry.ids[element])}"
+    domain = Domain.POINT if shown is None else shown.domain
+    if domain is Domain.PIECE:
+        return f"{geometry.pieces.word} {int(geometry.pieces.ids[element])}"
+    return f"{domain.value} {element}"
 
 
 def surface_position(
@@ -66,9 +107,14 @@ def surface_position(
 ) -> NDArray[np.float64] | None:
     """Where on the surface a pixel's ray meets it, float64 (3,)."""
     geometry = answer.frame[hit.id]
-    if hit.triangle >= len(geometry.topology.triangles):
+    if isinstance(geometry, Copies):
+        if hit.copy is None or hit.copy >= len(geometry.positions):
+            return None
+        corners, _ = geometry.corners_of(hit.copy, hit.triangle)
+    elif hit.copy is not None or hit.triangle >= len(geometry.topology.triangles):
         return None
-    corners = geometry.points[geometry.topology.triangles[hit.triangle]].astype(np.float64)
+    else:
+        corners = geometry.points[geometry.topology.triangles[hit.triangle]].astype(np.float64)
     return np.asarray(barycentric_weights(corners, *viewpoint.ray(*at, *size)) @ corners)
 
 

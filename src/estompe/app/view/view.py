@@ -13,17 +13,18 @@ from estompe.app.view.chains import Chain, chains_of
 from estompe.app.view.drawing import Drawer, Job, Probe
 from estompe.app.view.handles import Handles, HandleTool
 from estompe.app.view.pointer import Pointer
-from estompe.app.view.probe import Reading, nearest_point, read, surface_position
+from estompe.app.view.probe import Reading, element_name, nearest_element, read, surface_position
 from estompe.app.view.shells import Shell, shells_of
 from estompe.document import edits
 from estompe.document.edits import ScenePath
 from estompe.document.numbers import plain_triple
 from estompe.document.scene import Camera, EffectSlot, Transform
 from estompe.document.transforms import matrix_of
+from estompe.geometry.samples import samples_of
 from estompe.kernels.transform import transformed
 from estompe.render import Item, Look, Viewpoint
 from estompe.render.palette import rgb
-from estompe.render.picture import items_of
+from estompe.render.picture import items_of, with_falloff
 from estompe.render.renderer import Hit, Mode
 
 # Buttons over the picture keep their colours in both themes: the picture's ground is light in both.
@@ -34,7 +35,7 @@ QToolButton:hover {{ background: rgba(255, 255, 255, 90); }}
 QToolButton::menu-indicator {{ image: none; width: 0; }}
 """
 _MOST_LISTED = 4
-MODES: tuple[Mode, ...] = ("shaded", "strength", "wire")
+MODES: tuple[Mode, ...] = ("shaded", "strength", "wire", "pieces")
 
 
 class View(QWidget):
@@ -169,12 +170,7 @@ class View(QWidget):
         answer = self.session.evaluator.answer
         shown = answer.shown
         items = items_of(answer.frame)
-        self._items = [
-            item._replace(strength=shown[item.id].strength, range_position=shown[item.id].positions)
-            if item.id in shown
-            else item
-            for item in items
-        ]
+        self._items = [with_falloff(item, shown[item.id]) if item.id in shown else item for item in items]
         if not self.pointer.dragging and self.pointer.at is not None:
             self.ask(self.pointer.at, "value")
         self.redraw()
@@ -297,9 +293,8 @@ class View(QWidget):
         answer = self.session.evaluator.answer
         current = answer.current if answer is not None else None
         if self.marks_coarse and current is not None:
-            overlay.paint_edges(
-                painter, self.viewpoint, self.extent, current.mesh.points[current.coarse_edges], OVER_PICTURE.ochre
-            )
+            ends = samples_of(current.mesh, current.domain).positions[current.coarse_edges]
+            overlay.paint_edges(painter, self.viewpoint, self.extent, ends, OVER_PICTURE.ochre)
         if self.session.selection.marked_edges is not None:
             overlay.paint_edges(
                 painter, self.viewpoint, self.extent, self.session.selection.marked_edges, OVER_PICTURE.chalk
@@ -414,12 +409,15 @@ class View(QWidget):
             self._nearest = None
             self.set_reading(None)
             return
-        self._nearest = nearest_point(answer, hit, probe.job.viewpoint, *probe.pixel)
+        self._nearest = nearest_element(answer, hit, probe.job.viewpoint, *probe.pixel)
         self.set_reading(read(answer, hit, probe.job.viewpoint, *probe.pixel))
 
-    def nearest_point(self) -> tuple[str, int] | None:
-        """The shape and point that the last reading was nearest to."""
-        return self._nearest
+    def nearest_element(self) -> tuple[str, int, str] | None:
+        """The shape, the number and the name of the element that the last reading was of, or the point nearest to it."""
+        answer = self.session.evaluator.answer
+        if self._nearest is None or answer is None or not answer.frame.has(self._nearest[0]):
+            return None
+        return (*self._nearest, element_name(answer, *self._nearest))
 
     # Events
 

@@ -9,8 +9,9 @@ from numpy.typing import NDArray
 from estompe.document.names import clean_name
 from estompe.exchange.errors import ExchangeError, Progress
 from estompe.exchange.formats import Reader, register_reader
-from estompe.exchange.merging import MOST_GROUPS, Arrays, Part, merged, turned_over
+from estompe.exchange.merging import MOST_GROUPS, Arrays, Part, merged, repeated, turned_over
 from estompe.geometry import Domain, Geometry
+from estompe.geometry.copies import MOST_REAL_POINTS
 
 _DOMAINS = {"vertex": Domain.POINT, "varying": Domain.POINT, "faceVarying": Domain.CORNER, "uniform": Domain.FACE}
 
@@ -18,7 +19,7 @@ _DOMAINS = {"vertex": Domain.POINT, "varying": Domain.POINT, "faceVarying": Doma
 def read(path: Path, progress: Progress, metres_per_unit: float) -> Geometry:
     """The meshes of a USD file at its first time as one mesh with Y up, in scene units; each becomes a face group.
 
-    Instances are read; point instancers are left out, and said so. Raises ExchangeError.
+    Instances are read, those of point instancers laid together by their forms. Raises ExchangeError.
     """
     from pxr import Gf, Tf, Usd, UsdGeom
 
@@ -35,30 +36,73 @@ def read(path: Path, progress: Progress, metres_per_unit: float) -> Geometry:
     if UsdGeom.GetStageUpAxis(stage) == UsdGeom.Tokens.z:
         upright = Gf.Matrix4d(Gf.Rotation(Gf.Vec3d(1, 0, 0), -90), Gf.Vec3d(0))
     unit = UsdGeom.GetStageMetersPerUnit(stage) if UsdGeom.StageHasAuthoredMetersPerUnit(stage) else metres_per_unit
-    prims, notes = _meshes(stage)
+    prims, instancers = _meshes(stage)
     cache = UsdGeom.XformCache(time)
-    parts = []
+    parts, notes = [], []
     for number, prim in enumerate(prims):
         progress(number / len(prims), f"reading {prim.GetName()}")
         part = _part(UsdGeom.Mesh(prim), cache.GetLocalToWorldTransform(prim) * upright, time)
         if part is not None:
-            parts.append(part._replace(points=part.points * (unit / metres_per_unit)))
-    return merged(parts, tuple(notes))
+            parts.append(part)
+    for instancer in instancers:
+        made, words = _instanced(UsdGeom.PointInstancer(instancer), cache, upright, time)
+        parts += made
+        notes += words
+    return merged([part._replace(points=part.points * (unit / metres_per_unit)) for part in parts], tuple(notes))
 
 
-def _meshes(stage: Any) -> tuple[list[Any], list[str]]:
-    """The prims that are meshes, those inside instances too, and what is left out."""
+def _meshes(stage: Any) -> tuple[list[Any], list[Any]]:
+    """The prims that are meshes, those inside instances too, and the point instancers."""
     from pxr import Usd, UsdGeom
 
-    found, notes = [], []
+    found, instancers = [], []
     walk = iter(Usd.PrimRange.Stage(stage, Usd.TraverseInstanceProxies()))
     for prim in walk:
         if prim.IsA(UsdGeom.PointInstancer):
-            notes.append(f"the point instancer “{prim.GetName()}” was left out: it cannot be imported yet")
+            instancers.append(prim)
             walk.PruneChildren()  # what is below are its prototypes
         elif prim.IsA(UsdGeom.Mesh):
             found.append(prim)
-    return found, notes
+    return found, instancers
+
+
+def _instanced(instancer: Any, cache: Any, upright: Any, time: Any) -> tuple[list[Part], list[str]]:
+    """The copies of a point instancer, all of one form as one part, and what a person should know."""
+    from pxr import Usd, UsdGeom
+
+    name = clean_name(instancer.GetPrim().GetName())
+    forms = np.asarray(instancer.GetProtoIndicesAttr().Get(time) or [], np.int64)
+    if not len(forms):
+        return [], [f"the point instancer “{name}” has no copies"]
+    # The form's own transform counts, and hidden copies do not.
+    matrices = instancer.ComputeInstanceTransformsAtTime(
+        time, time, UsdGeom.PointInstancer.IncludeProtoXform, UsdGeom.PointInstancer.IgnoreMask
+    )
+    if matrices is None or len(matrices) != len(forms):
+        raise ExchangeError(f"the point instancer “{name}” has other numbers of positions and forms")
+    shown = np.asarray(instancer.ComputeMaskAtTime(time) or np.ones(len(forms)), np.bool_)
+    placed = np.array(matrices, np.float64).reshape(-1, 4, 4) @ np.array(
+        cache.GetLocalToWorldTransform(instancer.GetPrim()) * upright
+    )
+    parts: list[Part] = []
+    total = 0
+    for number, path in enumerate(instancer.GetPrototypesRel().GetForwardedTargets()):
+        root = instancer.GetPrim().GetStage().GetPrimAtPath(path)
+        chosen = placed[(forms == number) & shown]
+        for prim in Usd.PrimRange(root) if root and len(chosen) else ():
+            if not prim.IsA(UsdGeom.Mesh):
+                continue
+            own = cache.ComputeRelativeTransform(prim, root)[0]
+            part = _part(UsdGeom.Mesh(prim), own, time)
+            if part is None:
+                continue
+            total += len(part.points) * len(chosen)
+            if total > MOST_REAL_POINTS:
+                raise ExchangeError(
+                    f"the copies of “{name}” have more than {MOST_REAL_POINTS:,} points together: import fewer of them"
+                )
+            parts.append(repeated(part, chosen, f"{name} {part.name}"))
+    return parts, [f"the {int(shown.sum()):,} copies of “{name}” became one mesh"]
 
 
 def _part(mesh: Any, matrix: Any, time: Any) -> Part | None:

@@ -1,0 +1,1 @@
+"""Prims of a USD scene over time, one writer each."""

@@ -1,0 +1,118 @@
+"""Copies over time as a point instancer: forms once, and for each copy where it stands, its colour and strengths."""
+
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from estompe.document.names import clean_name
+from estompe.document.scene import Color, Shape
+from estompe.evaluate import Frame
+from estompe.exchange.bake import driving
+from estompe.exchange.usd.mesh import MeshWriter
+from estompe.exchange.usd.samples import TimeSamples, identifier
+from estompe.geometry import Domain
+from estompe.geometry.copies import Copies
+from estompe.geometry.transforms import quaternions
+from estompe.kernels.types import Floats
+
+
+class CopiesWriter:
+    """Writes a shape's copies; ids and forms once, the rest where it changes."""
+
+    def __init__(self, stage: Any, name: str, path: str) -> None:
+        from pxr import UsdGeom
+
+        self._stage, self._path = stage, path
+        self._instancer = UsdGeom.PointInstancer.Define(stage, path)
+        self._instancer.GetPrim().SetDisplayName(clean_name(name))
+        self._primvars = UsdGeom.PrimvarsAPI(self._instancer)
+        self._samples = TimeSamples()
+        self._forms: list[MeshWriter] = []
+        self._taken: set[str] = set()
+        self._names: dict[str, str] = {}
+        self._orientations: tuple[Floats, Floats, NDArray[np.float16]] | None = None
+
+    def add(self, frame: Frame, shape: Shape) -> None:
+        """Write a shape's copies on a frame."""
+        from pxr import Vt
+
+        copies, number, made = frame[shape.id], frame.number, self._instancer
+        if not isinstance(copies, Copies):
+            self._add_nothing(number)
+            return
+        self._add_forms(copies, shape.color, number)
+        changing = self._samples.changing
+        self._samples.steady(
+            "form", copies.form, Vt.IntArray.FromNumpy(copies.form), number, made.CreateProtoIndicesAttr()
+        )
+        self._samples.steady("ids", copies.ids, Vt.Int64Array.FromNumpy(copies.ids), number, made.CreateIdsAttr())
+        if changing("positions", copies.positions, number, made.CreatePositionsAttr(), Vt.Vec3fArray):
+            self._add_extent(copies, number)
+        rotations, halves = self._rotations(copies.axes)
+        changing("rotations", rotations, number, made.CreateOrientationsfAttr(), Vt.QuatfArray)
+        # Programs that do not know the exact ones yet look for these.
+        changing("halves", halves, number, made.CreateOrientationsAttr(), Vt.QuathArray)
+        changing("scales", _mirrored(copies), number, made.CreateScalesAttr(), Vt.Vec3fArray)
+        hidden = copies.ids[~copies.shown]
+        self._samples.steady(
+            "hidden", copies.shown, Vt.Int64Array.FromNumpy(hidden), number, made.CreateInvisibleIdsAttr()
+        )
+        self._add_primvars(frame, shape, copies, number)
+
+    def _add_nothing(self, number: float) -> None:
+        """No copies on a frame where they could not be made."""
+        from pxr import Vt
+
+        none = np.zeros((0, 3), np.float32)
+        self._samples.changing("positions", none, number, self._instancer.CreatePositionsAttr(), Vt.Vec3fArray)
+        self._samples.steady(
+            "form", none, Vt.IntArray.FromNumpy(np.zeros(0, np.int32)), number, self._instancer.CreateProtoIndicesAttr()
+        )
+
+    def _add_forms(self, copies: Copies, color: Color, number: float) -> None:
+        while len(self._forms) < len(copies.forms):
+            path = f"{self._path}/Forms/form_{len(self._forms) + 1}"
+            self._forms.append(MeshWriter(self._stage, f"form {len(self._forms) + 1}", path))
+            self._instancer.GetPrototypesRel().AddTarget(path)
+        for writer, form in zip(self._forms, copies.forms, strict=False):
+            writer.add_mesh(form, color, number)
+
+    def _add_extent(self, copies: Copies, number: float) -> None:
+        from pxr import Vt
+
+        self._instancer.CreateExtentAttr().Set(Vt.Vec3fArray.FromNumpy(np.stack(copies.bounds)), number)
+
+    def _rotations(self, axes: Floats) -> tuple[Floats, NDArray[np.float16]]:
+        """Rotations as quaternions, exact and half as long, the same arrays for the same axes."""
+        if self._orientations is None or self._orientations[0] is not axes:
+            exact = quaternions(axes)
+            self._orientations = axes, exact, exact.astype(np.float16)
+        return self._orientations[1:]
+
+    def _add_primvars(self, frame: Frame, shape: Shape, copies: Copies, number: float) -> None:
+        from pxr import Sdf, UsdGeom, Vt
+
+        color = copies.attribute(Domain.PIECE, "color")
+        if color is not None:
+            made = self._primvars.CreatePrimvar("displayColor", Sdf.ValueTypeNames.Color3fArray, UsdGeom.Tokens.vertex)
+            self._samples.changing("color", color, number, made.GetAttr(), Vt.Vec3fArray)
+        for falloff, shown in driving(frame, shape):
+            if shown.domain is not Domain.PIECE:
+                continue
+            if falloff.id not in self._names:
+                self._names[falloff.id] = identifier(f"strength_{falloff.name}", self._taken)
+            made = self._primvars.CreatePrimvar(
+                self._names[falloff.id], Sdf.ValueTypeNames.FloatArray, UsdGeom.Tokens.vertex
+            )
+            self._samples.changing(falloff.id, shown.strength, number, made.GetAttr(), Vt.FloatArray)
+
+
+def _mirrored(copies: Copies) -> NDArray[np.float32]:
+    """Scales, with the first negative where axes are mirrored: a rotation cannot say so."""
+    determinants = np.linalg.det(copies.axes.reshape(-1, 3, 3).astype(np.float64))
+    if (determinants > 0).all():
+        return copies.scales
+    made = copies.scales.copy()
+    made[determinants < 0, 0] *= -1
+    return made

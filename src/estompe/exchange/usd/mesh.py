@@ -1,0 +1,102 @@
+"""A mesh over time: points, normals, faces, UVs, colours, pieces, and strengths as primvars."""
+
+from typing import Any
+
+import numpy as np
+
+from estompe.document.names import clean_name
+from estompe.document.scene import Color, Falloff, Shape
+from estompe.evaluate import Frame
+from estompe.exchange.bake import strengths
+from estompe.exchange.usd.samples import TimeSamples, identifier
+from estompe.geometry import Domain, Geometry
+from estompe.kernels.types import Floats
+
+
+class MeshWriter:
+    """Writes a shape's mesh; what stays the same from frame to frame is written once."""
+
+    def __init__(self, stage: Any, name: str, path: str) -> None:
+        from pxr import UsdGeom
+
+        self._mesh = UsdGeom.Mesh.Define(stage, path)
+        self._mesh.GetPrim().SetDisplayName(clean_name(name))
+        self._samples = TimeSamples()
+        self._taken: set[str] = set()
+        self._names: dict[str, str] = {}
+        self._started = False
+        self._primvars = UsdGeom.PrimvarsAPI(self._mesh)
+
+    def add(self, frame: Frame, shape: Shape) -> None:
+        """Write a shape's mesh on a frame, and the strength of each falloff that drives it."""
+        self.add_mesh(frame[shape.id], shape.color, frame.number)
+        for falloff, values in strengths(frame, shape):
+            self._add_strength(falloff, values, frame.number)
+
+    def add_mesh(self, geometry: Geometry, color: Color, number: float) -> None:
+        """Write a mesh on a frame. color: what it has where it has none of its own."""
+        from pxr import Vt
+
+        if not self._started:
+            self._start(geometry)
+        self._add_faces(geometry, number)
+        self._add_color(geometry, color, number)
+        if self._samples.changing("points", geometry.points, number, self._mesh.GetPointsAttr(), Vt.Vec3fArray):
+            low, high = geometry.bounds
+            self._mesh.GetExtentAttr().Set(Vt.Vec3fArray.FromNumpy(np.stack([low, high])), number)
+        self._samples.changing("normals", geometry.normals, number, self._mesh.GetNormalsAttr(), Vt.Vec3fArray)
+
+    def _start(self, geometry: Geometry) -> None:
+        from pxr import UsdGeom, Vt
+
+        self._started = True
+        mesh = self._mesh
+        mesh.CreateSubdivisionSchemeAttr(UsdGeom.Tokens.none)
+        mesh.CreatePointsAttr()
+        mesh.CreateNormalsAttr()
+        mesh.CreateExtentAttr()
+        mesh.SetNormalsInterpolation(UsdGeom.Tokens.vertex)
+        for (domain, name), members in geometry.attributes.items():
+            if domain is Domain.FACE and members.dtype == np.bool_:
+                where = Vt.IntArray.FromNumpy(np.flatnonzero(members).astype(np.int32))
+                UsdGeom.Subset.CreateUniqueGeomSubset(self._mesh, identifier(name, set()), UsdGeom.Tokens.face, where)
+
+    def _add_faces(self, geometry: Geometry, number: float) -> None:
+        """What mostly stays: faces and UVs. It is written once, and over time only where an effect changes it."""
+        from pxr import Sdf, UsdGeom, Vt
+
+        topology, mesh = geometry.topology, self._mesh
+        counts = Vt.IntArray.FromNumpy(np.diff(topology.offsets))
+        self._samples.steady("counts", topology, counts, number, mesh.GetFaceVertexCountsAttr())
+        indices = Vt.IntArray.FromNumpy(topology.corners)
+        self._samples.steady("indices", topology, indices, number, mesh.GetFaceVertexIndicesAttr())
+        for domain, kind in ((Domain.CORNER, UsdGeom.Tokens.faceVarying), (Domain.POINT, UsdGeom.Tokens.vertex)):
+            uv = geometry.attribute(domain, "uv")
+            if uv is not None:
+                made = self._primvars.CreatePrimvar("st", Sdf.ValueTypeNames.TexCoord2fArray, kind)
+                values = Vt.Vec2fArray.FromNumpy(np.ascontiguousarray(uv, np.float32))
+                self._samples.steady("st", uv, values, number, made.GetAttr())
+                break
+        if topology.parted is not None:
+            made = self._primvars.CreatePrimvar("piece", Sdf.ValueTypeNames.Int64Array, UsdGeom.Tokens.vertex)
+            ids = topology.parted.ids[topology.parted.of]
+            self._samples.steady("piece", topology.parted, Vt.Int64Array.FromNumpy(ids), number, made.GetAttr())
+
+    def _add_color(self, geometry: Geometry, base: Color, number: float) -> None:
+        from pxr import Sdf, UsdGeom, Vt
+
+        color = geometry.attribute(Domain.POINT, "color")
+        interpolation = UsdGeom.Tokens.constant if color is None else UsdGeom.Tokens.vertex
+        made = self._primvars.CreatePrimvar("displayColor", Sdf.ValueTypeNames.Color3fArray, interpolation)
+        plain = np.array([base], np.float32) if color is None else np.ascontiguousarray(color[:, :3], np.float32)
+        owner = base if color is None else color
+        self._samples.steady("displayColor", owner, Vt.Vec3fArray.FromNumpy(plain), number, made.GetAttr())
+
+    def _add_strength(self, falloff: Falloff, values: Floats, number: float) -> None:
+        from pxr import Sdf, UsdGeom, Vt
+
+        name = falloff.id
+        if name not in self._names:
+            self._names[name] = identifier(f"strength_{falloff.name}", self._taken)
+        primvar = self._primvars.CreatePrimvar(self._names[name], Sdf.ValueTypeNames.FloatArray, UsdGeom.Tokens.vertex)
+        self._samples.changing(name, values, number, primvar.GetAttr(), Vt.FloatArray)
