@@ -11,6 +11,7 @@ from estompe.document.scene import EffectSlot, Scene, Shape, Transform
 from estompe.effects.move import Move
 from estompe.effects.push import Push
 from estompe.evaluate import evaluate
+from estompe.evaluate.graph import DOMAINS
 from estompe.geometry import Domain, primitives
 from estompe.geometry.transforms import transform_matrix
 from estompe.setups.adding import add_control, add_effect, add_shape
@@ -44,7 +45,9 @@ def _with_defaults(tag):
 def test_zero_strength_is_the_identity(tag):
     effect = _with_defaults(tag)
     sphere = primitives.sphere(0.5, 4)
-    after = effect.apply(sphere, np.zeros(len(sphere.points), np.float32), _At())
+    at = _At()
+    at.domain = DOMAINS[effect.able()[0]]
+    after = effect.apply(sphere, np.zeros(sphere.count(at.domain), np.float32), at)
     assert np.array_equal(after.points, sphere.points)
     assert after.topology is sphere.topology
 

@@ -22,6 +22,7 @@ from estompe.setups.adding import add_control, add_falloff, add_shape
 from estompe.shapes.box import Box
 from estompe.shapes.copies_grid import CopiesOnGrid
 from estompe.shapes.sphere import Sphere
+from estompe.shapes.strands_between import StrandsBetween
 
 
 def _project():
@@ -115,3 +116,24 @@ def test_pieces_are_one_mesh_with_their_ids(tmp_path):
     assert np.array_equal(pieces, geometry.pieces.ids[geometry.pieces.of])
     subsets = [item.GetPrim().GetName() for item in UsdGeom.Subset.GetAllGeomSubsets(mesh)]
     assert subsets == ["inside"]
+
+
+@pytest.mark.parametrize("drawn", ["ribbons", "tubes", "lines"])
+def test_strands_are_curves_with_widths_that_read_back_equal(tmp_path, drawn):
+    scene, first = add_shape(Scene(), "First", Box(0.2, 0.2, 0.2, 1))
+    scene, second = add_shape(scene, "Second", Box(0.2, 0.2, 0.2, 1))
+    scene = edits.put(scene, ("shapes", second, "transform"), Transform((2.0, 0.0, 0.0)))
+    source = StrandsBetween(from_shape=first, to_shape=second, lines=2, points=20, drawn=drawn, width=0.03, tip=0.5)
+    scene, arcs = add_shape(scene, "Arcs", source)
+    path = tmp_path / "arcs.usdc"
+    usd.write(Project(scene), 1, 3, path)
+    assert failed_checks(path) == []
+    stage = Usd.Stage.Open(str(path))
+    made = UsdGeom.BasisCurves(stage.GetPrimAtPath("/World/Arcs"))
+    for number in (1, 3):
+        strands = evaluate(Project(scene), number)[arcs]
+        lines = strands.topology.lines
+        assert np.array_equal(made.GetCurveVertexCountsAttr().Get(number), np.diff(lines.offsets))
+        assert np.array_equal(made.GetPointsAttr().Get(number), strands.points[lines.points])
+        assert np.array_equal(made.GetWidthsAttr().Get(number), strands.attribute("point", "width")[lines.points])
+    assert made.GetPointsAttr().Get(1) != made.GetPointsAttr().Get(3)  # alive

@@ -58,7 +58,7 @@ class Shell(Effect, tag="shell"):
             # At ten units from the camera the thickness is as it says.
             amounts = (strength * away * np.float32(0.1)).astype(np.float32)
         moved = displace_along(geometry.points, geometry.normals, amounts, thickness if outline else -thickness)
-        layer = _turned(Geometry(moved, geometry.topology, geometry.attributes, geometry.at_rest))
+        layer = _turned(geometry.moved(moved))
         if outline:
             present = geometry.attribute(Domain.POINT, "color")
             own = np.array(context.shape_color, np.float32) if present is None else present[:, :3]
@@ -73,7 +73,7 @@ def _turned(mesh: Geometry) -> Geometry:
         key: frozen(np.take(values, order, axis=0)) if key[0] is Domain.CORNER else values
         for key, values in mesh.attributes.items()
     }
-    return Geometry(mesh.points, turned, attributes, mesh.at_rest)
+    return Geometry(mesh.points, turned, attributes, mesh.at_rest, axes=mesh.piece_axes)
 
 
 def _inside_out(topology: Topology) -> tuple[Topology, NDArray[np.integer]]:
@@ -81,7 +81,7 @@ def _inside_out(topology: Topology) -> tuple[Topology, NDArray[np.integer]]:
     sizes = np.diff(topology.offsets)
     ends = np.repeat(topology.offsets[1:] + topology.offsets[:-1] - 1, sizes)
     order = ends - np.arange(len(topology.corners))
-    return Topology(frozen(topology.corners[order]), topology.offsets, topology.points), order
+    return Topology(frozen(topology.corners[order]), topology.offsets, topology.points, topology.parted), order
 
 
 def _colored(mesh: Geometry, color: Floats, one_sided: float) -> Geometry:

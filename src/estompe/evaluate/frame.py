@@ -64,12 +64,12 @@ class Shown:
         return samples_of(self.mesh, self.domain).pairs
 
     def to_draw(self, geometry: Geometry, values: Floats) -> Floats:
-        """Values of the elements as the finished shape is drawn: one for each copy, else for each point, float32.
+        """Values of the elements as the finished shape is drawn: one for each copy or face, else for each point, float32.
 
         The same array for the same values, so that nothing is sent twice.
         """
         target = Domain.PIECE if isinstance(geometry, Copies) else Domain.POINT
-        if self.domain is target:
+        if self.domain in (target, Domain.FACE) and len(values) == geometry.count(self.domain):
             return values
         key = id(values), target
         if key not in self._drawn:

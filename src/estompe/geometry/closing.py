@@ -28,7 +28,7 @@ def _extended(domain: Domain, values: np.ndarray, lids: tuple[int, int]) -> np.n
 
 def _with_lids(mesh: Geometry) -> tuple[Topology, tuple[int, int]]:
     topology = mesh.topology
-    loops = _border_loops(topology)
+    loops = border_loops(topology)
     for loop in loops:
         places = mesh.rest[loop].astype(np.float64)
         offsets = places - places.mean(axis=0)
@@ -42,7 +42,7 @@ def _with_lids(mesh: Geometry) -> tuple[Topology, tuple[int, int]]:
     return Topology(frozen(corners), frozen(offsets_of), topology.points, topology.parted), lids
 
 
-def _border_loops(topology: Topology) -> list[Indices]:
+def border_loops(topology: Topology) -> list[Indices]:
     """The borders as rings of points, in the direction that a lid's corners run. Raises GeometryError where they branch."""
     corners, offsets = topology.corners, topology.offsets
     following = np.roll(corners, -1)

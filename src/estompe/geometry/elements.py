@@ -5,6 +5,8 @@ from typing import Any
 
 from numpy.typing import NDArray
 
+from estompe.geometry.closing import border_loops
+from estompe.geometry.copies import Copies
 from estompe.geometry.geometry import Domain, Geometry
 from estompe.geometry.pieces import Ids
 from estompe.geometry.samples import samples_of, through_uvs
@@ -80,6 +82,18 @@ class Elements:
         """Elements next to each: starts, int32 (n + 1,), and members, int32. Declared as "topology"."""
         self._check("topology")
         return self._samples.neighbours
+
+    @property
+    def are_copies(self) -> bool:
+        """Whether these are copies that are not made real."""
+        return isinstance(self._geometry, Copies) and self._samples.domain is Domain.PIECE
+
+    def border_loops(self) -> list[Floats]:
+        """The open borders of the mesh at rest as rings, float32 (k, 3) each; none for a closed one. Declared as "topology"."""
+        self._check("topology")
+        topology, rest = self._geometry.topology, self._geometry.rest
+        loops = topology.derived("border loops", lambda: tuple(border_loops(topology)))
+        return [rest[loop] for loop in loops]
 
     def attribute(self, name: str) -> NDArray[Any] | None:
         """A stored attribute on the elements, float32 (n,) or (n, k); None if there is none. Declared as "attributes"."""

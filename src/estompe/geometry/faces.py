@@ -6,6 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from estompe.geometry.geometry import Attributes, Domain, Geometry, frozen
+from estompe.geometry.pieces import Pieces
 from estompe.geometry.topology import Topology
 from estompe.kernels.topology import face_means
 
@@ -33,7 +34,9 @@ def _kept(topology: Topology, faces: NDArray[np.bool_]) -> tuple[Topology, NDArr
     sizes = np.diff(topology.offsets)
     corners = np.repeat(faces, sizes)
     offsets = np.concatenate([[0], np.cumsum(sizes[faces])]).astype(np.int32)
-    made = Topology(frozen(topology.corners[corners]), frozen(offsets), topology.points, topology.parted)
+    made = Topology(
+        frozen(topology.corners[corners]), frozen(offsets), topology.points, topology.parted, topology.lines
+    )
     return made, corners
 
 
@@ -53,13 +56,19 @@ def laid_together(first: Geometry, second: Geometry) -> Geometry:
             attributes[key] = one
         elif one.shape[1:] == other.shape[1:]:
             attributes[key] = frozen(np.concatenate([one, other]))
-    return Geometry(points, topology, _sorted(attributes), first.at_rest.joined_with(second.at_rest))
+    rest = first.at_rest.joined_with(second.at_rest)
+    return Geometry(points, topology, _sorted(attributes), rest, axes=first.piece_axes)
 
 
 def _beside(first: Topology, second: Topology) -> Topology:
     corners = np.concatenate([first.corners, second.corners + np.int32(first.points)])
     offsets = np.concatenate([first.offsets, second.offsets[1:] + first.offsets[-1]])
-    return Topology(frozen(corners), frozen(offsets), first.points + second.points)
+    parted = None
+    if first.parted is not None and second.parted is not None and len(first.parted) == len(second.parted):
+        # Two layers of the same pieces: each goes on as one.
+        of = frozen(np.concatenate([first.parted.of, second.parted.of]))
+        parted = Pieces(of, first.parted.ids, first.parted.rank, first.parted.word)
+    return Topology(frozen(corners), frozen(offsets), first.points + second.points, parted)
 
 
 def _sorted(attributes: Attributes) -> Attributes:

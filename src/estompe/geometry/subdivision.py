@@ -12,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from estompe.geometry.geometry import Domain, Geometry, frozen
+from estompe.geometry.pieces import Pieces
 from estompe.geometry.rest import Rest
 from estompe.geometry.topology import Topology
 from estompe.kernels.mixing import Mix, mixed
@@ -100,7 +101,7 @@ def subdivided(mesh: Geometry, faces: NDArray[np.bool_], rounded: NDArray[np.flo
     if rounded is not None and split.rounded is not None:
         points += split.carry(_ROUNDED, rounded)[:, None] * (mixed(mesh.points, split.rounded) - points)
     attributes = {key: split.carry(key, values) for key, values in mesh.attributes.items()}
-    return Geometry(points, split.topology, attributes, Rest(split.carry(_REST, mesh.rest)))
+    return Geometry(points, split.topology, attributes, Rest(split.carry(_REST, mesh.rest)), axes=mesh.piece_axes)
 
 
 def _split(topology: Topology, faces: NDArray[np.bool_], rounded: bool) -> _Split:
@@ -111,14 +112,25 @@ def _split(topology: Topology, faces: NDArray[np.bool_], rounded: bool) -> _Spli
     edge_point = topology.points + np.cumsum(edges.split) - 1
     face_point = topology.points + int(edges.split.sum()) + np.cumsum(faces) - 1
     laid, sources, new_sizes, parents = _laid(corners, offsets, edges, faces, edge_point, face_point)
+    mixes = _Mixes(topology, edges, faces)
+    mix = mixes.points()
     made = Topology(
         frozen(laid.astype(np.int32)),
         frozen(np.concatenate([[0], np.cumsum(new_sizes)]).astype(np.int32)),
         topology.points + int(edges.split.sum()) + int(faces.sum()),
+        _parted(topology, mix),
     )
-    mixes = _Mixes(topology, edges, faces)
     rounding = mixes.rounded() if rounded else None
-    return _Split(topology, made, mixes.points(), rounding, sources.astype(np.int32), parents)
+    return _Split(topology, made, mix, rounding, sources.astype(np.int32), parents)
+
+
+def _parted(topology: Topology, mix: Mix) -> Pieces | None:
+    """The pieces with the new points in them: each belongs to the piece of what it is mixed from."""
+    before = topology.parted
+    if before is None:
+        return None
+    of = before.of[mix.members[mix.starts[:-1]]]
+    return Pieces(frozen(of), before.ids, before.rank, before.word, pairs=before.pairs)
 
 
 def _edges(corners: _Whole, offsets: _Whole, owner: _Whole, faces: NDArray[np.bool_], points: int) -> _Edges:

@@ -4,7 +4,7 @@ import threading
 from collections import OrderedDict
 from collections.abc import Callable, Hashable, Iterator
 from functools import cached_property
-from typing import Any, TypeVar
+from typing import Any, NamedTuple, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -46,18 +46,29 @@ class _Scratch(threading.local):
 _scratch = _Scratch()
 
 
+class Lines(NamedTuple):
+    """Polylines over numbered points: the point of each vertex, int32 (m,), and where each line begins, int32 (lines + 1,)."""
+
+    points: Indices
+    offsets: Indices
+
+
 class Topology:
-    """Polygons of any size over numbered points.
+    """Polygons of any size over numbered points, and lines.
 
     corners: int32 (m,), the point of each corner; offsets: int32 (faces + 1,), where each face's corners begin; parted: the
-    pieces, where there are several. What is derived from them is computed once, when first asked for.
+    pieces, where there are several; lines: polylines, where there are any.
+
+    What is derived from them is computed once, when first asked for.
     """
 
-    def __init__(self, corners: Indices, offsets: Indices, points: int, parted: Pieces | None = None) -> None:
+    def __init__(
+        self, corners: Indices, offsets: Indices, points: int, parted: Pieces | None = None, lines: Lines | None = None
+    ) -> None:
         self.corners = corners
         self.offsets = offsets
         self.points = points
-        self.parted = parted
+        self.parted, self.lines = parted, lines
         self._made: OrderedDict[Hashable, Any] = OrderedDict()
         self._lock = threading.Lock()
 
@@ -84,6 +95,7 @@ class Topology:
         yield self.offsets
         if self.parted is not None:
             yield from self.parted.arrays()
+        yield from self.lines or ()
         for name in _DERIVED:
             held = self.__dict__.get(name, ())
             yield from held if isinstance(held, tuple) else (held,)
@@ -103,6 +115,15 @@ class Topology:
             return self.parted
         one = np.zeros(min(1, self.points), np.int64)
         return Pieces(np.zeros(self.points, np.int32), one, even_ranks(one), "part")
+
+    @cached_property
+    def line_segments(self) -> Indices:
+        """The pieces of all lines as pairs of points, int32 (s, 2)."""
+        if self.lines is None:
+            return np.zeros((0, 2), np.int32)
+        points, offsets = self.lines
+        begins = np.setdiff1d(np.arange(len(points)), offsets[1:] - 1)
+        return np.ascontiguousarray(np.stack([points[begins], points[begins + 1]], axis=1))
 
     @property
     def face_pieces(self) -> Indices:

@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 
 from estompe.geometry import Domain, Geometry
 from estompe.kernels.types import Floats
+from estompe.render.face_textures import FaceTexture
 
 
 class Slot:
@@ -51,6 +52,8 @@ class MeshBuffers:
         self._context = context
         self._slots: dict[str, Slot] = {}
         self._bound: dict[tuple[str, str], Any] = {}
+        self._faces = {"face_values": FaceTexture(context, 2), "face_colors": FaceTexture(context, 4)}
+        self.by_faces = self.colors_by_faces = False
         self.uploads: list[str] = []
 
     def follow(
@@ -66,6 +69,7 @@ class MeshBuffers:
         self._into("position", geometry.points)
         self._into("normal", geometry.normals)
         self._into("triangles", geometry.topology.triangles)
+        strength, range_position = self._of_faces(geometry, strength, range_position, colors)
         arrays = {"strength": strength, "range_position": range_position}
         arrays.update({name: geometry.attribute(Domain.POINT, name) for name in _OPTIONAL})
         if colors is not None:
@@ -77,6 +81,31 @@ class MeshBuffers:
                 self._drop(name)
         if edges:
             self._into("edges", geometry.topology.edges)
+        if geometry.topology.lines is not None and not geometry.topology.faces:
+            self._into("lines", geometry.topology.line_segments)
+
+    def _of_faces(
+        self, geometry: Geometry, strength: Floats | None, range_position: Floats | None, colors: Floats | None
+    ) -> tuple[Floats | None, Floats | None]:
+        """Take what is of faces into textures. Returns what is left for the points."""
+        topology = geometry.topology
+        own = geometry.attribute(Domain.FACE, "color") if colors is None else None
+        self.colors_by_faces = own is not None
+        if own is not None and self._faces["face_colors"].follow((own,), topology.triangle_faces):
+            self.uploads.append("face_colors")
+        self.by_faces = strength is not None and len(strength) == topology.faces != len(geometry.points)
+        if not self.by_faces or strength is None or range_position is None:
+            return strength, range_position
+        if self._faces["face_values"].follow((strength, range_position), topology.triangle_faces):
+            self.uploads.append("face_values")
+        return None, None
+
+    def use_faces(self, program: Any, unit: int) -> None:
+        """Bind the values of faces to texture units from a number on."""
+        program["by_faces"].value, program["colors_by_faces"].value = self.by_faces, self.colors_by_faces
+        for number, (name, texture) in enumerate(self._faces.items()):
+            program[name].value = unit + number
+            texture.use(unit + number)
 
     def _into(self, name: str, array: NDArray[Any]) -> None:
         slot = self._slots.setdefault(name, Slot())
@@ -122,6 +151,8 @@ class MeshBuffers:
     def release(self) -> None:
         """Give the graphics memory back."""
         self._unbind()
+        for texture in self._faces.values():
+            texture.release()
         for slot in self._slots.values():
             if slot.buffer is not None:
                 slot.buffer.release()

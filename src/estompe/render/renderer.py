@@ -22,6 +22,8 @@ from estompe.render.viewpoint import Viewpoint
 Mode = Literal["shaded", "strength", "wire", "pieces"]
 Picture = NDArray[np.uint8]
 _MOST_PIXELS = 80_000_000
+_FACES_UNIT = 1
+_MODES = {"edges": moderngl.LINES, "lines": moderngl.LINES}
 _WORTH_CULLING = 4096
 """Copies from which on it pays to look which of them are in the picture."""
 _EVERY_PROGRAM = ("surface", "wire", "ids")
@@ -209,15 +211,18 @@ class Renderer:
     def _render(self, item: Item, key: str, index: str, owners: list[tuple[Item, Any]] | None = None) -> None:
         """Draw an item with the program of a name, whose uniforms are set. owners: takes down what has which number."""
         buffers = self._meshes[item.id]
-        mode = moderngl.LINES if index == "edges" else moderngl.TRIANGLES
         if isinstance(buffers, MeshBuffers):
             program = self._programs[key]
-            if not item.geometry.topology.faces:
-                return
+            if not buffers.size(index):
+                if index != "triangles" or not buffers.size("lines"):
+                    return
+                index = "lines"
+            if key == "surface":
+                buffers.use_faces(program, _FACES_UNIT)
             if owners is not None:
                 owners.append((item, None))
                 program["item"].value = len(owners)
-            buffers.bound(key, program, index).render(mode)
+            buffers.bound(key, program, index).render(_MODES.get(index, moderngl.TRIANGLES))
             return
         program = self._of_copies[key]
         for drawn in buffers.drawn(key, program, index):
@@ -227,7 +232,8 @@ class Renderer:
             if key == "surface":
                 program["use_own_color"].value = drawn.mesh.has("color")
                 program["use_back_color"].value = drawn.mesh.has("back_color")
-            drawn.array.render(mode, instances=drawn.copies)
+                drawn.mesh.use_faces(program, _FACES_UNIT)
+            drawn.array.render(_MODES.get(index, moderngl.TRIANGLES), instances=drawn.copies)
 
     def _draw_item(self, item: Item, look: Look, matrices: tuple[Any, Any]) -> None:
         buffers = self._meshes[item.id]

@@ -15,8 +15,10 @@ from estompe.exchange.bake import check_folder, check_frames, frames
 from estompe.exchange.errors import ExchangeError, Progress
 from estompe.exchange.formats import SceneWriter, register_scene_writer
 from estompe.exchange.usd.copies import CopiesWriter
+from estompe.exchange.usd.curves import CurvesWriter
 from estompe.exchange.usd.mesh import MeshWriter
 from estompe.exchange.usd.samples import identifier
+from estompe.geometry import Geometry
 from estompe.geometry.copies import Copies
 
 ENDINGS = (".usdc", ".usda", ".usd")
@@ -84,7 +86,7 @@ class _Writers:
         self.pending = 0
         self._stage, self._scene = stage, scene
         self._paths = {shape.id: f"/World/{identifier(shape.name, taken)}" for shape in scene.shapes}
-        self._writers: dict[str, MeshWriter | CopiesWriter] = {}
+        self._writers: dict[str, MeshWriter | CopiesWriter | CurvesWriter] = {}
         self._forms = _hidden_forms(scene)
         self._camera = UsdGeom.Camera.Define(stage, "/World/Camera")
         self._matrix = self._camera.AddTransformOp()
@@ -95,8 +97,7 @@ class _Writers:
                 continue
             geometry = frame[shape.id]
             if shape.id not in self._writers:
-                kind = CopiesWriter if isinstance(geometry, Copies) else MeshWriter
-                self._writers[shape.id] = kind(self._stage, shape.name, self._paths[shape.id])
+                self._writers[shape.id] = _kind(geometry)(self._stage, shape.name, self._paths[shape.id])
             self._writers[shape.id].add(frame, shape)
             size = 64 * len(geometry.positions) if isinstance(geometry, Copies) else 2 * geometry.points.nbytes
             self.pending += size
@@ -113,6 +114,13 @@ class _Writers:
         self._camera.CreateVerticalApertureAttr(_FILM_HEIGHT)
         self._camera.CreateHorizontalApertureAttr(_FILM_HEIGHT * 16 / 9)
         self._camera.CreateFocalLengthAttr().Set(_FILM_HEIGHT / 2 / math.tan(angle / 2), number)
+
+
+def _kind(geometry: Geometry) -> type[MeshWriter | CopiesWriter | CurvesWriter]:
+    """What writes a shape, by what it is on its first frame."""
+    if isinstance(geometry, Copies):
+        return CopiesWriter
+    return CurvesWriter if geometry.topology.lines is not None else MeshWriter
 
 
 def _hidden_forms(scene: Scene) -> set[str]:

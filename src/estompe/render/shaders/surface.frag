@@ -8,6 +8,10 @@ in vec3 behind_color;
 flat in float sides;
 
 uniform bool show_strength;
+uniform bool by_faces;        // strengths and places in the range come from a texture, by the number of the triangle
+uniform bool colors_by_faces;
+uniform sampler2D face_values;
+uniform sampler2D face_colors;
 uniform sampler2D palette;
 
 out vec4 result;
@@ -18,6 +22,11 @@ float light(vec3 n, vec3 towards_eye) {
     float sky = 0.5 + 0.5 * n.y;
     float amount = 0.34 + 0.20 * sky + 0.44 * max(dot(n, key), 0.0) + 0.14 * max(dot(n, fill), 0.0);
     return amount - 0.16 * pow(1.0 - max(dot(n, towards_eye), 0.0), 3.0);
+}
+
+ivec2 cell_of_triangle(sampler2D texels) {
+    int width = textureSize(texels, 0).x;
+    return ivec2(gl_PrimitiveID % width, gl_PrimitiveID / width);
 }
 
 // How much of this pixel a line at `level` covers, `width` pixels wide.
@@ -46,10 +55,13 @@ void main() {
     n = gl_FrontFacing ? n : -n;
     float amount = light(n, towards_eye);
     vec3 color = gl_FrontFacing ? own_color : behind_color;
+    if (colors_by_faces) color = texelFetch(face_colors, cell_of_triangle(face_colors), 0).rgb;
     if (show_strength) {
         // Strength must read as a number: the light only hints at the form.
-        color = texture(palette, vec2(clamp(at_strength * 0.5 + 0.5, 0.001, 0.999), 0.5)).rgb;
-        color = with_contours(color * mix(1.0, amount, 0.45));
+        float strength = by_faces ? texelFetch(face_values, cell_of_triangle(face_values), 0).r : at_strength;
+        color = texture(palette, vec2(clamp(strength * 0.5 + 0.5, 0.001, 0.999), 0.5)).rgb;
+        color *= mix(1.0, amount, 0.45);
+        if (!by_faces) color = with_contours(color);
     } else {
         color *= amount;
     }

@@ -1,0 +1,74 @@
+"""Strands over time as curves with widths, colours and strengths."""
+
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from estompe.document.names import clean_name
+from estompe.document.scene import Shape
+from estompe.evaluate import Frame
+from estompe.exchange.bake import strengths
+from estompe.exchange.usd.samples import TimeSamples, identifier
+from estompe.geometry import Domain, Geometry
+
+
+class CurvesWriter:
+    """Writes the lines of a shape; what they are drawn as follows from their widths."""
+
+    def __init__(self, stage: Any, name: str, path: str) -> None:
+        from pxr import UsdGeom
+
+        self._curves = UsdGeom.BasisCurves.Define(stage, path)
+        self._curves.GetPrim().SetDisplayName(clean_name(name))
+        self._curves.CreateTypeAttr(UsdGeom.Tokens.linear)
+        self._primvars = UsdGeom.PrimvarsAPI(self._curves)
+        self._samples = TimeSamples()
+        self._taken: set[str] = set()
+        self._names: dict[str, str] = {}
+
+    def add(self, frame: Frame, shape: Shape) -> None:
+        """Write a shape's lines on a frame."""
+        from pxr import UsdGeom, Vt
+
+        geometry, number, made = frame[shape.id], frame.number, self._curves
+        members, counts = _lines(geometry)
+        self._samples.steady("counts", geometry.topology, counts, number, made.CreateCurveVertexCountsAttr())
+        points = np.ascontiguousarray(geometry.points[members])
+        self._samples.changing("points", points, number, made.CreatePointsAttr(), Vt.Vec3fArray)
+        extent = np.stack([points.min(axis=0), points.max(axis=0)]) if len(points) else np.zeros((2, 3), np.float32)
+        made.CreateExtentAttr().Set(Vt.Vec3fArray.FromNumpy(extent), number)
+        width = geometry.attribute(Domain.POINT, "width")
+        if width is not None:
+            self._samples.changing(
+                "width", np.ascontiguousarray(width[members]), number, made.CreateWidthsAttr(), Vt.FloatArray
+            )
+            made.SetWidthsInterpolation(UsdGeom.Tokens.vertex)
+        self._add_primvars(frame, shape, members, number)
+
+    def _add_primvars(self, frame: Frame, shape: Shape, members: NDArray[np.int32], number: float) -> None:
+        from pxr import Sdf, UsdGeom, Vt
+
+        color = frame[shape.id].attribute(Domain.POINT, "color")
+        how = UsdGeom.Tokens.constant if color is None else UsdGeom.Tokens.vertex
+        made = self._primvars.CreatePrimvar("displayColor", Sdf.ValueTypeNames.Color3fArray, how)
+        plain = np.array([shape.color], np.float32) if color is None else np.ascontiguousarray(color[members, :3])
+        self._samples.changing("color", plain, number, made.GetAttr(), Vt.Vec3fArray)
+        for falloff, values in strengths(frame, shape):
+            if falloff.id not in self._names:
+                self._names[falloff.id] = identifier(f"strength_{falloff.name}", self._taken)
+            made = self._primvars.CreatePrimvar(
+                self._names[falloff.id], Sdf.ValueTypeNames.FloatArray, UsdGeom.Tokens.vertex
+            )
+            own = np.ascontiguousarray(values[members])
+            self._samples.changing(falloff.id, own, number, made.GetAttr(), Vt.FloatArray)
+
+
+def _lines(geometry: Geometry) -> tuple[NDArray[np.int32], Any]:
+    """The point of each vertex of the lines, and how many vertices each has."""
+    from pxr import Vt
+
+    lines = geometry.topology.lines
+    if lines is None:
+        return np.zeros(0, np.int32), Vt.IntArray()
+    return lines.points, Vt.IntArray.FromNumpy(np.diff(lines.offsets))
