@@ -253,8 +253,33 @@ def shortcuts(studio: Studio) -> None:
     studio.take("shortcuts")
 
 
+def copies(studio: Studio) -> None:
+    """Tiles that turn, each with one strength, and the card of what turns them."""
+    studio.open("wall-tiles", 72)
+    session = studio.window.session
+    session.selection.choose_shape("wall")
+    session.selection.choose_falloff("passing", "pass")
+    studio.window.drive.open_card("turn")
+    studio.window.run("mode_strength")
+    studio.settle(all_frames=True)
+    studio.point_at(0.55, 0.36)
+    studio.take("copies")
+
+
+def pieces(studio: Studio) -> None:
+    """A colour for each shard."""
+    studio.open("amphora-shards", 66)
+    session = studio.window.session
+    session.selection.choose_shape("amphora")
+    session.selection.choose_falloff("under-tide", "rising")
+    studio.window.drive.open_card("cut")
+    studio.window.run("mode_pieces")
+    studio.settle(all_frames=True)
+    studio.take("pieces")
+
+
 SHOTS_IN_ORDER: tuple[Callable[[Studio], None], ...] = (
-    start, strength, shaded, wire, charcoal, set_up, keys, routing, table, press, curves, painted, palette,
+    start, strength, shaded, wire, charcoal, set_up, keys, routing, table, press, curves, painted, palette, copies, pieces,
     reference, preferences, overlaps, shortcuts,
 )  # fmt: skip
 

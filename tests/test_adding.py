@@ -22,7 +22,7 @@ from estompe.setups.adding import (
     paste_effects,
     subdivide_on_ramp,
 )
-from estompe.setups.push_near import push_near
+from estompe.setups.recipes.push_near import push_near
 from estompe.shapes.box import Box
 from estompe.shapes.sphere import Sphere
 
@@ -31,8 +31,7 @@ from estompe.shapes.sphere import Sphere
 def scene():
     """A shape, a falloff with a distance, and a push."""
     made, _ = add_shape(Scene(), "Sphere", Sphere(0.5, 10))
-    made, _, _ = push_near(made, "shape-1", np.full(3, -0.5, np.float32), np.full(3, 0.5, np.float32))
-    return made
+    return push_near(made, "shape-1", np.full(3, -0.5, np.float32), np.full(3, 0.5, np.float32)).scene
 
 
 @pytest.mark.parametrize("tag", kinds(Effect))

@@ -22,11 +22,14 @@ from estompe.effects.scale import Scale
 from estompe.effects.scatter_apart import ScatterApart
 from estompe.effects.separate import Separate
 from estompe.evaluate import Memo, evaluate
+from estompe.evaluate.worker import Request, compute_answer
 from estompe.falloffs.distance import Distance
 from estompe.falloffs.random import Random
 from estompe.geometry import Domain, Geometry, fracture
 from estompe.geometry.copies import Copies
 from estompe.geometry.samples import samples_of
+from estompe.render.picture import camera_picture, save_png
+from estompe.samples import plankton
 from estompe.setups.adding import add_control, add_effect, add_falloff, add_shape, new_source
 from estompe.shapes.box import Box
 from estompe.shapes.copies_grid import CopiesOnGrid
@@ -225,6 +228,17 @@ def test_colour_group_and_hide_act_on_faces_and_pieces():
     assert colors[chosen, 0].min() > colors[~chosen, 0].min()
     hidden = _after(scene, sphere, PARTED, EffectSlot("h", Hide(0.5), routed, acts_on="pieces"))
     assert hidden.topology.faces == faces.topology.faces - chosen.sum()
+
+
+def test_copies_are_not_made_real_by_effects_falloffs_or_pictures(tmp_path):
+    project = plankton.build(0.2)
+    answer = compute_answer(Request(project, 7, "plankton", "wave"), Memo())
+    copies = answer.frame["plankton"]
+    save_png(camera_picture(answer.frame, (160, 100), "wave"), tmp_path / "picture.png")
+    assert isinstance(copies, Copies)
+    assert not copies.is_real
+    assert copies.points_when_real == len(copies.points)
+    assert copies.is_real
 
 
 # Fracture

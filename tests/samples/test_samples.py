@@ -55,7 +55,10 @@ def test_veins_rise_only_while_the_arm_bends():
 def test_pennants_hold_still_and_part_where_the_gull_is():
     project = sample("pennants-gull").build(0.3)
     frame = evaluate(project, 60)
-    near = [frame.strength(shape, "near-gull").max() for shape in frame]
+    strength = frame.strength("Pennants", "near-gull")
+    pieces = frame["Pennants"].pieces
+    near = [strength[pieces.of == k].max() for k in range(len(pieces))]
+    assert len(near) == 8
     assert max(near) > 0.5
     assert min(near) == 0
 

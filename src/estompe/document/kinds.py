@@ -106,6 +106,9 @@ class Context(Protocol):
     def matrix_of(self, shape: str) -> Matrix:
         """Where another shape stands, its local space to world, float64 (3, 4)."""
 
+    def color_of(self, shape: str) -> tuple[float, float, float]:
+        """The colour of another shape."""
+
     def effect(self, effect: str) -> Any:
         """The settings of another effect by id, with plain numbers."""
 

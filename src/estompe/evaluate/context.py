@@ -62,6 +62,9 @@ class EvaluationContext:
     def matrix_of(self, shape: str) -> Matrix:
         return self._named("matrix", shape)  # type: ignore[no-any-return]
 
+    def color_of(self, shape: str) -> Color:
+        return self._named("color", shape)  # type: ignore[no-any-return]
+
     def effect(self, effect: str) -> Any:
         return self._named("effect", effect)
 

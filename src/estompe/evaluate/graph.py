@@ -361,8 +361,8 @@ class Graph:
             words = f"it looks at “{shape.name}”, which in turn depends on it: choose another"
             self._check_circle(owner, (family, name), words)
             found[family, name] = last = self.chain(shape).last.stage
-            found["matrix", name] = matrix_of(shape.transform)
-            return last.token, shape.transform
+            found["matrix", name], found["color", name] = matrix_of(shape.transform), shape.color
+            return last.token, shape.transform, shape.color
         if family == "effect":
             found[family, name] = effect = self._parts.effect(name)
             return effect

@@ -13,6 +13,7 @@ from estompe.evaluate.ledger import Ledger
 from estompe.evaluate.plan import Plan
 from estompe.evaluate.stage import Sized, Stage
 from estompe.geometry import Geometry
+from estompe.geometry.copies import Copies
 
 DEFAULT_BUDGET = 1 << 30
 # Beyond this the collector's walk over them would be felt.
@@ -23,6 +24,8 @@ _ROOM = 8
 _RECOUNT = 256
 # Results that may wait to be counted, and bytes that are derived from a topology for each of its corners' own.
 _MOST_UNCOUNTED, _OF_FACES = 4096, 12
+# Bytes of a copy: its position, axes and scale, a colour, and whether it is shown.
+_OF_COPY = 96
 
 
 class CancelledError(Exception):
@@ -116,6 +119,8 @@ class Memo:
         """Not less than a result adds, found without looking at all of its arrays."""
         if isinstance(value, np.ndarray):
             return int(value.nbytes)
+        if isinstance(value, Copies):
+            return _OF_COPY * len(value.positions)
         if not isinstance(value, Geometry):
             return 0
         new = id(value.topology) not in self._topologies

@@ -5,6 +5,7 @@ middle and the ends of three arms for those that also rotate or scale.
 """
 
 from collections.abc import Callable
+from functools import cached_property
 from typing import Any, Literal, NamedTuple
 
 import numpy as np
@@ -81,10 +82,13 @@ class _Places(Geometry):
     """Places of elements as a mesh of points alone, with what effects look at besides positions; they keep their normals."""
 
     def __init__(self, elements: Samples, positions: Floats, times: int) -> None:
-        rest = Rest(frozen(_repeated(elements.rest, times)), elements.rest_extent)
-        super().__init__(positions, Topology(_NONE, np.zeros(1, np.int32), len(positions)), {}, rest)
+        topology = Topology(_NONE, np.zeros(1, np.int32), len(positions))
+        super().__init__(positions, topology, {}, _RestOfPlaces(elements, times))
         self._elements, self._times = elements, times
-        self.__dict__["normals"] = frozen(_repeated(elements.normals, times))
+
+    @cached_property
+    def normals(self) -> Floats:
+        return frozen(_repeated(self._elements.normals, self._times))
 
     def moved(self, points: Floats, normals: Floats | None = None, axes: Floats | None = None) -> Geometry:
         del normals, axes
@@ -95,6 +99,25 @@ class _Places(Geometry):
     def attribute(self, domain: Domain, name: str) -> NDArray[Any] | None:
         values = self._elements.values(name) if domain is Domain.POINT else None
         return None if values is None else _repeated(values, self._times)
+
+
+class _RestOfPlaces(Rest):
+    """Where elements are at rest, repeated for their arms once an effect asks for it; most do not."""
+
+    def __init__(self, elements: Samples, times: int) -> None:
+        self._elements, self._times = elements, times
+        self._every: Floats | None = None
+        super().__init__(elements.rest, elements.rest_extent)
+
+    @property
+    def positions(self) -> Floats:
+        if self._every is None:
+            self._every = frozen(_repeated(self._elements.rest, self._times))
+        return self._every
+
+    @positions.setter
+    def positions(self, _rest: Floats) -> None:
+        """Repeated later, and only if needed."""
 
 
 def _repeated(values: NDArray[Any], times: int) -> NDArray[Any]:

@@ -119,7 +119,9 @@ class Renderer:
         for programs in (self._programs, self._of_copies):
             _set_matrices(programs["forms"], *matrices)
         for item in items:
-            self._render(item, "forms", "triangles")
+            # Strands are too thin to keep light away, and what is behind them shows between them.
+            if isinstance(item.geometry, Copies) or item.geometry.topology.lines is None:
+                self._render(item, "forms", "triangles")
         _, projection = matrices
         lens = (1.0 / abs(float(projection[0, 0])), 1.0 / abs(float(projection[1, 1])))
         self._occlusion.darken(target.drawn, lens, viewpoint.distance, _DARKENED[look.mode])

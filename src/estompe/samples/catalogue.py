@@ -6,16 +6,21 @@ from importlib import resources
 
 from estompe.document.project import Project
 from estompe.samples import (
+    amphora_shards,
     anchor_pull,
     buoy_fender,
     figurehead,
+    glass_float,
     lantern_amphora,
     moon_swell,
     octopus_arm,
     pennants_gull,
+    plankton,
     sea_fans,
     sea_lily,
+    signal_arcs,
     urchin_lamp,
+    wall_tiles,
 )
 
 
@@ -76,6 +81,37 @@ SAMPLES = (
     ),
     Sample("anchor-pull", "Anchor", "A net is drawn to an anchor, never past it.", anchor_pull.build, 55),
     Sample("moon-swell", "Moon", "Noise displaces even quads as far as a sweep has come.", moon_swell.build, 60),
+    Sample(
+        "wall-tiles",
+        "Wall of tiles",
+        "Two-coloured tiles turn over as a lantern passes; blocks rise around it, and the frame stays still.",
+        wall_tiles.build,
+        72,
+    ),
+    Sample(
+        "amphora-shards",
+        "Amphora in shards",
+        "Two thousand pieces break along the tide line and drift, while the amphora turns and topples.",
+        amphora_shards.build,
+        66,
+    ),
+    Sample(
+        "glass-float",
+        "Glass float",
+        "Facets part and shrink behind a front; red spikes stand in it, and dark crystals stay.",
+        glass_float.build,
+        70,
+    ),
+    Sample(
+        "signal-arcs",
+        "Signal arcs",
+        "Living arcs between two masts, and grass grown from a mole.",
+        signal_arcs.build,
+        58,
+    ),
+    Sample(
+        "plankton", "Plankton", "8120 copies heave by noise that loops; their border stays still.", plankton.build, 40
+    ),
 )
 
 

@@ -5,12 +5,15 @@ from estompe.document.numbers import Key, Keyed
 from estompe.document.project import Project
 from estompe.document.scene import Camera, Control, EffectSlot, Falloff, Layer, Range, Route, Scene, Shape, Transform
 from estompe.effects.push_away import PushAway
+from estompe.effects.scatter_apart import ScatterApart
 from estompe.effects.sway import Sway
 from estompe.effects.taper import Taper
 from estompe.falloffs.distance import Distance
+from estompe.falloffs.order import Order
+from estompe.shapes.copies_grid import CopiesOnGrid
 from estompe.shapes.grid import Grid
 
-_COUNT = 7
+_TINTS = ((0.72, 0.30, 0.20), (0.85, 0.78, 0.62), (0.30, 0.42, 0.48))
 
 
 def build(density: float = 1.0) -> Project:
@@ -27,24 +30,33 @@ def build(density: float = 1.0) -> Project:
             rotation=(90.0, 0.0, 0.0),
         ),
     )
-    shapes = tuple(_pennant(index, density) for index in range(_COUNT))
-    near = Falloff("near-gull", "Near the gull", (Layer("reach", Distance("gull")),), Range(0.25, 0.75))
+    forms = tuple(_pennant(index, density) for index in range(len(_TINTS)))
+    falloffs = (
+        Falloff("near-gull", "Near the gull", (Layer("reach", Distance("gull")),), Range(0.25, 0.75)),
+        Falloff("loose", "Loose end", (Layer("along", Order("u")),), Range(1.0, 0.0)),
+    )
     camera = Camera("Shot 7", (1.2, 0.7, 4.6), (0.0, 0.0, 0.0), 32.0)
-    return Project(Scene(shapes, (gull,), (near,), camera, first=1, last=120))
+    return Project(Scene((*forms, _pennants(forms)), (gull,), falloffs, camera, first=1, last=120))
 
 
 def _pennant(index: int, density: float) -> Shape:
     """A long flag, its pole end at the left, standing upright."""
-    column, row = index % 2, index // 2
-    place = (-0.9 + 1.25 * column + 0.12 * row, 0.78 - 0.52 * row, -0.35 + 0.28 * ((index * 3) % 4))
-    effects = (
-        EffectSlot(f"point-{index}", Taper(0.12, "x")),
-        EffectSlot(
-            f"wind-{index}", Sway((0.03, 0.06, 0.14), 0.7, 1.1, "x", 1.2), (Route("near-gull", one_minus=True),)
-        ),
-        EffectSlot(f"part-{index}", PushAway("gull", 0.34), (Route("near-gull"),)),
-    )
-    tints = ((0.72, 0.30, 0.20), (0.85, 0.78, 0.62), (0.30, 0.42, 0.48))
     sheet = Grid(1.15, 0.3, round(90 * density**0.5), round(16 * density**0.5))
-    return Shape(f"pennant-{index + 1}", f"Pennant {index + 1}", sheet, Transform(place, (90.0, 0.0, 0.0)), effects,
-                 color=tints[index % 3])  # fmt: skip
+    effects = (EffectSlot(f"point-{index}", Taper(0.12, "x")),)
+    return Shape(f"pennant-{index + 1}", f"Pennant {index + 1}", sheet, Transform(rotation=(90.0, 0.0, 0.0)), effects,
+                 visible=False, color=_TINTS[index])  # fmt: skip
+
+
+def _pennants(forms: tuple[Shape, ...]) -> Shape:
+    """Four rows of two; the wind bends each along its own length."""
+    source = CopiesOnGrid(
+        form=forms[0].id, more=tuple(form.id for form in forms[1:]), choose="at random", seed=6, colors="forms",
+        columns=2, layers=4, rows=1, size=(1.3, 1.56, 0.0),
+    )  # fmt: skip
+    effects = (
+        EffectSlot("apart", ScatterApart((-0.12, -0.05, -0.4), (0.12, 0.05, 0.4)), acts_on="pieces"),
+        EffectSlot("wind", Sway((0.03, 0.06, 0.16), 0.7, 1.1, "nowhere"),
+                   (Route("near-gull", one_minus=True), Route("loose"))),
+        EffectSlot("part", PushAway("gull", 0.34), (Route("near-gull"),)),
+    )  # fmt: skip
+    return Shape("pennants", "Pennants", source, effects=effects)

@@ -2,10 +2,12 @@
 
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
+from importlib import import_module
 from typing import Any
 
 from estompe.document.kinds import Effect, Kind, ShapeSource, Source, kinds
 from estompe.falloffs.forms import FORMS
+from estompe.setups.making import RECIPES, Recipe
 
 GROUPS = {
     "shape": ("make", "copy", "grow"),
@@ -78,19 +80,17 @@ def entries(family: str = "") -> tuple[Entry, ...]:
         ),
         "source": lambda: _kinds("source", Source),
         "effect": lambda: _kinds("effect", Effect),
-        "recipe": lambda: iter(
-            (
-                Entry(
-                    "recipe",
-                    "push-near",
-                    "Push near a control",
-                    "A control, a falloff around it and a Push on the current shape, sized to fit.",
-                    "recipe",
-                ),
-            )
+        "recipe": lambda: (
+            Entry("recipe", recipe.tag, recipe.label, recipe.text, "recipe") for recipe in recipes().values()
         ),
     }
     return tuple(entry for name, make in makers.items() if family in ("", name) for entry in make())
+
+
+def recipes() -> dict[str, Recipe]:
+    """All recipes by tag, the simplest first."""
+    import_module("estompe.setups.recipes")
+    return dict(sorted(RECIPES.items(), key=lambda item: (item[0] != "push-near", item[1].label)))
 
 
 def entry(name: str) -> Entry:

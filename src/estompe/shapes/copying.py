@@ -10,7 +10,7 @@ from estompe.document.kinds import CannotEvaluateError, Context, ShapeSource
 from estompe.document.numbers import Number, plain
 from estompe.document.scene import Identifier
 from estompe.document.settings import setting, whole
-from estompe.geometry import Geometry
+from estompe.geometry import Domain, Geometry
 from estompe.geometry.copies import MOST_COPIES, Copies
 from estompe.geometry.pieces import Ids, even_ranks
 from estompe.geometry.random import random_of
@@ -57,6 +57,9 @@ class CopiesSource(ShapeSource):
         Meta(max_length=400),
     ] = "1"
     seed: Annotated[int, whole("Seed", "Another number, another choice.", low=0, high=2**31 - 1, folded=True)] = 1
+    colors: Annotated[
+        Literal["own", "forms"], setting("Colours", "One colour for all copies, or that of each form.", folded=True)
+    ] = "own"
     scale: Annotated[Number, setting("Copy scale", "Of each copy.", unit="times", low=0.0, high=1e4, step=0.01)] = 1.0
 
     def check(self) -> None:
@@ -69,6 +72,15 @@ class CopiesSource(ShapeSource):
     def assemble(self, context: Context) -> Geometry:
         names = (self.form, *self.more)
         forms = tuple(_own_space(context.shape(name), context.matrix_of(name)) for name in names)
+        if self.colors == "forms":
+            forms = tuple(
+                form
+                if form.attribute(Domain.POINT, "color") is not None
+                else form.with_attribute(
+                    Domain.POINT, "color", np.full((len(form.points), 3), context.color_of(name), np.float32)
+                )
+                for form, name in zip(forms, names, strict=True)
+            )
         if not any(len(form.topology.triangles) for form in forms):
             raise CannotEvaluateError("what it copies has no faces: choose another shape")
         laid = self.lay(context)

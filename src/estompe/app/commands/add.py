@@ -7,8 +7,7 @@ from estompe.app.context import AppContext
 from estompe.document import edits
 from estompe.document.kinds import ControlForm, ShapeSource, kinds
 from estompe.setups import adding
-from estompe.setups.catalog import Entry
-from estompe.setups.push_near import push_near
+from estompe.setups.catalog import Entry, recipes
 
 
 def add_entry(context: AppContext, entry: Entry) -> None:
@@ -56,22 +55,33 @@ def _effect(context: AppContext, entry: Entry) -> None:
     context.drive.add_effect(entry.tag)
 
 
-def _recipe(context: AppContext, _entry: Entry) -> None:
-    context.run("push_near")
+def _recipe(context: AppContext, entry: Entry) -> None:
+    add_recipe(context, entry.tag)
 
 
-def add_push_near(context: AppContext) -> None:
-    """A control, a falloff around it and a Push on the current shape, sized to fit."""
-    session = context.session
+def add_recipe(context: AppContext, tag: str) -> None:
+    """A whole set-up on the current shape, sized to fit."""
+    session, recipe = context.session, recipes()[tag]
     shape, answer = session.selection.shape, session.evaluator.answer
+    if shape is None:
+        context.status.say("choose a shape first: a recipe needs one", "error")
+        return
     if answer is None or not answer.frame.has(shape.id):
         context.status.say("the shape is not computed yet: try again", "warning")
         return
-    scene, control, falloff = push_near(session.document.scene, shape.id, *answer.frame[shape.id].bounds)
-    session.selection.falloff_id = falloff
-    session.document.commit(scene, f"Push {shape.name} near a control")
-    session.selection.choose_control(control)
-    session.selection.choose_falloff(falloff)
+    try:
+        made = recipe.build(session.document.scene, shape.id, *answer.frame[shape.id].bounds)
+    except LookupError as error:
+        context.status.say(str(error), "error")
+        return
+    if made.falloff:
+        session.selection.falloff_id = made.falloff
+    session.document.commit(made.scene, f"{recipe.label}: {shape.name}")
+    session.selection.choose_shape(made.shape)
+    if made.control:
+        session.selection.choose_control(made.control)
+    if made.falloff:
+        session.selection.choose_falloff(made.falloff)
     session.evaluator.ask()
 
 
@@ -82,5 +92,7 @@ COMMANDS = (
     Command("add_falloff", "Falloff", lambda c: c.measure.add_falloff(), "Add"),
     Command("add_layer", "Falloff layer…", lambda c: c.add("source"), "Add", "Ctrl+Shift+L"),
     Command("add_effect", "Effect…", lambda c: c.add("effect"), "Add", "Ctrl+Shift+A", needs_shape),
-    Command("push_near", "Push near a control", add_push_near, "Add", "Ctrl+Shift+P", needs_shape),
+    Command(
+        "push_near", "Push near a control", lambda c: add_recipe(c, "push-near"), "Add", "Ctrl+Shift+P", needs_shape
+    ),
 )

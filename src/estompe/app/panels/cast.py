@@ -1,6 +1,7 @@
 """Cast: the scene's shapes, controls and falloffs, and the camera."""
 
-from collections.abc import Hashable
+from collections.abc import Hashable, Sequence
+from typing import Any
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QLabel, QMenu, QVBoxLayout
@@ -15,6 +16,29 @@ from estompe.document.edits import ScenePath
 from estompe.setups.adding import duplicate
 
 _SECTIONS = (("shapes", "Shapes", "shape"), ("controls", "Controls", "control"), ("falloffs", "Falloffs", "falloff"))
+
+
+def nested(items: Sequence[Any]) -> list[tuple[Any, int]]:
+    """Things in the order of the list, each with its depth: copies and strands stand below what they are made of."""
+    ids = {item.id for item in items}
+    below: dict[str, list[Any]] = {}
+    for item in items:
+        made_of = _made_of(item)
+        below.setdefault(made_of if made_of in ids and made_of != item.id else "", []).append(item)
+    found: list[tuple[Any, int]] = []
+    waiting = [(item, 0) for item in reversed(below.get("", []))]
+    while waiting:
+        item, depth = waiting.pop()
+        found.append((item, depth))
+        waiting += [(other, depth + 1) for other in reversed(below.get(item.id, []))]
+    there = {item.id for item, _ in found}
+    return found + [(item, 0) for item in items if item.id not in there]
+
+
+def _made_of(item: Any) -> str:
+    """The shape that something is copies of, or "" where it is not."""
+    source = getattr(item, "source", None)
+    return getattr(source, "form", "") if source is not None and source.makes_pieces else ""
 
 
 class CastPanel(Panel):
@@ -68,7 +92,9 @@ class CastPanel(Panel):
 
     def _list(self, family: str, icon: str) -> None:
         """Bring a section's rows up to date: a scene may have many hundred, and most of them stay as they are."""
-        items = {(family, item.id): item for item in getattr(self.session.document.scene, family)}
+        ordered = nested(getattr(self.session.document.scene, family))
+        items: dict[ScenePath, Any] = {(family, item.id): item for item, _ in ordered}
+        depths = {(family, item.id): depth for item, depth in ordered}
         section = self._sections[family]
         for path in [path for path in self.rows if path[0] == family and path not in items]:
             row = self.rows.pop(path)
@@ -78,8 +104,9 @@ class CastPanel(Panel):
             visible = getattr(item, "visible", None)
             if path not in self.rows:
                 section.insertWidget(index, self._made(path, Row(item.name, icon, visible)))
+                self.rows[path].show_as(item.name, visible, depths[path])
                 continue
-            self.rows[path].show_as(item.name, visible)
+            self.rows[path].show_as(item.name, visible, depths[path])
             if section.itemAt(index).widget() is not self.rows[path]:
                 section.insertWidget(index, self.rows[path])
         self._hints[family].setVisible(not items)
@@ -127,8 +154,9 @@ class CastPanel(Panel):
         if path == ("camera",):
             return
         items = edits.get(self.session.document.scene, path[:-1])
-        ids = [item.id for item in items]
-        index = max(0, min(len(ids) - 1, ids.index(path[-1]) + steps))
+        seen = [item.id for item, _ in nested(items)]
+        target = seen[max(0, min(len(seen) - 1, seen.index(path[-1]) + steps))]
+        index = [item.id for item in items].index(target)
         scene = edits.reorder(self.session.document.scene, path, index)
         self.session.document.commit(scene, f"Reorder {self.session.document.name_of(path)}")
 

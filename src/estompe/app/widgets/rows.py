@@ -8,6 +8,8 @@ from estompe.app import icons
 from estompe.app.widgets.labels import Elided, icon_button
 from estompe.app.widgets.removal import remove_widget
 
+_LEFT, _INDENT = 16, 14
+
 
 class Draggable(QWidget):
     """A row or card that says when it is picked, opened or dragged over its neighbours."""
@@ -91,7 +93,7 @@ class Row(Draggable):
         self.setFixedHeight(24)
         self.setAccessibleName(name)
         row = QHBoxLayout(self)
-        row.setContentsMargins(16, 0, 6, 0)
+        row.setContentsMargins(_LEFT, 0, 6, 0)
         row.setSpacing(8)
         mark = QLabel()
         mark.setPixmap(icons.swatch() if icon == "falloff" else icons.icon(icon, "ink").pixmap(13, 13))
@@ -106,8 +108,11 @@ class Row(Draggable):
             row.addWidget(self._eye)
         self.opened.connect(self.rename)
 
-    def show_as(self, name: str, visible: bool | None) -> None:
-        """Show another name, and whether it is visible."""
+    def show_as(self, name: str, visible: bool | None, depth: int = 0) -> None:
+        """Show another name, whether it is visible, and how deep below another row it stands."""
+        margins = self.layout().contentsMargins()
+        if margins.left() != _LEFT + _INDENT * depth:
+            self.layout().setContentsMargins(_LEFT + _INDENT * depth, 0, 6, 0)
         if name != self.name:
             self.name = name
             self.setAccessibleName(name)
