@@ -51,6 +51,11 @@ def counted(count: int) -> str:
     return f"{count:,}".replace(",", "\u00a0")
 
 
+def plural(word: str) -> str:
+    """The plural of what elements are called."""
+    return "copies" if word == "copy" else f"{word}s"
+
+
 def per_cent(fraction: float) -> str:
     """A fraction in whole per cent."""
     return f"{fraction * 100:.0f}\u00a0%"

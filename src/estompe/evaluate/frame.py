@@ -59,6 +59,13 @@ class Shown:
         yield from self.mesh.arrays()
 
     @property
+    def word(self) -> str:
+        """What one element is called, such as "point" or "copy"."""
+        if self.domain is not Domain.PIECE:
+            return self.domain.value
+        return "copy" if isinstance(self.mesh, Copies) else self.mesh.pieces.word
+
+    @property
     def pairs(self) -> Indices:
         """Elements next to each other, int32 (e, 2)."""
         return samples_of(self.mesh, self.domain).pairs

@@ -16,7 +16,8 @@ from estompe.document import edits
 from estompe.document.edits import ScenePath
 from estompe.document.numbers import plain, plain_triple
 from estompe.document.scene import Falloff, Layer, RampPoint, Range
-from estompe.evaluate.frame import FEWEST_EDGES
+from estompe.evaluate.frame import FEWEST_EDGES, Shown
+from estompe.geometry import Domain
 
 
 class RampPanel(Panel):
@@ -110,7 +111,7 @@ class RampPanel(Panel):
         if shown is None or owner is None or shown.falloff.id != self.session.selection.falloff_id:
             self.plot.show_values(None, None)
             return
-        self._show_density(shown.edges_across)
+        self._show_density(shown)
         self.plot.show_values(shown, shown.values if isinstance(owner, Falloff) else shown.measured(owner.id))
 
     def _mending(self) -> QWidget:
@@ -121,7 +122,9 @@ class RampPanel(Panel):
         row.setSpacing(14)
         mark = link("Mark where", "Ochre marks between the points that lie too far apart (Shift+D)")
         mark.clicked.connect(self.marks_wanted)
-        split = link("Subdivide there", "Splits faces where the ramp is steep, before the shape's effects")
+        self._split = split = link(
+            "Subdivide there", "Splits faces where the ramp is steep, before the shape's effects"
+        )
         split.clicked.connect(self.subdivision_wanted)
         row.addWidget(mark)
         row.addWidget(split)
@@ -129,15 +132,18 @@ class RampPanel(Panel):
         self.mending.hide()
         return self.mending
 
-    def _show_density(self, edges: float) -> None:
-        """Whether the mesh is dense enough for the ramp."""
+    def _show_density(self, shown: Shown) -> None:
+        """Whether there are enough elements across the ramp."""
+        edges = shown.edges_across
         coarse = edges < FEWEST_EDGES
         words = f"{edges:.1f}".replace("-", "−") if edges < 1000 else "many"
-        text = f"{words} edges across the ramp"
+        of_points = shown.domain is Domain.POINT
+        text = f"{words} {'edges' if of_points else 'steps'} across the ramp"
         if coarse:
-            text += ": too few, it falls between points"
+            text += f": too few, it falls between {units.plural(shown.word)}"
         self.dense.setText(text)
         self.mending.setVisible(coarse)
+        self._split.setVisible(of_points)
         role = "warning" if coarse else "soft"
         if self.dense.property("role") != role:
             self.dense.setProperty("role", role)
