@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from PyQt6.QtCore import QPointF, Qt
 
-from estompe.app.fields.controls import ControlsField
+from estompe.app.fields.several import SeveralField
 from estompe.app.fields.joints import JointsField
 from estompe.app.fields.mask import MaskField
 from estompe.app.fields.points import PointsField
@@ -255,7 +255,7 @@ def test_a_path_gets_points_that_can_be_changed_and_keyed(sample):
 
 def test_several_controls_formulas_and_pictures_have_fields(sample):
     sample.click(sample.window.measure.rows["reach"])
-    many = _shown(sample, ControlsField)
+    many = _shown(sample, SeveralField)
     many.toggle("swell-line")
     source = sample.get(*GLOW, "layers", "reach", "source")
     assert isinstance(source, Distance)

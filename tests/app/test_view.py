@@ -168,7 +168,7 @@ def test_the_value_under_the_pointer_and_how_it_came_about(sample):
 
 def test_a_still_picture_follows_a_quick_one(sample):
     seen = []
-    sample.view.drawer.drawn.connect(lambda _, job: seen.append(job.look.still))
+    sample.view.drawer.drawn.connect(lambda _, job, __: seen.append(job.look.still))
     sample.drag(sample.view, (30, 400), (120, 380), steps=12)
     sample.settle()
     assert seen[0] is False

@@ -6,7 +6,7 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from estompe.geometry import Domain
+from estompe.geometry import Domain, Geometry, primitives
 from estompe.geometry.copies import Copies
 from estompe.kernels.types import Floats
 from estompe.render.buffers import MeshBuffers, Slot
@@ -20,6 +20,10 @@ _FORMATS = {
     "color": ("3f/i", ("copy_color",)),
     "back_color": ("3f/i", ("copy_back_color",)),
 }
+
+
+_SMALLEST_BOX, _LARGEST_BOX = 2.0, 12.0
+"""Pixels across below which a copy is a point, and below which it is a box, where stand-ins are allowed."""
 
 
 class Drawn(NamedTuple):
@@ -96,13 +100,59 @@ class _Group:
         self._slots.clear()
 
 
+class _Dots:
+    """Copies that are so small in the picture that each is one point of its size and colour."""
+
+    _LAYOUT = {"place": "3f", "pixels": "f", "copy_strength": "f", "copy_color": "3f"}
+
+    def __init__(self, context: Any) -> None:
+        self._context = context
+        self._slots: dict[str, Slot] = {}
+        self._bound: Any = None
+        self.count = 0
+
+    def follow(self, arrays: dict[str, NDArray[Any]]) -> None:
+        """Bring arrays into buffers, by the names that the program reads."""
+        self.count = len(arrays["place"])
+        self._unbind()
+        for gone in set(self._slots) - set(arrays):
+            slot = self._slots.pop(gone)
+            if slot.buffer is not None:
+                slot.buffer.release()
+        for name, array in arrays.items():
+            self._slots.setdefault(name, Slot()).follow(self._context, np.ascontiguousarray(array))
+
+    def bound(self, program: Any) -> Any:
+        """The vertex array for a program."""
+        if self._bound is None:
+            content = [(slot.buffer, self._LAYOUT[name], name) for name, slot in self._slots.items() if name in program]
+            self._bound = self._context.vertex_array(program, content)
+        return self._bound
+
+    def _unbind(self) -> None:
+        if self._bound is not None:
+            self._bound.release()
+            self._bound = None
+
+    def release(self) -> None:
+        self.count = 0
+        self._unbind()
+        for slot in self._slots.values():
+            if slot.buffer is not None:
+                slot.buffer.release()
+        self._slots.clear()
+
+
 class CopiesBuffers:
-    """The buffers of one shape of copies."""
+    """The buffers of one shape of copies. stood_in: how many of the last picture's were boxes or points."""
 
     def __init__(self, context: Any) -> None:
         self._context = context
         self._groups: list[_Group] = []
+        self._boxes: list[_Group] = []
+        self._dots = _Dots(context)
         self._chosen: tuple[Any, ...] = ()
+        self.stood_in = 0
         self.uploads: list[str] = []
 
     def follow(
@@ -113,18 +163,24 @@ class CopiesBuffers:
         edges: bool,
         seen: NDArray[np.bool_] | None = None,
         colors: Floats | None = None,
+        pixels: Floats | None = None,
     ) -> None:
         """Upload what changed since the last picture.
 
-        seen: bool (k,), which copies are to be drawn, None for all shown; colors: float32 (k, 3), instead of their own.
+        seen: bool (k,), which copies are to be drawn, None for all shown; colors: float32 (k, 3), instead of their own;
+        pixels: float32 (k,), how large each is in the picture, where small ones may be boxes and points.
         """
         self.uploads = []
-        while len(self._groups) > len(copies.forms):
-            self._groups.pop().release()
-        while len(self._groups) < len(copies.forms):
-            self._groups.append(_Group(self._context))
-            self._chosen = ()
-        self._choose(copies, seen)
+        forms = [(copies.forms, self._groups)]
+        if pixels is not None:
+            forms.append((tuple(map(_box_around, copies.forms)), self._boxes))
+        for meshes, groups in forms:
+            while len(groups) > len(meshes):
+                groups.pop().release()
+            while len(groups) < len(meshes):
+                groups.append(_Group(self._context))
+                self._chosen = ()
+        self._choose(copies, seen, pixels)
         arrays = {
             "place": copies.positions, "axes": copies.axes, "scale": copies.scales, "strength": strength,
             "range_position": range_position, "color": copies.attribute(Domain.PIECE, "color"),
@@ -132,38 +188,83 @@ class CopiesBuffers:
         }  # fmt: skip
         if colors is not None:
             arrays.update(color=colors, back_color=colors)
-        for number, (group, form) in enumerate(zip(self._groups, copies.forms, strict=True)):
-            group.uploads.clear()
-            group.mesh.follow(form, None, None, edges)
-            if group.mesh.uploads:
-                group.unbind()
-            for name, array in arrays.items():
-                if array is not None:
-                    group.into(name, array)
-                else:
-                    group.drop(name)
-            self.uploads += [f"{number}.{name}" for name in (*group.mesh.uploads, *group.uploads)]
+        for meshes, groups in forms:
+            for number, (group, form) in enumerate(zip(groups, meshes, strict=True)):
+                self._fill(group, form, arrays, edges)
+                self.uploads += [f"{number}.{name}" for name in (*group.mesh.uploads, *group.uploads)]
+        self._fill_dots(copies, arrays, seen, pixels)
 
-    def _choose(self, copies: Copies, seen: NDArray[np.bool_] | None) -> None:
-        """Which copies each form has; found again only when that changes."""
-        key = copies.form, copies.shown, seen
-        if len(self._chosen) == 3 and all(a is b for a, b in zip(key, self._chosen, strict=True)):
+    @staticmethod
+    def _fill(group: _Group, form: Geometry, arrays: dict[str, NDArray[Any] | None], edges: bool) -> None:
+        group.uploads.clear()
+        group.mesh.follow(form, None, None, edges)
+        if group.mesh.uploads:
+            group.unbind()
+        for name, array in arrays.items():
+            if array is not None:
+                group.into(name, array)
+            else:
+                group.drop(name)
+
+    def _fill_dots(
+        self,
+        copies: Copies,
+        arrays: dict[str, NDArray[Any] | None],
+        seen: NDArray[np.bool_] | None,
+        pixels: Floats | None,
+    ) -> None:
+        if pixels is None:
+            self._dots.count = 0
+            return
+        shown = copies.shown if seen is None else copies.shown & seen
+        index = np.flatnonzero(shown & (pixels < _SMALLEST_BOX))
+        made = {"place": copies.positions[index], "pixels": pixels[index]}
+        for name, source in (("copy_strength", "strength"), ("copy_color", "color")):
+            array = arrays[source]
+            if array is not None:
+                made[name] = array[index]
+        self._dots.follow(made)
+        self.stood_in += len(index)
+
+    def _choose(self, copies: Copies, seen: NDArray[np.bool_] | None, pixels: Floats | None) -> None:
+        """Which copies each form has, and which are boxes; found again only when that changes."""
+        self.stood_in = 0
+        key = copies.form, copies.shown, seen, pixels
+        if len(self._chosen) == len(key) and all(a is b for a, b in zip(key, self._chosen, strict=True)):
             return
         self._chosen = key
         shown = copies.shown if seen is None else copies.shown & seen
-        for number, group in enumerate(self._groups):
-            mask = shown & (copies.form == number)
+        if pixels is None:
+            self._choose_for(self._groups, copies, shown)
+            self._choose_for(self._boxes, copies, np.zeros_like(shown))
+            return
+        self._choose_for(self._groups, copies, shown & (pixels >= _LARGEST_BOX))
+        self.stood_in = self._choose_for(
+            self._boxes, copies, shown & (pixels < _LARGEST_BOX) & (pixels >= _SMALLEST_BOX)
+        )
+
+    @staticmethod
+    def _choose_for(groups: list[_Group], copies: Copies, wanted: NDArray[np.bool_]) -> int:
+        total = 0
+        for number, group in enumerate(groups):
+            mask = wanted & (copies.form == number)
             if mask.all():
                 group.choose(None, len(mask))
             else:
                 index = np.flatnonzero(mask)
                 group.choose(index, len(index))
+            total += group.count
+        return total
 
     def drawn(self, key: str, program: Any, index: str) -> Iterator[Drawn]:
         """What there is to draw with a program over an index buffer ("triangles" or "edges")."""
-        for group in self._groups:
+        for group in (*self._groups, *self._boxes):
             if group.count and group.mesh.size(index):
                 yield Drawn(group.mesh, group.bound(key, program, index), group.count, group.index)
+
+    def dots(self, program: Any) -> Any:
+        """What there is to draw as points with a program, or None."""
+        return self._dots.bound(program) if self._dots.count else None
 
     def has(self, name: str) -> bool:
         """Whether copies have values of their own of that name."""
@@ -171,10 +272,23 @@ class CopiesBuffers:
 
     def release(self) -> None:
         """Give the graphics memory back."""
-        for group in self._groups:
+        for group in (*self._groups, *self._boxes):
             group.release()
+        self._dots.release()
         self._groups.clear()
+        self._boxes.clear()
         self._chosen = ()
+
+
+def _box_around(form: Geometry) -> Geometry:
+    """A box around a form, as it is drawn instead of it; the same one each time."""
+    known: Geometry | None = form.__dict__.get("_box")
+    if known is None:
+        low, high = form.bounds
+        x, y, z = np.maximum(high - low, 1e-6).tolist()
+        made = primitives.box((x, y, z), 1)
+        known = form.__dict__["_box"] = made.moved(made.points + ((low + high) * np.float32(0.5)).astype(np.float32))
+    return known
 
 
 def seen_copies(copies: Copies, view: NDArray[np.float64], projection: NDArray[np.float64]) -> NDArray[np.bool_]:

@@ -14,7 +14,7 @@ from estompe.geometry.copies import Copies
 from estompe.kernels.types import Floats
 from estompe.render import palette
 from estompe.render.buffers import MeshBuffers
-from estompe.render.instances import CopiesBuffers, seen_copies
+from estompe.render.instances import CopiesBuffers, pixels_across, seen_copies
 from estompe.render.occlusion import Occlusion
 from estompe.render.pieces import piece_colors
 from estompe.render.viewpoint import Viewpoint
@@ -47,12 +47,16 @@ class Item(NamedTuple):
 
 @dataclass(frozen=True)
 class Look:
-    """How a picture is drawn. background: 0..1; still: smooth edges and occlusion, at the price of time."""
+    """How a picture is drawn. background: 0..1; still: smooth edges and occlusion, at the price of time.
+
+    stand_ins: small copies may be boxes and points; only the view asks for that, and only while something moves.
+    """
 
     mode: Mode = "shaded"
     background: tuple[float, float, float] = (0.725, 0.710, 0.678)
     still: bool = True
     occlusion: bool = True
+    stand_ins: bool = False
 
 
 class Hit(NamedTuple):
@@ -75,7 +79,8 @@ class _Target(NamedTuple):
 class Renderer:
     """Draws items; keeps buffers between pictures. It belongs to the thread that made it.
 
-    uploads: names of the arrays that the last picture had to send to the graphics memory.
+    uploads: names of the arrays that the last picture had to send to the graphics memory; stood_in: how many copies the last
+    picture showed as boxes or points.
     """
 
     def __init__(self) -> None:
@@ -87,6 +92,7 @@ class Renderer:
         self._of_copies = {name: self._program(name, name, copies=True) for name in _EVERY_PROGRAM}
         self._occlusion = Occlusion(self._context, self._program)
         self._programs["forms"] = self._occlusion.forms
+        self._programs["points"] = self._program("points", "points")
         self._of_copies["forms"] = self._program("surface", "forms", copies=True)
         self._meshes: dict[str, MeshBuffers | CopiesBuffers] = {}
         self._targets: dict[int, _Target] = {}
@@ -95,11 +101,12 @@ class Renderer:
         self._palette = self._context.texture((len(table), 1), 3, table.tobytes())
         self._palette.repeat_x = False
         self.uploads: list[str] = []
+        self.stood_in = 0
 
     def draw(self, items: Sequence[Item], viewpoint: Viewpoint, look: Look, size: tuple[int, int]) -> Picture:
         """A picture, uint8 (height, width, 4), the upper row first."""
         matrices = _matrices(viewpoint, size, items)
-        self._follow(items, look, matrices)
+        self._follow(items, look, matrices, height=size[1])
         target = self._target(size, 4 if look.still else 0)
         target.drawn.use()
         self._context.enable(moderngl.DEPTH_TEST)
@@ -179,8 +186,9 @@ class Renderer:
         look: Look,
         matrices: tuple[Any, Any] | None = None,
         near: dict[str, NDArray[np.bool_]] | None = None,
+        height: int = 0,
     ) -> None:
-        self.uploads = []
+        self.uploads, self.stood_in = [], 0
         for gone in set(self._meshes) - {item.id for item in items}:
             self._meshes.pop(gone).release()
         for item in items:
@@ -189,7 +197,9 @@ class Renderer:
             if isinstance(geometry, Copies):
                 copies = self._buffers(item.id, CopiesBuffers)
                 seen = near[item.id] if near is not None else self._seen(geometry, matrices)
-                copies.follow(geometry, item.strength, item.range_position, wire, seen, colors)
+                pixels = pixels_across(geometry, *matrices, height) if look.stand_ins and matrices else None
+                copies.follow(geometry, item.strength, item.range_position, wire, seen, colors, pixels)
+                self.stood_in += copies.stood_in
             else:
                 self._buffers(item.id, MeshBuffers).follow(geometry, item.strength, item.range_position, wire, colors)
             self.uploads += [f"{item.id}.{name}" for name in self._meshes[item.id].uploads]
@@ -252,6 +262,8 @@ class Renderer:
             program["backed_copies"].value = buffers.has("back_color")
         self._palette.use(0)
         self._render(item, "surface", "triangles")
+        if copies:
+            self._draw_dots(item, program["show_strength"].value, matrices)
         if look.mode == "wire":
             wire = programs["wire"]
             _set_matrices(wire, *matrices)
@@ -259,6 +271,19 @@ class Renderer:
             self._context.enable(moderngl.BLEND)
             self._render(item, "wire", "edges")
             self._context.disable(moderngl.BLEND)
+
+    def _draw_dots(self, item: Item, strength: bool, matrices: tuple[Any, Any]) -> None:
+        """Copies that are but points in this picture."""
+        buffers, program = self._meshes[item.id], self._programs["points"]
+        dots = buffers.dots(program) if isinstance(buffers, CopiesBuffers) else None
+        if dots is None:
+            return
+        _set_matrices(program, *matrices)
+        program["base_color"].value, program["show_strength"].value = item.color, strength
+        program["colored_copies"].value = buffers.has("color")
+        self._context.enable(moderngl.PROGRAM_POINT_SIZE)
+        dots.render(moderngl.POINTS)
+        self._context.disable(moderngl.PROGRAM_POINT_SIZE)
 
     def _read(self, target: _Target) -> Picture:
         width, height = target.size

@@ -94,7 +94,7 @@ class CastPanel(Panel):
         """Bring a section's rows up to date: a scene may have many hundred, and most of them stay as they are."""
         ordered = nested(getattr(self.session.document.scene, family))
         items: dict[ScenePath, Any] = {(family, item.id): item for item, _ in ordered}
-        depths = {(family, item.id): depth for item, depth in ordered}
+        depths: dict[ScenePath, int] = {(family, item.id): depth for item, depth in ordered}
         section = self._sections[family]
         for path in [path for path in self.rows if path[0] == family and path not in items]:
             row = self.rows.pop(path)

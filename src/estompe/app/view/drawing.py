@@ -1,6 +1,7 @@
 """Drawing pictures on a thread of their own: the newest job wins, and a still one follows once things rest."""
 
 import threading
+import time
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 
@@ -8,10 +9,13 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QImage
 
 from estompe import faults
+from estompe.geometry.copies import Copies
 from estompe.render import Item, Look, Renderer, RenderError, Viewpoint
 
 _REST = 0.15
 _PATIENCE = 2.0
+_SLOW = 0.1
+"""Seconds for a picture after which small copies are simplified while something moves."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -48,9 +52,9 @@ class Probe:
 
 
 class Drawer(QObject):
-    """drawn(image, job), probed(probe, hit or None) and failed(text) come from the drawing thread."""
+    """drawn(image, job, copies shown by stand-ins), probed(probe, hit or None) and failed(text) come from the drawing thread."""
 
-    drawn = pyqtSignal(object, object)
+    drawn = pyqtSignal(object, object, int)
     probed = pyqtSignal(object, object)
     failed = pyqtSignal(str)
 
@@ -60,6 +64,8 @@ class Drawer(QObject):
         self._job: Job | None = None
         self._probes: dict[object, Probe] = {}
         self._stopping = False
+        # For how many triangles of copies the last whole picture in motion took too long.
+        self._slow_at = -1
         self._thread = threading.Thread(target=self._run, name="estompe-draw", daemon=True)
         self._thread.start()
 
@@ -132,7 +138,17 @@ class Drawer(QObject):
         self.probed.emit(probe, hit)
 
     def _draw(self, renderer: Renderer, job: Job) -> None:
-        picture = renderer.draw(job.items, job.viewpoint, job.look, job.size)
+        moving, copied = not job.look.still, _copied_triangles(job)
+        look = replace(job.look, stand_ins=moving and copied > 0 and self._slow_at == copied)
+        began = time.monotonic()
+        picture = renderer.draw(job.items, job.viewpoint, look, job.size)
+        if moving and not look.stand_ins:
+            # As long as there is so much to draw, what moves is simplified; a still picture shows everything.
+            self._slow_at = copied if time.monotonic() - began > _SLOW else -1
         height, width = picture.shape[:2]
         image = QImage(picture.data, width, height, width * 4, QImage.Format.Format_RGBX8888).copy()
-        self.drawn.emit(image, job)
+        self.drawn.emit(image, job, renderer.stood_in)
+
+
+def _copied_triangles(job: Job) -> int:
+    return sum(item.geometry.triangles_when_real for item in job.items if isinstance(item.geometry, Copies))

@@ -59,6 +59,7 @@ class View(QWidget):
         self.free = Viewpoint((2.6, 1.9, 4.6), (0.0, 0.5, 0.0))
         self.reading: Reading | None = None
         self._nearest: tuple[str, int] | None = None
+        self.stood_in = 0
         self._image: QImage | None = None
         self._still = False
         self._asked: Job | None = None
@@ -194,8 +195,8 @@ class View(QWidget):
             self._asked = self.job()
             self.drawer.draw(self._asked)
 
-    def _show(self, image: QImage, job: Job) -> None:
-        self._image = image
+    def _show(self, image: QImage, job: Job, stood_in: int) -> None:
+        self._image, self.stood_in = image, stood_in
         self._still = job.look.still and self._asked is not None and job.shows_the_same(self._asked)
         self.update()
         self.painted.emit()
@@ -284,6 +285,9 @@ class View(QWidget):
                     painter, view, size, control, session.selection.picked == ("controls", control.id)
                 )
         overlay.paint_shell_labels(painter, t, view, size, shells)
+        if self.stood_in:
+            words = f"stand-ins for {units.counted(self.stood_in)} copies while it moves"
+            overlay.paint_tag(painter, t, QPointF(14, size[1] - 34), [(words, False)])
         if self.mode == "strength" and session.selection.falloff is not None and session.document.scene.shapes:
             overlay.paint_legend(painter, t, size, session.selection.falloff.name, session.selection.falloff.signed)
             self._paint_reading(painter)
