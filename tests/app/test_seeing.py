@@ -4,12 +4,12 @@ import numpy as np
 import pytest
 from PyQt6.QtCore import QPointF, Qt
 
-from estompe.app.fields.several import SeveralField
 from estompe.app.fields.joints import JointsField
 from estompe.app.fields.mask import MaskField
 from estompe.app.fields.points import PointsField
 from estompe.app.fields.poses import PosesField
 from estompe.app.fields.profile import ProfileField
+from estompe.app.fields.several import SeveralField
 from estompe.app.fields.text import FormulaField, PictureField
 from estompe.app.model.brush import Brush, touched
 from estompe.document.numbers import plain

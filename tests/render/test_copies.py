@@ -152,3 +152,28 @@ def test_lines_are_drawn_one_pixel_wide(renderer):
     picture = renderer.draw([Item("a", made, (1.0, 0.0, 0.0))], FRONT, PLAIN, SIZE)
     drawn = np.abs(picture[..., 1].astype(int) - picture[0, 0, 1]) > 30
     assert 100 < drawn.sum() < 400
+
+
+def test_a_picture_of_many_copies_can_be_stopped_in_between(renderer):
+    class StopError(Exception):
+        pass
+
+    def stop():
+        raise StopError
+
+    items = [Item("a", _copies(30_000, size=6.0), (0.8, 0.7, 0.6))]
+    far = Viewpoint((0.0, 2.0, 16.0), (0.0, 0.0, 0.0), 30.0)
+    with pytest.raises(StopError):
+        renderer.draw(items, far, PLAIN, SIZE, stop)
+    whole = renderer.draw(items, far, PLAIN, SIZE)
+    calls = []
+    assert np.array_equal(renderer.draw(items, far, PLAIN, SIZE, lambda: calls.append(1)), whole)
+    assert len(calls) >= 3
+
+
+def test_backs_show_from_inside_a_copy(renderer):
+    """Nothing is left out that could be seen."""
+    big = _copies(1, forms=(primitives.sphere(2.0, 8),), size=0.0)
+    inside = Viewpoint((0.0, 0.0, 0.1), (0.0, 0.0, -1.0), 60.0)
+    picture = renderer.draw([Item("a", big, (0.8, 0.2, 0.2))], inside, PLAIN, SIZE)
+    assert (picture[..., 0] > picture[..., 1].astype(int) + 20).mean() > 0.99

@@ -24,15 +24,22 @@ _FORMATS = {
 
 _SMALLEST_BOX, _LARGEST_BOX = 2.0, 12.0
 """Pixels across below which a copy is a point, and below which it is a box, where stand-ins are allowed."""
+_AS_A_BOX = 24
+"""Triangles of a form up to which a box would not be drawn any faster."""
+_DOT_SIZE = 0.8
+"""The side of a point that covers about as much as what stands there, of the ball around that."""
+_BATCH = 8192
+"""Copies that are drawn at once; between batches a newer picture can come first."""
 
 
 class Drawn(NamedTuple):
-    """One form with the copies that show it: its mesh buffers, a vertex array, how many copies, and which they are."""
+    """A batch of copies of one form: mesh buffers, a vertex array, how many copies, which, and whether it is closed."""
 
     mesh: MeshBuffers
     array: Any
     copies: int
     chosen: NDArray[np.int64] | None
+    closed: bool
 
 
 class _Group:
@@ -143,15 +150,21 @@ class _Dots:
         self._slots.clear()
 
 
+_Key = tuple[str, int, int]
+"""A form or the box around it, which form, and which batch of its copies."""
+
+
 class CopiesBuffers:
     """The buffers of one shape of copies. stood_in: how many of the last picture's were boxes or points."""
 
     def __init__(self, context: Any) -> None:
         self._context = context
-        self._groups: list[_Group] = []
-        self._boxes: list[_Group] = []
+        self._groups: dict[_Key, _Group] = {}
         self._dots = _Dots(context)
         self._chosen: tuple[Any, ...] = ()
+        self._plan: dict[_Key, NDArray[np.int64] | None] = {}
+        self._closed: tuple[bool, ...] = ()
+        self._own: set[str] = set()
         self.stood_in = 0
         self.uploads: list[str] = []
 
@@ -171,15 +184,6 @@ class CopiesBuffers:
         pixels: float32 (k,), how large each is in the picture, where small ones may be boxes and points.
         """
         self.uploads = []
-        forms = [(copies.forms, self._groups)]
-        if pixels is not None:
-            forms.append((tuple(map(_box_around, copies.forms)), self._boxes))
-        for meshes, groups in forms:
-            while len(groups) > len(meshes):
-                groups.pop().release()
-            while len(groups) < len(meshes):
-                groups.append(_Group(self._context))
-                self._chosen = ()
         self._choose(copies, seen, pixels)
         arrays = {
             "place": copies.positions, "axes": copies.axes, "scale": copies.scales, "strength": strength,
@@ -188,10 +192,14 @@ class CopiesBuffers:
         }  # fmt: skip
         if colors is not None:
             arrays.update(color=colors, back_color=colors)
-        for meshes, groups in forms:
-            for number, (group, form) in enumerate(zip(groups, meshes, strict=True)):
-                self._fill(group, form, arrays, edges)
-                self.uploads += [f"{number}.{name}" for name in (*group.mesh.uploads, *group.uploads)]
+        self._own = {name for name, array in arrays.items() if array is not None}
+        for key, index in self._plan.items():
+            group, form = self._groups[key], copies.forms[key[1]]
+            group.choose(index, len(copies.positions) if index is None else len(index))
+            self._fill(group, _box_around(form) if key[0] == "box" else form, arrays, edges)
+            self.uploads += [f"{key[1]}.{name}" for name in (*group.mesh.uploads, *group.uploads)]
+        # Backs of closed forms are never seen, unless the picture is taken from inside one or forms are mirrored.
+        self._closed = tuple(form.topology.closed for form in copies.forms) if "back_color" not in self._own else ()
         self._fill_dots(copies, arrays, seen, pixels)
 
     @staticmethod
@@ -217,50 +225,52 @@ class CopiesBuffers:
             self._dots.count = 0
             return
         shown = copies.shown if seen is None else copies.shown & seen
-        index = np.flatnonzero(shown & (pixels < _SMALLEST_BOX))
-        made = {"place": copies.positions[index], "pixels": pixels[index]}
+        index = np.flatnonzero(shown & (pixels < _dot_limits(copies)))
+        made = {"place": copies.positions[index], "pixels": pixels[index] * _DOT_SIZE}
         for name, source in (("copy_strength", "strength"), ("copy_color", "color")):
             array = arrays[source]
             if array is not None:
                 made[name] = array[index]
         self._dots.follow(made)
-        self.stood_in += len(index)
+        self.stood_in = len(index) + sum(
+            0 if own is None else len(own) for key, own in self._plan.items() if key[0] == "box"
+        )
 
     def _choose(self, copies: Copies, seen: NDArray[np.bool_] | None, pixels: Floats | None) -> None:
-        """Which copies each form has, and which are boxes; found again only when that changes."""
+        """Which copies are drawn together, and as what; found again only when that changes."""
         self.stood_in = 0
         key = copies.form, copies.shown, seen, pixels
         if len(self._chosen) == len(key) and all(a is b for a, b in zip(key, self._chosen, strict=True)):
             return
         self._chosen = key
         shown = copies.shown if seen is None else copies.shown & seen
+        self._plan = {}
         if pixels is None:
-            self._choose_for(self._groups, copies, shown)
-            self._choose_for(self._boxes, copies, np.zeros_like(shown))
-            return
-        self._choose_for(self._groups, copies, shown & (pixels >= _LARGEST_BOX))
-        self.stood_in = self._choose_for(
-            self._boxes, copies, shown & (pixels < _LARGEST_BOX) & (pixels >= _SMALLEST_BOX)
-        )
+            self._batch("form", copies, shown)
+        else:
+            self._batch("form", copies, shown & (pixels >= _LARGEST_BOX))
+            self._batch("box", copies, shown & (pixels < _LARGEST_BOX) & (pixels >= _dot_limits(copies)))
+        for gone in set(self._groups) - set(self._plan):
+            self._groups.pop(gone).release()
+        for wanted in set(self._plan) - set(self._groups):
+            self._groups[wanted] = _Group(self._context)
 
-    @staticmethod
-    def _choose_for(groups: list[_Group], copies: Copies, wanted: NDArray[np.bool_]) -> int:
-        total = 0
-        for number, group in enumerate(groups):
+    def _batch(self, kind: str, copies: Copies, wanted: NDArray[np.bool_]) -> None:
+        for number in range(len(copies.forms)):
             mask = wanted & (copies.form == number)
-            if mask.all():
-                group.choose(None, len(mask))
-            else:
-                index = np.flatnonzero(mask)
-                group.choose(index, len(index))
-            total += group.count
-        return total
+            if mask.all() and len(mask) <= _BATCH:
+                self._plan[kind, number, 0] = None
+                continue
+            index = np.flatnonzero(mask)
+            for batch, begin in enumerate(range(0, len(index), _BATCH)):
+                self._plan[kind, number, batch] = index[begin : begin + _BATCH]
 
     def drawn(self, key: str, program: Any, index: str) -> Iterator[Drawn]:
-        """What there is to draw with a program over an index buffer ("triangles" or "edges")."""
-        for group in (*self._groups, *self._boxes):
+        """What there is to draw with a program over an index buffer ("triangles" or "edges"), batch by batch."""
+        for (kind, number, _), group in self._groups.items():
             if group.count and group.mesh.size(index):
-                yield Drawn(group.mesh, group.bound(key, program, index), group.count, group.index)
+                closed = bool(self._closed) and (kind == "box" or self._closed[number])
+                yield Drawn(group.mesh, group.bound(key, program, index), group.count, group.index, closed)
 
     def dots(self, program: Any) -> Any:
         """What there is to draw as points with a program, or None."""
@@ -268,16 +278,30 @@ class CopiesBuffers:
 
     def has(self, name: str) -> bool:
         """Whether copies have values of their own of that name."""
-        return bool(self._groups) and self._groups[0].has(name)
+        return name in self._own
 
     def release(self) -> None:
         """Give the graphics memory back."""
-        for group in (*self._groups, *self._boxes):
+        for group in self._groups.values():
             group.release()
         self._dots.release()
         self._groups.clear()
-        self._boxes.clear()
         self._chosen = ()
+
+
+def _dot_limits(copies: Copies) -> Floats:
+    """Below how many pixels each copy is a point: where a box has as many triangles as the form, later."""
+    limits = [_SMALLEST_BOX if len(form.topology.triangles) > _AS_A_BOX else _LARGEST_BOX for form in copies.forms]
+    made: Floats = np.array(limits, np.float32)[copies.form]
+    return made
+
+
+def seen_from_outside(copies: Copies, eye: NDArray[np.float64]) -> bool:
+    """Whether an eye lies in none of the copies, and none is mirrored, so that backs of closed forms cannot be seen."""
+    x, y, z = (copies.axes[:, k::3] for k in range(3))
+    turns = np.einsum("ij,ij->i", np.cross(x, y), z) * copies.scales.prod(axis=1)
+    offsets = copies.positions - eye.astype(np.float32)
+    return bool((turns >= 0).all() and (np.einsum("ij,ij->i", offsets, offsets) > copies.radii**2).all())
 
 
 def _box_around(form: Geometry) -> Geometry:

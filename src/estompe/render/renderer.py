@@ -1,6 +1,6 @@
 """Drawing meshes into pictures with a graphics context of its own, on screen or off."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from importlib import resources
 from typing import Any, Literal, NamedTuple
@@ -14,7 +14,7 @@ from estompe.geometry.copies import Copies
 from estompe.kernels.types import Floats
 from estompe.render import palette
 from estompe.render.buffers import MeshBuffers
-from estompe.render.instances import CopiesBuffers, pixels_across, seen_copies
+from estompe.render.instances import CopiesBuffers, pixels_across, seen_copies, seen_from_outside
 from estompe.render.occlusion import Occlusion
 from estompe.render.pieces import piece_colors
 from estompe.render.viewpoint import Viewpoint
@@ -102,9 +102,27 @@ class Renderer:
         self._palette.repeat_x = False
         self.uploads: list[str] = []
         self.stood_in = 0
+        self._pause: Callable[[], None] | None = None
+        self._outside: dict[str, bool] = {}
 
-    def draw(self, items: Sequence[Item], viewpoint: Viewpoint, look: Look, size: tuple[int, int]) -> Picture:
-        """A picture, uint8 (height, width, 4), the upper row first."""
+    def draw(
+        self,
+        items: Sequence[Item],
+        viewpoint: Viewpoint,
+        look: Look,
+        size: tuple[int, int],
+        pause: Callable[[], None] | None = None,
+    ) -> Picture:
+        """A picture, uint8 (height, width, 4), the upper row first.
+
+        pause: called now and then where there is much to draw; it may raise to stop.
+        """
+        self._pause = pause
+        self._outside = {
+            item.id: seen_from_outside(item.geometry, np.asarray(viewpoint.eye))
+            for item in items
+            if isinstance(item.geometry, Copies)
+        }
         matrices = _matrices(viewpoint, size, items)
         self._follow(items, look, matrices, height=size[1])
         target = self._target(size, 4 if look.still else 0)
@@ -245,7 +263,16 @@ class Renderer:
                 program["use_own_color"].value = drawn.mesh.has("color")
                 program["use_back_color"].value = drawn.mesh.has("back_color")
                 drawn.mesh.use_faces(program, _FACES_UNIT)
+            culled = drawn.closed and key in ("surface", "forms") and self._outside.get(item.id, False)
+            if culled:
+                self._context.enable(moderngl.CULL_FACE)
             drawn.array.render(_MODES.get(index, moderngl.TRIANGLES), instances=drawn.copies)
+            if culled:
+                self._context.disable(moderngl.CULL_FACE)
+            if self._pause is not None and drawn.copies >= _WORTH_CULLING:
+                # What was handed over is drawn before anything newer could be looked for.
+                self._context.finish()
+                self._pause()
 
     def _draw_item(self, item: Item, look: Look, matrices: tuple[Any, Any]) -> None:
         buffers = self._meshes[item.id]

@@ -51,6 +51,10 @@ class Probe:
         return (self.x, self.y), (float(width), float(height))
 
 
+class _SupersededError(Exception):
+    """A newer picture is wanted."""
+
+
 class Drawer(QObject):
     """drawn(image, job, copies shown by stand-ins), probed(probe, hit or None) and failed(text) come from the drawing thread."""
 
@@ -119,10 +123,17 @@ class Drawer(QObject):
         """Whatever goes wrong with one picture, the next must find the thread alive."""
         try:
             do(*arguments)
+        except _SupersededError:
+            return
         except RenderError as error:
             self.failed.emit(str(error))
         except Exception as error:
             self.failed.emit(faults.record(error, where))
+
+    def _give_way(self) -> None:
+        """Leave a still picture unfinished once a newer one is wanted; those in motion are finished, or none would ever be seen."""
+        if self._job is not None or self._stopping:
+            raise _SupersededError
 
     def _next(self, patience: float | None) -> tuple[Job | None, list[Probe]]:
         with self._wake:
@@ -141,7 +152,7 @@ class Drawer(QObject):
         moving, copied = not job.look.still, _copied_triangles(job)
         look = replace(job.look, stand_ins=moving and copied > 0 and self._slow_at == copied)
         began = time.monotonic()
-        picture = renderer.draw(job.items, job.viewpoint, look, job.size)
+        picture = renderer.draw(job.items, job.viewpoint, look, job.size, None if moving else self._give_way)
         if moving and not look.stand_ins:
             # As long as there is so much to draw, what moves is simplified; a still picture shows everything.
             self._slow_at = copied if time.monotonic() - began > _SLOW else -1
