@@ -9,8 +9,10 @@ from functools import partial
 
 import numpy as np
 
-from estompe.geometry import Geometry
-from estompe.geometry.primitives import grid
+from estompe.geometry import Domain, Geometry, carrying
+from estompe.geometry.copies import Copies
+from estompe.geometry.fracture import cut_into_cells
+from estompe.geometry.primitives import box, grid
 from estompe.kernels import (
     PARALLEL_FROM,
     angles,
@@ -27,6 +29,7 @@ from estompe.kernels import (
     ramp,
     ridges,
     sampling,
+    scatter,
     sides,
     skin,
     smooth,
@@ -140,6 +143,9 @@ def _surface_steps() -> list[tuple[str, Callable[[], object]]]:
     steps.append(("means on points", lambda: point_means(few, *small.topology.neighbours)))
     steps.append(("pictures", lambda: _look(small.points, few)))
     steps.append(("means on faces", lambda: face_means(few, small.topology.corners, small.topology.offsets)))
+    steps.append(("pieces", lambda: _carry(small)))
+    steps.append(("copies", lambda: _scatter(small)))
+    steps.append(("fractures", _break))
     many = _frozen(np.zeros((8192, 3), np.float32))
     steps.append(("own spaces", lambda: transform.transformed(many, np.eye(4)[:3])))
     return steps
@@ -187,6 +193,35 @@ def _blend(points: Floats, values: Floats) -> None:
     blend.towards(points, np.zeros(3, np.float32), values)
     blend.differences(points, [(points, 1.0)])
     blend.moved_by(points, points, np.eye(3, dtype=np.float32), values)
+
+
+def _carry(mesh: Geometry) -> None:
+    """Faces and copies moved, rotated and scaled."""
+    strength = _frozen(np.ones(mesh.topology.faces, np.float32))
+    whole = _frozen(np.ones(1, np.float32))
+    ways: tuple[carrying.Carries, ...] = ("position", "all")
+    for carries in ways:
+        carrying.carried(mesh, Domain.FACE, False, carries, strength, lambda elements, _: elements.points.copy())
+        carrying.carried(mesh, Domain.PIECE, False, carries, whole, lambda elements, _: elements.points.copy())
+
+
+def _scatter(mesh: Geometry) -> None:
+    """Places on a mesh, and copies of it made real."""
+    triangles = mesh.topology.triangles
+    areas = scatter.areas_of(mesh.rest, triangles)
+    owner, shares, places = scatter.candidates(mesh.rest, triangles, np.cumsum(areas), 8, 1)
+    scatter.ranked(places, 1.0, 2, 2, 0.0)
+    scatter.followed(mesh.points, mesh.normals, triangles, _frozen(owner), _frozen(shares))
+    one = np.eye(3, dtype=np.float32).reshape(1, 9)
+    ids = np.zeros(1, np.int64)
+    form, zero = np.zeros(1, np.int32), np.zeros((1, 3), np.float32)
+    Copies((mesh,), form, zero, one, zero + np.float32(1.0), ids, np.zeros(1, np.float32)).points  # noqa: B018
+
+
+def _break() -> None:
+    body = box((1.0, 1.0, 1.0), 1)
+    seeds = np.random.default_rng(1).uniform(-0.4, 0.4, (6, 3))
+    cut_into_cells(body.points, body.topology.triangles, seeds)
 
 
 def _read_obj() -> None:

@@ -131,7 +131,7 @@ class Drawer(QObject):
             self.failed.emit(faults.record(error, where))
 
     def _give_way(self) -> None:
-        """Leave a still picture unfinished once a newer one is wanted; those in motion are finished, or none would ever be seen."""
+        """Leave a still picture unfinished once a newer one is wanted. Those in motion are finished, or none would be seen."""
         if self._job is not None or self._stopping:
             raise _SupersededError
 
