@@ -1,5 +1,6 @@
 """Cast, Measure, Ramp and Drive: everything that can be done in them, and what is refused."""
 
+import re
 from typing import get_args
 
 import numpy as np
@@ -14,9 +15,13 @@ from estompe.app.panels.thumbnail import HEIGHT, WIDTH, layer_picture
 from estompe.document import edits
 from estompe.document.kinds import ControlForm, Effect, Source, kinds
 from estompe.document.numbers import Keyed
+from estompe.document.project import Project
+from estompe.document.scene import Scene
 from estompe.effects.poses import Pose
-from estompe.setups.catalog import entries
+from estompe.setups.adding import add_control, add_shape
+from estompe.setups.catalog import entries, entry
 from estompe.shapes.imported import ImportedMesh
+from estompe.shapes.sphere import Sphere
 from tests.app.driving import LEFT
 
 GLOW = ("falloffs", "lantern-glow")
@@ -150,7 +155,8 @@ def test_every_effect_can_be_added_opened_and_worked_out(sample, tag):
     assert effect.routes[0].falloff == "lantern-glow"
     assert sample.window.drive.opened == effect.id
     sample.settle()
-    assert sample.window.drive.cards[effect.id].points.text().replace(" ", "").isdigit()
+    counted = sample.window.drive.cards[effect.id].points.text().replace("\u00a0", "")
+    assert re.fullmatch(r"\d+( faces| pieces| cells)?", counted)
 
 
 def test_layers_open_in_place_and_can_be_changed(sample):
@@ -332,14 +338,74 @@ def test_whole_numbers_and_shapes_own_settings(sample):
 
 def test_shapes_controls_and_falloffs_are_added_from_the_menu(driver):
     driver.window.files.new_scene()
-    for item in (*entries("shape"), *entries("control")):
+    made = [item for item in entries("shape") if item.group == "make"]
+    for item in (*made, *entries("control")):
         driver.window.add_entry(item)
     driver.window.run("add_falloff")
     driver.window.measure.add_layer("distance")
     driver.settle()
-    assert [shape.name for shape in driver.session.document.scene.shapes] == [item.label for item in entries("shape")]
+    assert [shape.name for shape in driver.session.document.scene.shapes] == [item.label for item in made]
     assert [control.form for control in driver.session.document.scene.controls] == list(get_args(ControlForm))
     assert not driver.session.evaluator.answer.frame.problems
+
+
+@pytest.mark.parametrize("item", [item for item in entries("shape") if item.group != "make"], ids=lambda item: item.tag)
+def test_shapes_made_of_others_are_added_from_the_menu(driver, item):
+    scene, first = add_shape(Scene(), "First", Sphere(0.1, 3))
+    scene, second = add_shape(scene, "Second", Sphere(0.8, 4))
+    scene, path = add_control(scene, "path", "Path")
+    scene = edits.put(scene, ("controls", path, "points"), ((0.0, 0.0, 0.0), (1.0, 0.5, 0.0), (2.0, 0.0, 0.0)))
+    driver.session.begin(Project(scene), None, "copies")
+    driver.session.selection.choose_shape(first)
+    driver.window.add_entry(item)
+    driver.settle()
+    made = driver.session.selection.shape
+    assert made.name == item.label
+    assert driver.session.evaluator.answer.frame.problems == ()
+    assert driver.get("shapes", first, "visible") == (item.group != "copy")
+    assert driver.get("shapes", second, "visible")
+    if item.group == "copy":
+        # It stands below what it is copies of, and effects act on copies at first.
+        rows = driver.window.cast.rows
+        assert (
+            rows["shapes", made.id].layout().contentsMargins().left()
+            > rows["shapes", first].layout().contentsMargins().left()
+        )
+    driver.window.drive.add_effect("rotate")
+    assert driver.session.selection.shape.effects[0].acts_on == "pieces"
+    driver.settle()
+    driver.window.run("undo")
+    driver.window.run("undo")
+    assert [shape.name for shape in driver.session.document.scene.shapes] == ["First", "Second"]
+
+
+def test_what_needs_a_second_shape_says_so(driver):
+    scene, _ = add_shape(Scene(), "Only", Sphere(0.1, 3))
+    driver.session.begin(Project(scene), None, "alone")
+    driver.window.add_entry(entry("shape:copies-scatter"))
+    assert driver.window.status.message.text() == "Copies scattered needs a second shape: add one first"
+    assert len(driver.session.document.scene.shapes) == 1
+
+
+@pytest.mark.parametrize("item", entries("recipe"), ids=lambda item: item.tag)
+def test_every_recipe_gives_a_set_up_that_works(driver, item):
+    scene, _ = add_shape(Scene(), "Other", Sphere(0.1, 3))
+    scene = edits.put(scene, ("shapes", "shape-1", "transform", "position"), (1.5, 0.0, 0.0))
+    scene, shape = add_shape(scene, "Ball", Sphere(0.4, 6))
+    driver.session.begin(Project(scene), None, "recipe")
+    driver.session.selection.choose_shape(shape)
+    driver.settle()
+    driver.window.add_entry(item)
+    driver.session.playhead.go((driver.session.document.scene.first + driver.session.document.scene.last) // 2)
+    driver.settle()
+    answer = driver.session.evaluator.answer
+    assert answer.frame.problems == ()
+    if item.tag != "arcs-between":
+        assert answer.current is not None
+        assert answer.current.strength.max() > 0.3
+        assert answer.current.strength.min() < 0.7
+    driver.window.run("undo")
+    assert driver.session.document.scene == scene
 
 
 def test_a_source_that_needs_a_control_says_so(driver):

@@ -235,6 +235,9 @@ def test_copies_are_not_made_real_by_effects_falloffs_or_pictures(tmp_path):
     answer = compute_answer(Request(project, 7, "plankton", "wave"), Memo())
     copies = answer.frame["plankton"]
     save_png(camera_picture(answer.frame, (160, 100), "wave"), tmp_path / "picture.png")
+    assert answer.frame.problems == ()
+    assert answer.frame.counts_after("plankton")["heave"] == (len(copies.positions), "copies")
+    assert sum(array.nbytes for array in answer.arrays()) > 0
     assert isinstance(copies, Copies)
     assert not copies.is_real
     assert copies.points_when_real == len(copies.points)

@@ -19,7 +19,7 @@ from estompe.kernels.types import Floats, Indices
 
 MOST_COPIES = 2_000_000
 MOST_REAL_POINTS = 30_000_000
-_REAL = ("points", "topology", "attributes", "at_rest", "notes")
+_REAL = ("points", "topology", "attributes", "at_rest")
 _MAKING = threading.RLock()
 
 
@@ -43,7 +43,7 @@ class Copies(Geometry):
         shown: NDArray[np.bool_] | None = None,
         piece_attributes: Attributes | None = None,
         rest_positions: Rest | None = None,
-        hints: tuple[str, ...] = (),
+        notes: tuple[str, ...] = (),
     ) -> None:
         if len(positions) > MOST_COPIES:
             raise GeometryError(f"{len(positions):,} copies are more than {MOST_COPIES:,}: ask for fewer")
@@ -54,7 +54,7 @@ class Copies(Geometry):
         self.shown = np.ones(len(positions), np.bool_) if shown is None else shown
         self.piece_attributes: Attributes = piece_attributes if piece_attributes is not None else {}
         self.rest_positions = Rest(self.positions) if rest_positions is None else rest_positions
-        self.hints = hints
+        self.notes = notes
 
     def __getattr__(self, name: str) -> Any:
         if name not in _REAL:
@@ -93,14 +93,14 @@ class Copies(Geometry):
         return Copies(
             self.forms, self.form, positions, self.axes if axes is None else axes,
             self.scales if scales is None else scales, self.ids, self.rank, self.shown, self.piece_attributes,
-            self.rest_positions, self.hints,
+            self.rest_positions, self.notes,
         )  # fmt: skip
 
     def showing(self, shown: NDArray[np.bool_]) -> "Copies":
         """The same copies, of which only some are seen."""
         return Copies(
             self.forms, self.form, self.positions, self.axes, self.scales, self.ids, self.rank, frozen(shown),
-            self.piece_attributes, self.rest_positions, self.hints,
+            self.piece_attributes, self.rest_positions, self.notes,
         )  # fmt: skip
 
     def with_attribute(self, domain: Domain, name: str, values: NDArray[Any]) -> Geometry:
@@ -109,7 +109,7 @@ class Copies(Geometry):
         attributes = {**self.piece_attributes, (domain, name): frozen(values)}
         return Copies(
             self.forms, self.form, self.positions, self.axes, self.scales, self.ids, self.rank, self.shown, attributes,
-            self.rest_positions, self.hints,
+            self.rest_positions, self.notes,
         )  # fmt: skip
 
     def attribute(self, domain: Domain, name: str) -> NDArray[Any] | None:
@@ -209,7 +209,7 @@ class Copies(Geometry):
         form = self.form[chosen]
         topology, attributes, rest = self._real_parts(form, chosen)
         points = self._real_points(form, chosen, self.positions, self.linear, total)
-        self.__dict__.update(points=frozen(points), topology=topology, attributes=attributes, at_rest=rest, notes=())
+        self.__dict__.update(points=frozen(points), topology=topology, attributes=attributes, at_rest=rest)
 
     def _starts(self, form: Indices) -> NDArray[np.int64]:
         sizes = np.array([len(item.points) for item in self.forms], np.int64)

@@ -169,6 +169,8 @@ class View(QWidget):
 
     def _answered(self) -> None:
         answer = self.session.evaluator.answer
+        if answer is None:
+            return  # another scene was opened meanwhile
         shown = answer.shown
         items = items_of(answer.frame)
         self._items = [with_falloff(item, shown[item.id]) if item.id in shown else item for item in items]
