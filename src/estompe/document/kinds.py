@@ -231,6 +231,8 @@ class ShapeSource(Kind):
     group: ClassVar[str] = "make"
     makes_pieces: ClassVar[bool] = False
     """Whether what comes out is pieces, so that effects act on those at first."""
+    makes_copies: ClassVar[bool] = False
+    """Whether what comes out is copies, which have no points of their own until somebody asks for them."""
 
     def reads(self) -> tuple[str, ...]:
         return ()
@@ -265,6 +267,7 @@ class UnknownKind:
     acts: ClassVar[tuple[ActsOn, ...]] = ("points",)
     makes_pieces: ClassVar[bool] = False
     at_start: ClassVar[bool] = False
+    makes_copies: ClassVar[bool] = False
     own_axes: ClassVar[bool] = False
 
     def __init__(self, tag: str, raw: dict[str, Any]) -> None:

@@ -54,8 +54,13 @@ class Fracture(Effect, tag="fracture"):
         return f"{len(after.pieces):,} cells, cut once at rest"
 
     def apply(self, geometry: Geometry, strength: Floats, context: Context) -> Geometry:
-        if not strength.any() or not geometry.topology.faces:
+        if not geometry.topology.faces:
             return geometry
+        if not strength.any():
+            raise CannotEvaluateError(
+                "its falloffs are nowhere on the first frame of the shot, so nothing is cut: "
+                "move them to the shape there, or feed it by none"
+            )
         if self.close:
             geometry = closed_flat(geometry)
         open_edges = len(geometry.topology.open_edges)

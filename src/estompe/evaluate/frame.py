@@ -250,6 +250,15 @@ class Frame:
                 found[slot.id] = geometry.count(domain), f"{domain}s"
         return found
 
+    def made_real(self, shape: str) -> dict[str, tuple[int, int]]:
+        """The effects that look at points of copies, by id: how many copies they make real, and how many points that is."""
+        steps, _ = self._chains[self.shape(shape).id]
+        return {
+            slot.id: (copies_of(state.geometry), points_of(state.geometry))
+            for slot, state in steps
+            if isinstance(state.geometry, Copies) and domain_of(slot) is not Domain.PIECE
+        }
+
     def _afters(self, shape: str) -> list[tuple[EffectSlot, State]]:
         """A shape's enabled effects, each with the state it leaves behind."""
         steps, last = self._chains[self.shape(shape).id]

@@ -15,6 +15,7 @@ from estompe.evaluate.memo import Memo
 from estompe.evaluate.problems import Problems
 from estompe.evaluate.schedule import Schedule
 from estompe.evaluate.state import Values
+from estompe.geometry import Domain
 
 Planned = TypeVar("Planned")
 _SMALLEST, _LARGEST = ("smallest", "nearest"), ("largest", "farthest")
@@ -59,7 +60,10 @@ class Moment:
         """A reduction of a falloff over a shape before its effects. Raises LookupError with words."""
 
         def plan() -> Values:
-            state = self.graph.placed(self.parts.bare_shape(shape))
+            bare = self.parts.bare_shape(shape)
+            state = self.graph.placed(bare)
+            if bare.source.makes_copies:
+                state = self.graph.on(state, Domain.PIECE)
             stack = self.graph.stack(self.parts.falloff(falloff), state)
             return self.graph.joined(stack) if what in ("nearest", "farthest") else self.graph.through_ramp(stack)
 

@@ -40,6 +40,7 @@ class CopiesSource(ShapeSource):
 
     group: ClassVar[str] = "copy"
     makes_pieces: ClassVar[bool] = True
+    makes_copies: ClassVar[bool] = True
 
     form: Annotated[Identifier, setting("Of", "The shape that is copied.", refers="shape")]
     more: Annotated[

@@ -179,6 +179,10 @@ class DrivePanel(Panel):
         after = answer.frame.after(shape.id, effect.id) if effect is not None else None
         if self._summary is not None and effect is not None:
             words = effect.effect.summary(after) if after is not None else "switched off"
+            made_real = answer.frame.made_real(shape.id).get(effect.id)
+            if made_real is not None:
+                copies, points = (units.counted(count) for count in made_real)
+                words = f"makes {copies} copies real: {points} points" + (f"; {words}" if words else "")
             self._summary.setText(words)
             self._summary.setVisible(bool(words))
 

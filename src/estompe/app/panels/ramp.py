@@ -15,9 +15,19 @@ from estompe.app.widgets.ramp_plot import Curve, RampPlot
 from estompe.document import edits
 from estompe.document.edits import ScenePath
 from estompe.document.numbers import plain, plain_triple
-from estompe.document.scene import Falloff, Layer, RampPoint, Range
+from estompe.document.scene import EASED, Falloff, Layer, RampPoint, Range
 from estompe.evaluate.frame import FEWEST_EDGES, Shown
 from estompe.geometry import Domain
+from estompe.setups.making import BAND
+
+RAMP_FORMS: dict[str, tuple[tuple[RampPoint, ...], str]] = {
+    "eased": (EASED, "From full to gone, softly"),
+    "straight": (
+        (RampPoint(0.0, 1.0, "linear"), RampPoint(1.0, 0.0, "linear")),
+        "From full to gone in a straight line",
+    ),
+    "band": (BAND, "Nothing at both ends and full in the middle, for what appears at a front and goes again"),
+}
 
 
 class RampPanel(Panel):
@@ -89,6 +99,7 @@ class RampPanel(Panel):
         )
         layout.addWidget(self.dense)
         layout.addWidget(self._mending())
+        layout.addWidget(self._forms())
         layout.addSpacing(4)
         for first in range(0, len(self.fields), 2):
             layout.addWidget(_pair(*self.fields[first : first + 2]))
@@ -131,6 +142,25 @@ class RampPanel(Panel):
         row.addStretch(1)
         self.mending.hide()
         return self.mending
+
+    def _forms(self) -> QWidget:
+        """Whole curves to begin with."""
+        made = QWidget()
+        row = QHBoxLayout(made)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(14)
+        row.addWidget(label("curve", "soft"))
+        for name, (points, text) in RAMP_FORMS.items():
+            form = link(name, text)
+            form.clicked.connect(lambda _, points=points, name=name: self._take_form(points, name))
+            row.addWidget(form)
+        row.addStretch(1)
+        return made
+
+    def _take_form(self, points: tuple[RampPoint, ...], name: str) -> None:
+        if self.plot is not None:
+            self.plot.picked = 0
+        self.session.document.put((*self.path, "ramp"), points, f"Make the ramp {name}")
 
     def _show_density(self, shown: Shown) -> None:
         """Whether there are enough elements across the ramp."""

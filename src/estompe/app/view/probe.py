@@ -11,6 +11,7 @@ from estompe.evaluate.worker import Answer
 from estompe.falloffs.joining import JOINS
 from estompe.geometry import Domain
 from estompe.geometry.copies import Copies
+from estompe.kernels.types import Floats
 from estompe.render import Viewpoint
 from estompe.render.renderer import Hit
 
@@ -100,6 +101,27 @@ def element_name(answer: Answer, shape: str, element: int) -> str:
     if domain is Domain.PIECE:
         return f"{geometry.pieces.word} {int(geometry.pieces.ids[element])}"
     return f"{domain.value} {element}"
+
+
+def element_outline(answer: Answer, hit: Hit) -> Floats | None:
+    """The edges of the copy, piece or face that was hit, float32 (e, 2, 3); None where points count."""
+    geometry, shown = answer.frame[hit.id], answer.shown.get(hit.id)
+    if isinstance(geometry, Copies):
+        if hit.copy is None or hit.copy >= len(geometry.positions):
+            return None
+        form = geometry.forms[geometry.form[hit.copy]]
+        linear = geometry.axes[hit.copy].reshape(3, 3) * geometry.scales[hit.copy]
+        return np.asarray(form.points[form.topology.edges] @ linear.T + geometry.positions[hit.copy], np.float32)
+    topology = geometry.topology
+    if shown is None or shown.domain is Domain.POINT or hit.copy is not None or hit.triangle >= len(topology.triangles):
+        return None
+    face = int(topology.triangle_faces[hit.triangle])
+    faces = (
+        [face] if shown.domain is Domain.FACE else np.flatnonzero(topology.face_pieces == topology.face_pieces[face])
+    )
+    rings = [topology.corners[topology.offsets[k] : topology.offsets[k + 1]] for k in faces]
+    ends = np.concatenate([np.stack([ring, np.roll(ring, -1)], axis=1) for ring in rings])
+    return geometry.points[ends]
 
 
 def surface_position(

@@ -13,7 +13,7 @@ from estompe.app.view.chains import Chain, chains_of
 from estompe.app.view.drawing import Drawer, Job, Probe
 from estompe.app.view.handles import Handles, HandleTool
 from estompe.app.view.pointer import Pointer
-from estompe.app.view.probe import Reading, element_name, nearest_element, read, surface_position
+from estompe.app.view.probe import Reading, element_name, element_outline, nearest_element, read, surface_position
 from estompe.app.view.shells import Shell, shells_of
 from estompe.document import edits
 from estompe.document.edits import ScenePath
@@ -397,9 +397,19 @@ class View(QWidget):
         take = {"choose": self._choose, "paint": self._paint_at, "value": self._read}
         take[probe.purpose](probe, hit)
 
-    def _choose(self, _probe: Probe, hit: Hit | None) -> None:
-        if hit is not None and edits.exists(self.session.document.scene, ("shapes", hit.id)):
-            self.session.selection.choose_shape(hit.id)
+    def _choose(self, probe: Probe, hit: Hit | None) -> None:
+        if hit is None or not edits.exists(self.session.document.scene, ("shapes", hit.id)):
+            return
+        self.session.selection.choose_shape(hit.id)
+        answer = self.session.evaluator.answer
+        if answer is None or not answer.frame.has(hit.id):
+            return
+        outline = element_outline(answer, hit)
+        self.session.selection.mark_edges(outline)
+        element = nearest_element(answer, hit, probe.job.viewpoint, *probe.pixel) if outline is not None else None
+        if element is not None:
+            name = element_name(answer, *element)
+            self.session.messages.say(f"{answer.frame.shape(hit.id).name}: {name}; P follows it over time")
 
     def _paint_at(self, probe: Probe, hit: Hit | None) -> None:
         answer = self.session.evaluator.answer

@@ -7,7 +7,7 @@ import numpy as np
 from estompe.document.names import clean_name
 from estompe.document.scene import Color, Falloff, Shape
 from estompe.evaluate import Frame
-from estompe.exchange.bake import strengths
+from estompe.exchange.bake import driving
 from estompe.exchange.usd.samples import TimeSamples, identifier
 from estompe.geometry import Domain, Geometry
 from estompe.kernels.types import Floats
@@ -30,8 +30,12 @@ class MeshWriter:
     def add(self, frame: Frame, shape: Shape) -> None:
         """Write a shape's mesh on a frame, and the strength of each falloff that drives it."""
         self.add_mesh(frame[shape.id], shape.color, frame.number)
-        for falloff, values in strengths(frame, shape):
-            self._add_strength(falloff, values, frame.number)
+        for falloff, shown in driving(frame, shape):
+            geometry, values = frame[shape.id], shown.strength
+            by_face = shown.domain is Domain.FACE and len(values) == geometry.topology.faces
+            if not by_face and shown.domain is not Domain.POINT:
+                values = geometry.to_points(shown.domain, values)
+            self._add_strength(falloff, values, frame.number, by_face)
 
     def add_mesh(self, geometry: Geometry, color: Color, number: float) -> None:
         """Write a mesh on a frame. color: what it has where it has none of its own."""
@@ -92,11 +96,12 @@ class MeshWriter:
         owner = base if color is None else color
         self._samples.steady("displayColor", owner, Vt.Vec3fArray.FromNumpy(plain), number, made.GetAttr())
 
-    def _add_strength(self, falloff: Falloff, values: Floats, number: float) -> None:
+    def _add_strength(self, falloff: Falloff, values: Floats, number: float, by_face: bool) -> None:
         from pxr import Sdf, UsdGeom, Vt
 
         name = falloff.id
         if name not in self._names:
             self._names[name] = identifier(f"strength_{falloff.name}", self._taken)
-        primvar = self._primvars.CreatePrimvar(self._names[name], Sdf.ValueTypeNames.FloatArray, UsdGeom.Tokens.vertex)
+        how = UsdGeom.Tokens.uniform if by_face else UsdGeom.Tokens.vertex
+        primvar = self._primvars.CreatePrimvar(self._names[name], Sdf.ValueTypeNames.FloatArray, how)
         self._samples.changing(name, values, number, primvar.GetAttr(), Vt.FloatArray)
