@@ -171,8 +171,6 @@ def test_a_formula_reduces_a_falloff_over_copies():
     scene = edits.put(scene, ("shapes", ball, "transform", "position"), (Formula("nearest(Near, Copies)"), 0.0, 0.0))
     frame = evaluate(Project(scene), 1)
     assert frame.problems == ()
-    assert frame.shape(ball).transform.position[0] == pytest.approx(
-        1.0, abs=1e-5
-    )
+    assert frame.shape(ball).transform.position[0] == pytest.approx(2.0, abs=1e-5)
     assert not frame[copies].is_real
     assert falloff
