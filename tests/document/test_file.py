@@ -139,7 +139,7 @@ def _npy(array: np.ndarray) -> bytes:
     return stream.getvalue()
 
 
-_OK = b'{"format":"estompe","version":2,"scene":{}}'
+_OK = b'{"format":"estompe","version":3,"scene":{}}'
 _MESH = {"kind": "mesh", **dict.fromkeys(("points", "corners", "offsets"), "a" * 64)}
 _REFERRING = json.dumps(
     {"format": "estompe", "version": 2, "scene": {"shapes": [{"id": "s", "name": "S", "source": _MESH}]}}

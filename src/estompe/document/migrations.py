@@ -184,4 +184,9 @@ def _below(item: Any) -> Iterator[Json]:
             waiting += part
 
 
-_STEPS: dict[int, Callable[[Json], Json]] = {1: _to_2}
+def _to_3(scene: Json) -> Json:
+    """Version 3 has copies, pieces and what effects act on; a scene of version 2 is one that uses none of it."""
+    return scene
+
+
+_STEPS: dict[int, Callable[[Json], Json]] = {1: _to_2, 2: _to_3}

@@ -157,8 +157,11 @@ class _Pieces(Samples):
 
     @cached_property
     def pairs(self) -> Indices:
-        pieces = self.geometry.pieces
-        return pieces.pairs if pieces.pairs is not None else near_pairs(self.rest)
+        geometry = self.geometry
+        if geometry.pieces.pairs is not None:
+            return geometry.pieces.pairs
+        made: Indices = geometry.at_rest.derived(("near", geometry.topology), lambda: near_pairs(self.rest))
+        return made
 
 
 class _Copies(Samples):

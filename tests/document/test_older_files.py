@@ -1,0 +1,35 @@
+"""Files that older versions saved open, mean what they meant, and are saved as the newest version."""
+
+import json
+import zipfile
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from estompe.document.file import VERSION, load, save
+from estompe.evaluate import evaluate
+from estompe.samples import sample
+
+FILES = sorted((Path(__file__).parents[1] / "data").glob("version-*/*.estompe"))
+# This sample was made anew since, of copies.
+CHANGED = {"pennants-gull"}
+
+
+def test_there_are_files_of_every_older_version():
+    assert {int(path.parent.name.split("-")[1]) for path in FILES} == set(range(1, VERSION))
+
+
+@pytest.mark.parametrize("path", FILES, ids=lambda path: f"{path.parent.name}/{path.stem}")
+def test_an_older_file_opens_means_the_same_and_is_saved_as_the_newest(path, tmp_path):
+    project = load(path)
+    frame = evaluate(project, 40)
+    assert frame.problems == ()
+    if path.stem not in CHANGED:
+        now = evaluate(sample(path.stem).build(), 40)
+        for shape in frame:
+            assert np.array_equal(frame[shape].points, now[shape].points), shape
+    save(project, tmp_path / "again.estompe")
+    with zipfile.ZipFile(tmp_path / "again.estompe") as archive:
+        assert json.loads(archive.read("scene.json"))["version"] == VERSION
+    assert load(tmp_path / "again.estompe").scene == project.scene
