@@ -51,7 +51,7 @@ class MeshBuffers:
     def __init__(self, context: Any) -> None:
         self._context = context
         self._slots: dict[str, Slot] = {}
-        self._bound: dict[tuple[str, str], Any] = {}
+        self._bound: dict[tuple[int, str], Any] = {}
         self._faces = {"face_values": FaceTexture(context, 2), "face_colors": FaceTexture(context, 4)}
         self.by_faces = self.colors_by_faces = False
         self.uploads: list[str] = []
@@ -122,11 +122,13 @@ class MeshBuffers:
         if slot.buffer is not None:
             slot.buffer.release()
 
-    def bound(self, key: str, program: Any, index: str) -> Any:
+    def bound(self, program: Any, index: str) -> Any:
         """The vertex array of a program over an index buffer ("triangles" or "edges")."""
-        if (key, index) not in self._bound:
-            self._bound[key, index] = self._context.vertex_array(program, self.content(program), self.index(index))
-        return self._bound[key, index]
+        if (id(program), index) not in self._bound:
+            self._bound[id(program), index] = self._context.vertex_array(
+                program, self.content(program), self.index(index)
+            )
+        return self._bound[id(program), index]
 
     def content(self, program: Any) -> list[tuple[Any, ...]]:
         """What a program reads for each point, as a vertex array takes it."""

@@ -1,6 +1,7 @@
 """Graphics buffers of copies: the forms once, and for each copy where it stands and what it shows."""
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
+from functools import partial
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -33,10 +34,10 @@ _BATCH = 8192
 
 
 class Drawn(NamedTuple):
-    """A batch of copies of one form: mesh buffers, a vertex array, how many copies, which, and whether it is closed."""
+    """A batch of copies of one form: mesh buffers, its vertex array for a program, how many, which, and whether it is closed."""
 
     mesh: MeshBuffers
-    array: Any
+    array: Callable[[Any], Any]
     copies: int
     chosen: NDArray[np.int64] | None
     closed: bool
@@ -53,7 +54,7 @@ class _Group:
         self.uploads: list[str] = []
         self._slots: dict[str, Slot] = {}
         self._gathered: dict[str, tuple[Any, NDArray[Any]]] = {}
-        self._bound: dict[tuple[str, str], Any] = {}
+        self._bound: dict[tuple[int, str], Any] = {}
 
     def choose(self, index: NDArray[np.int64] | None, count: int) -> None:
         if index is not self.index:
@@ -84,14 +85,14 @@ class _Group:
     def has(self, name: str) -> bool:
         return name in self._slots
 
-    def bound(self, key: str, program: Any, index: str) -> Any:
-        if (key, index) not in self._bound:
+    def bound(self, program: Any, index: str) -> Any:
+        if (id(program), index) not in self._bound:
             content = self.mesh.content(program)
             for name, (layout, attributes) in _FORMATS.items():
                 if name in self._slots and all(item in program for item in attributes):
                     content.append((self._slots[name].buffer, layout, *attributes))
-            self._bound[key, index] = self._context.vertex_array(program, content, self.mesh.index(index))
-        return self._bound[key, index]
+            self._bound[id(program), index] = self._context.vertex_array(program, content, self.mesh.index(index))
+        return self._bound[id(program), index]
 
     def unbind(self) -> None:
         for array in self._bound.values():
@@ -265,16 +266,21 @@ class CopiesBuffers:
             for batch, begin in enumerate(range(0, len(index), _BATCH)):
                 self._plan[kind, number, batch] = index[begin : begin + _BATCH]
 
-    def drawn(self, key: str, program: Any, index: str) -> Iterator[Drawn]:
-        """What there is to draw with a program over an index buffer ("triangles" or "edges"), batch by batch."""
+    def drawn(self, index: str) -> Iterator[Drawn]:
+        """What there is to draw over an index buffer ("triangles" or "edges"), batch by batch."""
         for (kind, number, _), group in self._groups.items():
             if group.count and group.mesh.size(index):
                 closed = bool(self._closed) and (kind == "box" or self._closed[number])
-                yield Drawn(group.mesh, group.bound(key, program, index), group.count, group.index, closed)
+                yield Drawn(group.mesh, partial(group.bound, index=index), group.count, group.index, closed)
+
+    @property
+    def dot_count(self) -> int:
+        """How many copies are points."""
+        return self._dots.count
 
     def dots(self, program: Any) -> Any:
-        """What there is to draw as points with a program, or None."""
-        return self._dots.bound(program) if self._dots.count else None
+        """What there is to draw as points with a program."""
+        return self._dots.bound(program)
 
     def has(self, name: str) -> bool:
         """Whether copies have values of their own of that name."""

@@ -16,7 +16,6 @@ class Occlusion:
 
     def __init__(self, context: Any, program: Callable[[str, str], Any]) -> None:
         self._context = context
-        self.forms = program("surface", "forms")
         self._passes = {name: program("screen", name) for name in ("occlusion", "smooth", "darken")}
         corners = context.buffer(_CORNERS.tobytes())
         self._screens = {

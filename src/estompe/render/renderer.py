@@ -2,7 +2,6 @@
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from importlib import resources
 from typing import Any, Literal, NamedTuple
 
 import moderngl
@@ -14,9 +13,10 @@ from estompe.geometry.copies import Copies
 from estompe.kernels.types import Floats
 from estompe.render import palette
 from estompe.render.buffers import MeshBuffers
-from estompe.render.instances import CopiesBuffers, pixels_across, seen_copies, seen_from_outside
+from estompe.render.instances import CopiesBuffers, Drawn, pixels_across, seen_copies, seen_from_outside
 from estompe.render.occlusion import Occlusion
 from estompe.render.pieces import piece_colors
+from estompe.render.programs import Programs
 from estompe.render.viewpoint import Viewpoint
 
 Mode = Literal["shaded", "strength", "wire", "pieces"]
@@ -26,7 +26,6 @@ _FACES_UNIT = 1
 _MODES = {"edges": moderngl.LINES, "lines": moderngl.LINES}
 _WORTH_CULLING = 4096
 """Copies from which on it pays to look which of them are in the picture."""
-_EVERY_PROGRAM = ("surface", "wire", "ids")
 _DARKENED: dict[Mode, float] = {"shaded": 1.0, "strength": 0.4, "pieces": 0.8}
 """How much occlusion shows: strength must read as a number, and a wire is all lines."""
 
@@ -88,12 +87,8 @@ class Renderer:
             self._context = moderngl.create_standalone_context(backend="egl")  # type: ignore[arg-type]  # its stub is wrong
         except Exception as error:  # the binding raises plain Exception where no driver is found
             raise RenderError(f"no off-screen graphics (install libegl1 and libgl1-mesa-dri): {error}") from error
-        self._programs = {name: self._program(name, name) for name in _EVERY_PROGRAM}
-        self._of_copies = {name: self._program(name, name, copies=True) for name in _EVERY_PROGRAM}
-        self._occlusion = Occlusion(self._context, self._program)
-        self._programs["forms"] = self._occlusion.forms
-        self._programs["points"] = self._program("points", "points")
-        self._of_copies["forms"] = self._program("surface", "forms", copies=True)
+        self._programs = Programs(self._context)
+        self._occlusion = Occlusion(self._context, self._programs.plain)
         self._meshes: dict[str, MeshBuffers | CopiesBuffers] = {}
         self._targets: dict[int, _Target] = {}
         self._pick: Any = None
@@ -125,13 +120,14 @@ class Renderer:
         }
         matrices = _matrices(viewpoint, size, items)
         self._follow(items, look, matrices, height=size[1])
+        self._programs.begin(*matrices)
         target = self._target(size, 4 if look.still else 0)
         target.drawn.use()
         self._context.enable(moderngl.DEPTH_TEST)
         self._context.front_face = "cw"  # the picture is drawn upside down, so that rows come out from the top
         target.drawn.clear(*look.background, 1.0)
         for item in items:
-            self._draw_item(item, look, matrices)
+            self._draw_item(item, look)
         if look.still and look.occlusion and look.mode in _DARKENED:
             self._darken(items, viewpoint, look, target, matrices)
         return self._read(target)
@@ -141,8 +137,6 @@ class Renderer:
     ) -> None:
         """Soft contact shadows and ambient occlusion over what was drawn."""
         self._occlusion.begin(target.size)
-        for programs in (self._programs, self._of_copies):
-            _set_matrices(programs["forms"], *matrices)
         for item in items:
             # Strands are too thin to keep light away, and what is behind them shows between them.
             if isinstance(item.geometry, Copies) or item.geometry.topology.lines is None:
@@ -175,10 +169,9 @@ class Renderer:
         self._context.enable(moderngl.DEPTH_TEST)
         self._pick.clear()
         owners: list[tuple[Item, Any]] = []
-        for programs in (self._programs, self._of_copies):
-            _set_matrices(programs["ids"], view, projection)
+        self._programs.begin(view, projection)
         for item in items:
-            self._render(item, "ids", "triangles", owners)
+            self._render(item, "ids", "triangles", owners=owners)
         number, triangle, copy, _ = np.frombuffer(self._pick.color_attachments[0].read(), np.uint32)
         if not number:
             return None
@@ -238,78 +231,94 @@ class Renderer:
         seen = seen_copies(copies, *matrices)
         return seen if np.count_nonzero(seen) < 0.9 * len(seen) else None
 
-    def _render(self, item: Item, key: str, index: str, owners: list[tuple[Item, Any]] | None = None) -> None:
-        """Draw an item with the program of a name, whose uniforms are set. owners: takes down what has which number."""
+    def _render(
+        self, item: Item, key: str, index: str, look: Look | None = None, owners: list[tuple[Item, Any]] | None = None
+    ) -> None:
+        """Draw an item with the program of a name. owners: takes down what has which number."""
         buffers = self._meshes[item.id]
-        if isinstance(buffers, MeshBuffers):
-            program = self._programs[key]
-            if not buffers.size(index):
-                if index != "triangles" or not buffers.size("lines"):
-                    return
-                index = "lines"
-            if key == "surface":
-                buffers.use_faces(program, _FACES_UNIT)
-            if owners is not None:
-                owners.append((item, None))
-                program["item"].value = len(owners)
-            buffers.bound(key, program, index).render(_MODES.get(index, moderngl.TRIANGLES))
+        if isinstance(buffers, CopiesBuffers):
+            for drawn in buffers.drawn(index):
+                self._render_copies(item, buffers, drawn, key, index, look, owners)
             return
-        program = self._of_copies[key]
-        for drawn in buffers.drawn(key, program, index):
-            if owners is not None:
-                owners.append((item, drawn.chosen))
-                program["item"].value = len(owners)
-            if key == "surface":
-                program["use_own_color"].value = drawn.mesh.has("color")
-                program["use_back_color"].value = drawn.mesh.has("back_color")
-                drawn.mesh.use_faces(program, _FACES_UNIT)
-            culled = drawn.closed and key in ("surface", "forms") and self._outside.get(item.id, False)
-            if culled:
-                self._context.enable(moderngl.CULL_FACE)
-            drawn.array.render(_MODES.get(index, moderngl.TRIANGLES), instances=drawn.copies)
-            if culled:
-                self._context.disable(moderngl.CULL_FACE)
-            if self._pause is not None and drawn.copies >= _WORTH_CULLING:
-                # What was handed over is drawn before anything newer could be looked for.
-                self._context.finish()
-                self._pause()
+        if not buffers.size(index):
+            if index != "triangles" or not buffers.size("lines"):
+                return
+            index = "lines"
+        program = self._program(item, key, buffers, None, look)
+        if owners is not None:
+            owners.append((item, None))
+            program["item"].value = len(owners)
+        buffers.bound(program, index).render(_MODES.get(index, moderngl.TRIANGLES))
 
-    def _draw_item(self, item: Item, look: Look, matrices: tuple[Any, Any]) -> None:
-        buffers = self._meshes[item.id]
-        copies = isinstance(buffers, CopiesBuffers)
-        programs = self._of_copies if copies else self._programs
-        program = programs["surface"]
-        _set_matrices(program, *matrices)
+    def _render_copies(
+        self,
+        item: Item,
+        buffers: CopiesBuffers,
+        drawn: Drawn,
+        key: str,
+        index: str,
+        look: Look | None,
+        owners: list[tuple[Item, Any]] | None,
+    ) -> None:
+        program = self._program(item, key, drawn.mesh, buffers, look)
+        if owners is not None:
+            owners.append((item, drawn.chosen))
+            program["item"].value = len(owners)
+        culled = drawn.closed and key in ("surface", "forms") and self._outside.get(item.id, False)
+        if culled:
+            self._context.enable(moderngl.CULL_FACE)
+        drawn.array(program).render(_MODES.get(index, moderngl.TRIANGLES), instances=drawn.copies)
+        if culled:
+            self._context.disable(moderngl.CULL_FACE)
+        if self._pause is not None and drawn.copies >= _WORTH_CULLING:
+            # What was handed over is drawn before anything newer could be looked for.
+            self._context.finish()
+            self._pause()
+
+    def _program(self, item: Item, key: str, mesh: MeshBuffers, copies: CopiesBuffers | None, look: Look | None) -> Any:
+        """The program that can do what a mesh needs and no more, with its uniforms set."""
+        abilities = ["COPIES"] if copies is not None else []
+        if key != "surface" or look is None:
+            return self._programs.get(key, *abilities)
+        backed = mesh.has("back_color") or (copies is not None and copies.has("back_color"))
+        faced = mesh.by_faces or mesh.colors_by_faces
+        abilities += ["BACKS"] * backed + ["FACES"] * faced
+        program = self._programs.get(key, *abilities)
         program["base_color"].value = item.color
         program["show_strength"].value = look.mode == "strength" and item.strength is not None
-        for uniform, name in (("use_own_color", "color"), ("use_back_color", "back_color")):
-            program[uniform].value = not copies and buffers.has(name)
-        if copies:
-            program["colored_copies"].value = buffers.has("color")
-            program["backed_copies"].value = buffers.has("back_color")
+        program["use_own_color"].value = mesh.has("color")
+        if backed:
+            program["use_back_color"].value = mesh.has("back_color")
+        if faced:
+            mesh.use_faces(program, _FACES_UNIT)
+        if copies is not None:
+            program["colored_copies"].value = copies.has("color")
+            if backed:
+                program["backed_copies"].value = copies.has("back_color")
+        return program
+
+    def _draw_item(self, item: Item, look: Look) -> None:
         self._palette.use(0)
-        self._render(item, "surface", "triangles")
-        if copies:
-            self._draw_dots(item, program["show_strength"].value, matrices)
+        self._render(item, "surface", "triangles", look)
+        self._draw_dots(item, look)
         if look.mode == "wire":
-            wire = programs["wire"]
-            _set_matrices(wire, *matrices)
-            wire["ink"].value = (0.15, 0.14, 0.12, 0.5)
+            for abilities in ((), ("COPIES",)):
+                self._programs.get("wire", *abilities)["ink"].value = (0.15, 0.14, 0.12, 0.5)
             self._context.enable(moderngl.BLEND)
             self._render(item, "wire", "edges")
             self._context.disable(moderngl.BLEND)
 
-    def _draw_dots(self, item: Item, strength: bool, matrices: tuple[Any, Any]) -> None:
+    def _draw_dots(self, item: Item, look: Look) -> None:
         """Copies that are but points in this picture."""
-        buffers, program = self._meshes[item.id], self._programs["points"]
-        dots = buffers.dots(program) if isinstance(buffers, CopiesBuffers) else None
-        if dots is None:
+        buffers = self._meshes[item.id]
+        if not isinstance(buffers, CopiesBuffers) or not buffers.dot_count:
             return
-        _set_matrices(program, *matrices)
-        program["base_color"].value, program["show_strength"].value = item.color, strength
+        program = self._programs.get("points")
+        program["base_color"].value = item.color
+        program["show_strength"].value = look.mode == "strength" and item.strength is not None
         program["colored_copies"].value = buffers.has("color")
         self._context.enable(moderngl.PROGRAM_POINT_SIZE)
-        dots.render(moderngl.POINTS)
+        buffers.dots(program).render(moderngl.POINTS)
         self._context.disable(moderngl.PROGRAM_POINT_SIZE)
 
     def _read(self, target: _Target) -> Picture:
@@ -344,15 +353,6 @@ class Renderer:
                 f"and {_MOST_PIXELS // 10**6} million pixels"
             )
 
-    def _program(self, vertex: str, fragment: str, copies: bool = False) -> Any:
-        folder = resources.files("estompe.render") / "shaders"
-        text = (folder / f"{vertex}.vert").read_text()
-        version, rest = text.split("\n", 1)
-        return self._context.program(
-            vertex_shader=f"{version}\n#define COPIES\n{rest}" if copies else text,
-            fragment_shader=(folder / f"{fragment}.frag").read_text(),
-        )
-
 
 def _release(target: _Target) -> None:
     """Give a target back with what it draws into: a framebuffer alone leaves that behind."""
@@ -382,8 +382,3 @@ def _near_ray(
     square = np.einsum("ij,ij->i", offsets, offsets) - along * along
     reach = copies.radii * np.float32(1.001) + np.abs(along) * np.float32(wide)
     return np.asarray(square <= reach * reach + np.float32(1e-12))
-
-
-def _set_matrices(program: Any, view: NDArray[np.float64], projection: NDArray[np.float64]) -> None:
-    program["view"].write(view.T.astype(np.float32).tobytes())
-    program["projection"].write(projection.T.astype(np.float32).tobytes())

@@ -4,14 +4,18 @@ in vec3 eye_position;
 in float at_strength;
 in float at_range_position;
 in vec3 own_color;
+#ifdef BACKS
 in vec3 behind_color;
+#endif
 flat in float sides;
 
 uniform bool show_strength;
+#ifdef FACES
 uniform bool by_faces;        // strengths and places in the range come from a texture, by the number of the triangle
 uniform bool colors_by_faces;
 uniform sampler2D face_values;
 uniform sampler2D face_colors;
+#endif
 uniform sampler2D palette;
 
 out vec4 result;
@@ -24,10 +28,12 @@ float light(vec3 n, vec3 towards_eye) {
     return amount - 0.16 * pow(1.0 - max(dot(n, towards_eye), 0.0), 3.0);
 }
 
+#ifdef FACES
 ivec2 cell_of_triangle(sampler2D texels) {
     int width = textureSize(texels, 0).x;
     return ivec2(gl_PrimitiveID % width, gl_PrimitiveID / width);
 }
+#endif
 
 // How much of this pixel a line at `level` covers, `width` pixels wide.
 float line(float value, float level, float width) {
@@ -54,14 +60,28 @@ void main() {
     n = dot(n, n) > 0.5 ? n : towards_eye;
     n = gl_FrontFacing ? n : -n;
     float amount = light(n, towards_eye);
-    vec3 color = gl_FrontFacing ? own_color : behind_color;
+    vec3 color = own_color;
+#ifdef BACKS
+    color = gl_FrontFacing ? own_color : behind_color;
+#endif
+#ifdef FACES
     if (colors_by_faces) color = texelFetch(face_colors, cell_of_triangle(face_colors), 0).rgb;
+#endif
     if (show_strength) {
         // Strength must read as a number: the light only hints at the form.
-        float strength = by_faces ? texelFetch(face_values, cell_of_triangle(face_values), 0).r : at_strength;
+        float strength = at_strength;
+#ifdef FACES
+        if (by_faces) strength = texelFetch(face_values, cell_of_triangle(face_values), 0).r;
+#endif
         color = texture(palette, vec2(clamp(strength * 0.5 + 0.5, 0.001, 0.999), 0.5)).rgb;
         color *= mix(1.0, amount, 0.45);
-        if (!by_faces) color = with_contours(color);
+#ifdef FACES
+        if (by_faces) {
+            result = vec4(color, 1.0);
+            return;
+        }
+#endif
+        color = with_contours(color);
     } else {
         color *= amount;
     }

@@ -4,7 +4,9 @@ in vec3 normal;
 in float strength;
 in float range_position;
 in vec3 color;
+#ifdef BACKS
 in vec3 back_color;
+#endif
 in float one_sided;
 #ifdef COPIES
 in vec3 place;
@@ -15,15 +17,21 @@ in vec3 scale;
 in float copy_strength;
 in float copy_range_position;
 in vec3 copy_color;
+#ifdef BACKS
 in vec3 copy_back_color;
+#endif
 uniform bool colored_copies;
+#ifdef BACKS
 uniform bool backed_copies;
+#endif
 #endif
 
 uniform mat4 view;
 uniform mat4 projection;
 uniform bool use_own_color;
+#ifdef BACKS
 uniform bool use_back_color;
+#endif
 uniform vec3 base_color;
 
 out vec3 eye_normal;
@@ -31,7 +39,9 @@ out vec3 eye_position;
 out float at_strength;
 out float at_range_position;
 out vec3 own_color;
+#ifdef BACKS
 out vec3 behind_color;
+#endif
 flat out float sides;
 
 void main() {
@@ -39,7 +49,9 @@ void main() {
     at_strength = strength;
     at_range_position = range_position;
     own_color = use_own_color ? color : base_color;
+#ifdef BACKS
     behind_color = use_back_color ? back_color : own_color;
+#endif
 #ifdef COPIES
     mat3 axes = transpose(mat3(row_x, row_y, row_z));
     world = place + axes * (scale * position);
@@ -47,7 +59,9 @@ void main() {
     at_strength = copy_strength;
     at_range_position = copy_range_position;
     own_color = colored_copies ? copy_color : own_color;
+#ifdef BACKS
     behind_color = backed_copies ? copy_back_color : use_back_color ? back_color : own_color;
+#endif
 #endif
     vec4 eye = view * vec4(world, 1.0);
     eye_position = eye.xyz;
