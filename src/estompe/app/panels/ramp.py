@@ -3,7 +3,7 @@
 from collections.abc import Hashable
 
 from msgspec import structs
-from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from estompe.app import units
@@ -97,9 +97,12 @@ class RampPanel(Panel):
         self.dense.setToolTip(
             "Edges of the mesh from full to gone, where the ramp is steepest; under three it falls between points"
         )
-        layout.addWidget(self.dense)
+        beside = QHBoxLayout()
+        beside.setSpacing(10)
+        beside.addWidget(self.dense, 1)
+        beside.addWidget(self._forms(), 0, Qt.AlignmentFlag.AlignTop)
+        layout.addLayout(beside)
         layout.addWidget(self._mending())
-        layout.addWidget(self._forms())
         layout.addSpacing(4)
         for first in range(0, len(self.fields), 2):
             layout.addWidget(_pair(*self.fields[first : first + 2]))
@@ -148,13 +151,11 @@ class RampPanel(Panel):
         made = QWidget()
         row = QHBoxLayout(made)
         row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(14)
-        row.addWidget(label("curve", "soft"))
+        row.setSpacing(10)
         for name, (points, text) in RAMP_FORMS.items():
             form = link(name, text)
             form.clicked.connect(lambda _, points=points, name=name: self._take_form(points, name))
             row.addWidget(form)
-        row.addStretch(1)
         return made
 
     def _take_form(self, points: tuple[RampPoint, ...], name: str) -> None:

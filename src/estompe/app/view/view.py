@@ -5,13 +5,14 @@ from PyQt6.QtCore import QPointF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QColor, QImage, QPainter
 from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QMenu, QSizePolicy, QToolButton, QWidget
 
-from estompe.app import icons, units
+from estompe.app import icons
 from estompe.app.session import Session
 from estompe.app.theme import OVER_PICTURE
 from estompe.app.view import overlay
 from estompe.app.view.chains import Chain, chains_of
 from estompe.app.view.drawing import Drawer, Job, Probe
 from estompe.app.view.handles import Handles, HandleTool
+from estompe.app.view.over import paint_over
 from estompe.app.view.pointer import Pointer
 from estompe.app.view.probe import Reading, element_name, element_outline, nearest_element, read, surface_position
 from estompe.app.view.shells import Shell, shells_of
@@ -20,7 +21,6 @@ from estompe.document.edits import ScenePath
 from estompe.document.numbers import plain_triple
 from estompe.document.scene import Camera, EffectSlot, Transform
 from estompe.document.transforms import matrix_of
-from estompe.geometry.samples import samples_of
 from estompe.kernels.transform import transformed
 from estompe.render import Item, Look, Viewpoint
 from estompe.render.palette import rgb
@@ -34,7 +34,6 @@ QToolButton:checked {{ background: {OVER_PICTURE.rim}; }}
 QToolButton:hover {{ background: rgba(255, 255, 255, 90); }}
 QToolButton::menu-indicator {{ image: none; width: 0; }}
 """
-_MOST_LISTED = 4
 MODES: tuple[Mode, ...] = ("shaded", "strength", "wire", "pieces")
 
 
@@ -267,60 +266,9 @@ class View(QWidget):
             painter.drawImage(self.rect(), self._image)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         if self.session.document.started:
-            self._paint_over(painter)
+            paint_over(painter, self)
         if self.wipe_at is not None and self._reference is not None:
             overlay.paint_wipe(painter, t, self.extent, self._reference, self.wipe_at)
-
-    def _paint_over(self, painter: QPainter) -> None:
-        session, view, size, t = self.session, self.viewpoint, self.extent, icons.current_theme()
-        shells = self.shells()
-        self._paint_marks(painter)
-        for shell in shells:
-            hot = self.pointer.is_hot(shell)
-            overlay.paint_shell(painter, view, size, shell, hot)
-        handles = self.handles()
-        if handles is not None:
-            overlay.paint_handles(painter, handles, self.pointer.handle_in_use)
-        for control in session.numbers.now.controls:
-            if control.visible:
-                overlay.paint_control(
-                    painter, view, size, control, session.selection.picked == ("controls", control.id)
-                )
-        overlay.paint_shell_labels(painter, t, view, size, shells)
-        if self.stood_in:
-            words = f"stand-ins for {units.counted(self.stood_in)} copies while it moves"
-            overlay.paint_tag(painter, t, QPointF(14, size[1] - 34), [(words, False)])
-        if self.mode == "strength" and session.selection.falloff is not None and session.document.scene.shapes:
-            overlay.paint_legend(painter, t, size, session.selection.falloff.name, session.selection.falloff.signed)
-            self._paint_reading(painter)
-
-    def _paint_marks(self, painter: QPainter) -> None:
-        """Coarse edges, edges that are pointed out, and paths."""
-        answer = self.session.evaluator.answer
-        current = answer.current if answer is not None else None
-        if self.marks_coarse and current is not None:
-            ends = samples_of(current.mesh, current.domain).positions[current.coarse_edges]
-            overlay.paint_edges(painter, self.viewpoint, self.extent, ends, OVER_PICTURE.ochre)
-        if self.session.selection.marked_edges is not None:
-            overlay.paint_edges(
-                painter, self.viewpoint, self.extent, self.session.selection.marked_edges, OVER_PICTURE.chalk
-            )
-        for control in self.session.numbers.now.controls:
-            if control.visible and control.form == "path" and len(control.points) > 1:
-                overlay.paint_path(painter, self.viewpoint, self.extent, control)
-        for chain in self.chains():
-            line = np.array([position for position, _ in chain.joints.values()])
-            overlay.paint_line(painter, self.viewpoint, self.extent, line)
-        self._paint_overlaps(painter)
-        if self.session.painting.path is not None:
-            self._paint_brush(painter)
-
-    def _paint_reading(self, painter: QPainter) -> None:
-        t = icons.current_theme()
-        if self.reading is not None:
-            strength = f"{self.reading.strength:.2f}".replace("-", "−")
-            parts = [("at pointer  ", False), (strength, True), (f"  =  {self.reading.words}", False)]
-            overlay.paint_tag(painter, t, QPointF(14, self.height() - 36), parts)
 
     def shells(self) -> list[Shell]:
         """The shells of the current falloff."""
@@ -359,30 +307,6 @@ class View(QWidget):
         if shape is None or not edits.exists(self.session.numbers.now, ("shapes", shape)):
             return []
         return chains_of(edits.get(self.session.numbers.now, ("shapes", shape)))
-
-    def _paint_overlaps(self, painter: QPainter) -> None:
-        """Points inside other shapes, and in words what lies in what."""
-        model = self.session.overlaps
-        if not model.on:
-            return
-        for item in model.found:
-            overlay.paint_points(painter, self.viewpoint, self.extent, item.positions)
-        lines = [(*model.words(item), item.deepest) for item in model.found[:_MOST_LISTED]]
-        place = QPointF(14, 44)
-        for what, count, deepest in lines:
-            depth = units.shown(deepest, "length")
-            parts = [(f"{what}  ", False), (count, True), (" points, up to ", False), (depth, True), (" deep", False)]
-            overlay.paint_tag(painter, icons.current_theme(), place, parts)
-            place += QPointF(0, 27)
-        if not lines:
-            overlay.paint_tag(painter, icons.current_theme(), place, [("no shape lies in another here", False)])
-
-    def _paint_brush(self, painter: QPainter) -> None:
-        """The brush as a circle of its radius at the depth of what is looked at."""
-        if self.pointer.at is None:
-            return
-        unit = self.viewpoint.units_per_pixel(np.asarray(self.viewpoint.target), self.extent[1])
-        overlay.paint_brush(painter, self.pointer.at, self.session.painting.brush.radius / max(unit, 1e-9))
 
     # What lies at the pointer
 
