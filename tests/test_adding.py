@@ -85,7 +85,7 @@ def test_every_source_has_a_unit_the_ramp_can_show(scene):
         made, layer = add_layer(made, falloff, tag)
         source = edits.get(made, ("falloffs", falloff, "layers", layer, "source"))
         assert source.unit() in ("", "length", "degrees")
-        assert set(source.reads()) <= {"points", "normals", "rest", "attributes", "topology", "camera"}
+        assert set(source.reads()) <= {"points", "normals", "rest", "attributes", "topology", "camera", "matrix"}
 
 
 def test_a_falloff_that_is_only_painted_has_the_range_of_a_mask():

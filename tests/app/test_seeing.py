@@ -19,7 +19,8 @@ from estompe.effects.press import Press
 from estompe.exchange.writers import obj
 from estompe.falloffs.distance import Distance
 from estompe.falloffs.painted import Painted
-from estompe.geometry import primitives
+from estompe.geometry import Domain, primitives
+from estompe.geometry.samples import samples_of
 from estompe.setups.catalog import entry
 from tests.app.driving import LEFT
 
@@ -37,17 +38,18 @@ def _shown(sample, kind):
 
 def test_a_touch_adds_takes_away_and_blurs():
     sheet = primitives.grid(2.0, 2.0, 40, 40)
+    elements = samples_of(sheet, Domain.POINT)
     mask = touched(
-        np.zeros(len(sheet.points), np.float32), sheet, np.zeros(3), Brush(radius=0.3, amount=0.5), np.eye(4)[:3]
+        np.zeros(len(sheet.points), np.float32), elements, np.zeros(3), Brush(radius=0.3, amount=0.5), np.eye(4)[:3]
     )
     away = np.linalg.norm(sheet.points, axis=1)
     assert mask.max() == pytest.approx(0.5)
     assert (mask[away > 0.3] == 0).all()
-    less = touched(mask, sheet, np.zeros(3), Brush("take away", 0.3, 0.2), np.eye(4)[:3])
+    less = touched(mask, elements, np.zeros(3), Brush("take away", 0.3, 0.2), np.eye(4)[:3])
     assert less.max() == pytest.approx(0.3)
-    soft = touched(mask, sheet, np.zeros(3), Brush("blur", 0.5), np.eye(4)[:3])
+    soft = touched(mask, elements, np.zeros(3), Brush("blur", 0.5), np.eye(4)[:3])
     assert soft.max() < mask.max()
-    mirrored = touched(mask * 0, sheet, np.array([0.5, 0, 0]), Brush(radius=0.2, mirrored=True), np.eye(4)[:3])
+    mirrored = touched(mask * 0, elements, np.array([0.5, 0, 0]), Brush(radius=0.2, mirrored=True), np.eye(4)[:3])
     assert np.allclose(mirrored.reshape(41, 41), mirrored.reshape(41, 41)[:, ::-1], atol=1e-6)
 
 
@@ -137,7 +139,8 @@ def test_the_course_of_the_value_at_a_point_and_where_it_lands(sample):
     sample.move(sample.view, place)
     sample.qtbot.waitUntil(lambda: sample.view.reading is not None, timeout=5000)
     sample.keys(Qt.Key.Key_P)
-    shape, point = sample.window.time.canvas.pinned
+    shape, point, name = sample.window.time.canvas.pinned
+    assert name == f"point {point}"
     assert shape == "amphora"
     sample.qtbot.waitUntil(lambda: len(sample.session.evaluator.worker.ready_frames()) == 144, timeout=60_000)
     course = sample.window.time.canvas.course()

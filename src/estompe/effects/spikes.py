@@ -60,7 +60,8 @@ class Spikes(Effect, tag="spikes"):
         ids = np.arange(geometry.topology.faces)
         chosen = (strength > 0.0) & (random_of(ids, self.seed) < plain(self.share))
         if not chosen.any():
-            return geometry
+            # The group is there on every frame, for whoever looks at it.
+            return geometry.with_attribute(Domain.FACE, GROUP, chosen)
         faces = np.flatnonzero(chosen)
         made: _Extruded = geometry.topology.derived(
             ("spikes", chosen.tobytes()), lambda: _extruded(geometry.topology, faces)

@@ -4,7 +4,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from estompe.kernels import BLOCK
-from estompe.kernels.compile import inlined, parallel_kernel, prange
+from estompe.kernels.compile import inlined, kernel, parallel_kernel, prange
 from estompe.kernels.types import Floats, Indices, read_only
 
 _ZERO, _ONE, _HALF = np.float32(0.0), np.float32(1.0), np.float32(0.5)
@@ -12,15 +12,14 @@ _TINY = np.float32(1e-20)
 _ROUNDS = 5
 
 
-@parallel_kernel
+@kernel
 def _arms(middles, axes, length, out):
     n = middles.shape[0]
-    for block in prange((n + BLOCK - 1) // BLOCK):
-        for k in range(block * BLOCK, min(n, (block + 1) * BLOCK)):
-            for i in range(3):
-                out[k, i] = middles[k, i]
-                for arm in range(3):
-                    out[(arm + 1) * n + k, i] = middles[k, i] + length * axes[k, 3 * i + arm]
+    for k in range(n):
+        for i in range(3):
+            out[k, i] = middles[k, i]
+            for arm in range(3):
+                out[(arm + 1) * n + k, i] = middles[k, i] + length * axes[k, 3 * i + arm]
 
 
 def arms(middles: Floats, axes: Floats, length: float) -> Floats:
@@ -128,20 +127,18 @@ def followed(
     return made
 
 
-@parallel_kernel
+@kernel
 def _linear(axes, new_axes, sizes, points_by, normals_by):
-    n = axes.shape[0]
-    for block in prange((n + BLOCK - 1) // BLOCK):
-        for k in range(block * BLOCK, min(n, (block + 1) * BLOCK)):
-            for i in range(3):
-                for j in range(3):
-                    point, normal = _ZERO, _ZERO
-                    for a in range(3):
-                        turned = new_axes[k, 3 * i + a] * axes[k, 3 * j + a]
-                        point += turned * sizes[k, a]
-                        normal += turned / max(sizes[k, a], _TINY)
-                    points_by[k, 3 * i + j] = point
-                    normals_by[k, 3 * i + j] = normal
+    for k in range(axes.shape[0]):
+        for i in range(3):
+            for j in range(3):
+                point, normal = _ZERO, _ZERO
+                for a in range(3):
+                    turned = new_axes[k, 3 * i + a] * axes[k, 3 * j + a]
+                    point += turned * sizes[k, a]
+                    normal += turned / max(sizes[k, a], _TINY)
+                points_by[k, 3 * i + j] = point
+                normals_by[k, 3 * i + j] = normal
 
 
 def linear_parts(axes: Floats, new_axes: Floats, sizes: Floats) -> tuple[Floats, Floats]:
