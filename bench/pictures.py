@@ -30,7 +30,9 @@ def figures() -> Iterator[Figure]:
     def ours() -> object:
         geometry, strength = states[next(turns) % 2]
         item = Item("sphere", geometry, (0.8, 0.8, 0.7), strength, strength)
-        return renderer.draw([item], viewpoint, Look("strength", still=False), _SIZE)
+        # Another context is at work in the same thread.
+        with renderer._context:
+            return renderer.draw([item], viewpoint, Look("strength", still=False), _SIZE)
 
     bare = _Bare(states, viewpoint)
     mine, theirs = in_turn(ours, bare.draw, 15, of_ours=True)
@@ -84,12 +86,15 @@ class _Bare:
     def draw(self) -> object:
         self._turn += 1
         geometry, strength = self._states[self._turn % 2]
-        for buffer, array in zip(self._buffers, (geometry.points, geometry.normals, strength, strength), strict=True):
-            buffer.write(array)
-        self._target.use()
-        self._context.enable(moderngl.DEPTH_TEST)
-        self._target.clear(0.7, 0.7, 0.7, 1.0)
-        self._array.render()
-        out = np.empty((_SIZE[1], _SIZE[0], 4), np.uint8)
-        self._target.read_into(out, components=4)
-        return out
+        with self._context:
+            for buffer, array in zip(
+                self._buffers, (geometry.points, geometry.normals, strength, strength), strict=True
+            ):
+                buffer.write(array)
+            self._target.use()
+            self._context.enable(moderngl.DEPTH_TEST)
+            self._target.clear(0.7, 0.7, 0.7, 1.0)
+            self._array.render()
+            out = np.empty((_SIZE[1], _SIZE[0], 4), np.uint8)
+            self._target.read_into(out, components=4)
+            return out

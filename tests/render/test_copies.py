@@ -7,6 +7,7 @@ from estompe.geometry import Domain, Geometry, primitives
 from estompe.geometry.copies import Copies
 from estompe.geometry.pieces import even_ranks
 from estompe.render import Item, Look, Renderer, Viewpoint
+from estompe.render.instances import stand_ins_for
 
 SIZE = (200, 150)
 FRONT = Viewpoint((0.4, 0.9, 3.0), (0.0, 0.0, 0.0), 40.0)
@@ -107,18 +108,32 @@ def test_small_copies_have_stand_ins_only_where_that_is_asked_for(renderer):
     items = [Item("a", copies, (0.8, 0.3, 0.2))]
     whole = renderer.draw(items, far, PLAIN, SIZE)
     assert renderer.stood_in == 0
-    simple = renderer.draw(items, far, Look("shaded", still=False, stand_ins=True), SIZE)
+    simple = renderer.draw(items, far, Look("shaded", still=False, stand_ins=2000), SIZE)
     assert renderer.stood_in > 500
     drawn, stood_in = (np.abs(picture[..., 0].astype(int) - picture[0, 0, 0]).mean() for picture in (whole, simple))
     assert stood_in == pytest.approx(drawn, rel=0.45)  # about as much is seen
     near = Viewpoint((0.0, 0.5, 3.0), (0.0, 0.0, 0.0), 30.0)
     close = [Item("a", _copies(30, size=0.5), (0.8, 0.3, 0.2))]
+    # As long as there are triangles to spend, what is large is whole.
     assert np.array_equal(
         renderer.draw(close, near, PLAIN, SIZE),
-        renderer.draw(close, near, Look("shaded", still=False, stand_ins=True), SIZE),
+        renderer.draw(close, near, Look("shaded", still=False, stand_ins=100_000), SIZE),
     )
     again = renderer.draw(items, far, PLAIN, SIZE)
     assert np.array_equal(again, whole)
+
+
+@pytest.mark.parametrize("triangles", [500, 5_000, 50_000])
+def test_no_more_triangles_are_drawn_than_may_be(triangles):
+    copies = _copies(4000, size=3.0, forms=(primitives.sphere(0.1, 6),))
+    view = Viewpoint((0.0, 2.0, 12.0), (0.0, 0.0, 0.0), 30.0)
+    matrices = view.view(), view.projection(1.5, 20.0)
+    found = stand_ins_for(copies, *matrices, 600, triangles)
+    whole = (found.pixels >= found.forms).sum() * len(copies.forms[0].topology.triangles)
+    boxes = ((found.pixels < found.forms) & (found.pixels >= found.boxes)).sum() * 12
+    assert whole + boxes <= triangles
+    if whole:
+        assert found.pixels[found.pixels >= found.forms].min() >= found.pixels[found.pixels < found.forms].max()
 
 
 def test_a_picture_of_unmoved_copies_sends_nothing_again(renderer):

@@ -23,7 +23,7 @@ Carries = Literal["", "position", "rotation", "all"]
 """What an effect does to elements: moves them, also rotates them, also scales them; "" for one that is for points alone."""
 Apply = Callable[[Geometry, Floats], Floats]
 """Where an effect brings the points of a mesh, float32 (n, 3), at strengths, float32 (n,)."""
-_ARM = 0.02
+_ARM, _LOOKED_AT = 0.02, 512
 _NONE: Indices = np.zeros(0, np.int32)
 
 
@@ -40,8 +40,7 @@ def carried(
         went = apply(_Places(elements, elements.positions, 1), strength)
         return _moved_only(geometry, domain, elements, went, strength)
     middles = elements.positions
-    low, high = (middles.min(axis=0), middles.max(axis=0)) if len(middles) > 1 else geometry.bounds
-    length = max(_ARM * float(np.linalg.norm(high.astype(np.float64) - low)), 1e-4)
+    length = _arm_length(geometry, middles)
     if each:
         own = np.tile(np.eye(3, dtype=np.float32).reshape(1, 9), (len(middles), 1))
         places = arms(np.zeros_like(middles), own, length)
@@ -49,7 +48,14 @@ def carried(
         places = arms(middles, axes, length)
     went = apply(_Places(elements, places, 4), np.tile(strength, 4))
     made = followed(went, middles, axes, strength, length, resized=carries == "all", own=each)
-    return _followed(geometry, domain, elements, axes, made, strength)
+    return _followed(geometry, domain, elements, axes, made, strength, carries == "all")
+
+
+def _arm_length(geometry: Geometry, middles: Floats) -> float:
+    """How long arms are: a little of how far elements lie apart, told by some of them."""
+    some = middles[:: max(1, len(middles) // _LOOKED_AT)]
+    low, high = (some.min(axis=0), some.max(axis=0)) if len(some) > 1 else geometry.bounds
+    return max(_ARM * float(np.linalg.norm(high.astype(np.float64) - low)), 1e-4)
 
 
 def _axes(geometry: Geometry, elements: Samples) -> Floats:
@@ -145,10 +151,12 @@ def _followed(
     axes: Floats,
     made: tuple[Floats, Floats, Floats],
     strength: Floats,
+    scaled: bool,
 ) -> Geometry:
     middles, new_axes, sizes = made
     if isinstance(geometry, Copies) and domain is Domain.PIECE:
-        return geometry.at(middles, new_axes, geometry.scales * sizes)
+        # Shared where nothing was scaled, as by most effects.
+        return geometry.at(middles, new_axes, geometry.scales * sizes if scaled else None)
     parts = linear_parts(axes, new_axes, sizes)
     if domain is Domain.FACE:
         around = geometry.topology.faces_around
@@ -193,7 +201,7 @@ def varied(
     turned = np.einsum("kij,kjl->kil", own.reshape(-1, 3, 3), _rotations(spread.rotations * s)).reshape(-1, 9)
     sizes = 1.0 + (spread.scales - 1.0) * s
     made = went, np.where(s == 0, own, turned).astype(np.float32), sizes.astype(np.float32)
-    return _followed(geometry, domain, elements, own, made, strength)
+    return _followed(geometry, domain, elements, own, made, strength, scaled=True)
 
 
 def _rotations(degrees: Floats) -> NDArray[np.float64]:

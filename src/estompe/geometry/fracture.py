@@ -19,7 +19,7 @@ from estompe.kernels.cut import assembled, open_per_piece, volumes
 from estompe.kernels.keyed import grouped
 from estompe.kernels.types import Indices, Matrix
 
-_PARTS = 8
+_MOST_PARTS, _FACES_OF_A_PART = 8, 6000
 _FAR = 12.0
 """How many sizes of the body away the far seeds stand."""
 _JITTER = 1e-6
@@ -133,8 +133,9 @@ def _clipped(
     count: int,
 ) -> tuple[NDArray[Any], ...]:
     """Fragments of all triangles, in as many parts whatever the number of threads."""
-    bounds = np.linspace(0, len(faces), _PARTS + 1).astype(int)
-    room = 6 * len(faces) // _PARTS + 40 * count // _PARTS + 4096
+    parts = _parts(len(faces))
+    bounds = np.linspace(0, len(faces), parts + 1).astype(int)
+    room = 6 * len(faces) // parts + 40 * count // parts + 4096
 
     def part(first: int, last: int, times: int = 1) -> tuple[Any, ...]:
         made: tuple[Any, ...] = cutting.clip(surface, faces, first, last, seeds, cell, start, other, edge, times * room)
@@ -162,7 +163,7 @@ def _capped(
     places: Matrix,
 ) -> tuple[Indices, Indices, Indices]:
     """Caps of all borders: the border of each, where its corners begin, and the corners."""
-    bounds = np.linspace(0, len(pairs), _PARTS + 1).astype(int)
+    bounds = np.linspace(0, len(pairs), _parts(4 * len(pairs)) + 1).astype(int)
 
     def part(begin: int, end: int, times: int = 1) -> tuple[Any, ...]:
         room = times * (int(bordered[0][end] - bordered[0][begin]) * 2 + 8 * (end - begin) + 8192)
@@ -175,6 +176,11 @@ def _capped(
     found = _in_parts(part, bounds)
     edges, corners = (np.concatenate([piece[k] for piece in found]) for k in (0, 2))
     return edges, _offsets([piece[1] for piece in found]), corners
+
+
+def _parts(size: int) -> int:
+    """Into how many parts work is split, by its size alone, so that results do not depend on the machine."""
+    return max(2, min(_MOST_PARTS, size // _FACES_OF_A_PART + 1))
 
 
 def _in_parts(run: Callable[[int, int], Any], bounds: NDArray[np.int64]) -> list[Any]:

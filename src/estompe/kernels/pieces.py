@@ -9,7 +9,9 @@ from estompe.kernels.types import Floats, Indices, read_only
 
 _ZERO, _ONE, _HALF = np.float32(0.0), np.float32(1.0), np.float32(0.5)
 _TINY = np.float32(1e-20)
-_ROUNDS = 5
+_ROUNDS, _CLOSE, _FLAT = 8, np.float32(1e-5), np.float32(1e-6)
+_U1, _U2, _U3, _U4, _U5 = np.uint64(1), np.uint64(2), np.uint64(3), np.uint64(4), np.uint64(5)
+_U6, _U7, _U8, _U9 = np.uint64(6), np.uint64(7), np.uint64(8), np.uint64(9)
 
 
 @kernel
@@ -33,82 +35,84 @@ def arms(middles: Floats, axes: Floats, length: float) -> Floats:
 
 
 @inlined
-def _straightened(m, q):
-    """The nearest rotation to a matrix of nine numbers, by Newton's rounds; whether there is one.
+def _straightened(q0, q1, q2, q3, q4, q5, q6, q7, q8):
+    """The nearest rotation to a matrix, by Newton's rounds: whether there is one, and its nine numbers.
 
     Higham, "Computing the Polar Decomposition - with Applications" (1986), doi:10.1137/0907079.
     """
-    for i in range(9):
-        q[i] = m[i]
     for _ in range(_ROUNDS):
-        a = q[4] * q[8] - q[5] * q[7]
-        b = q[5] * q[6] - q[3] * q[8]
-        c = q[3] * q[7] - q[4] * q[6]
-        determinant = q[0] * a + q[1] * b + q[2] * c
-        if abs(determinant) < np.float32(1e-6):
-            return False
+        a, b, c = q4 * q8 - q5 * q7, q5 * q6 - q3 * q8, q3 * q7 - q4 * q6
+        determinant = q0 * a + q1 * b + q2 * c
+        if abs(determinant) < _FLAT:
+            return False, q0, q1, q2, q3, q4, q5, q6, q7, q8
         over = _HALF / determinant
-        d = q[2] * q[7] - q[1] * q[8]
-        e = q[0] * q[8] - q[2] * q[6]
-        f = q[1] * q[6] - q[0] * q[7]
-        g = q[1] * q[5] - q[2] * q[4]
-        h = q[2] * q[3] - q[0] * q[5]
-        j = q[0] * q[4] - q[1] * q[3]
-        q[0] = _HALF * q[0] + over * a
-        q[1] = _HALF * q[1] + over * b
-        q[2] = _HALF * q[2] + over * c
-        q[3] = _HALF * q[3] + over * d
-        q[4] = _HALF * q[4] + over * e
-        q[5] = _HALF * q[5] + over * f
-        q[6] = _HALF * q[6] + over * g
-        q[7] = _HALF * q[7] + over * h
-        q[8] = _HALF * q[8] + over * j
-    return True
+        r0, r1, r2 = _HALF * q0 + over * a, _HALF * q1 + over * b, _HALF * q2 + over * c
+        r3 = _HALF * q3 + over * (q2 * q7 - q1 * q8)
+        r4 = _HALF * q4 + over * (q0 * q8 - q2 * q6)
+        r5 = _HALF * q5 + over * (q1 * q6 - q0 * q7)
+        r6 = _HALF * q6 + over * (q1 * q5 - q2 * q4)
+        r7 = _HALF * q7 + over * (q2 * q3 - q0 * q5)
+        r8 = _HALF * q8 + over * (q0 * q4 - q1 * q3)
+        apart = abs(r0 - q0) + abs(r1 - q1) + abs(r2 - q2) + abs(r3 - q3) + abs(r4 - q4)
+        apart += abs(r5 - q5) + abs(r6 - q6) + abs(r7 - q7) + abs(r8 - q8)
+        q0, q1, q2, q3, q4, q5, q6, q7, q8 = r0, r1, r2, r3, r4, r5, r6, r7, r8
+        if apart < _CLOSE:
+            break
+    return True, q0, q1, q2, q3, q4, q5, q6, q7, q8
+
+
+@inlined
+def _arm(ends, at, middle, over):
+    """Where the end of an arm went from its middle, over its length, as a unit vector and a length."""
+    x = (ends[at] - ends[middle]) * over
+    y = (ends[at + _U1] - ends[middle + _U1]) * over
+    z = (ends[at + _U2] - ends[middle + _U2]) * over
+    length = np.sqrt(x * x + y * y + z * z)
+    by = _ONE / max(length, _TINY)
+    return x * by, y * by, z * by, length
 
 
 @parallel_kernel
 def _followed(ends, axes, strength, over, resized, own, middles, new_middles, new_axes, sizes):
-    n = middles.shape[0]
+    n = strength.shape[0]
     for block in prange((n + BLOCK - 1) // BLOCK):
-        m = np.empty(9, np.float32)
-        q = np.empty(9, np.float32)
         for k in range(block * BLOCK, min(n, (block + 1) * BLOCK)):
+            # Unsigned and flat, so that no index is asked whether it counts from the end.
+            p, r = np.uint64(3) * np.uint64(k), np.uint64(9) * np.uint64(k)
             if strength[k] == _ZERO:
-                for i in range(3):
-                    new_middles[k, i] = middles[k, i]
-                    sizes[k, i] = _ONE
-                for i in range(9):
-                    new_axes[k, i] = axes[k, i]
+                for i in range(_U3):
+                    new_middles[p + i], sizes[p + i] = middles[p + i], _ONE
+                for i in range(_U9):
+                    new_axes[r + i] = axes[r + i]
                 continue
-            for arm in range(3):
-                x = (ends[(arm + 1) * n + k, 0] - ends[k, 0]) * over
-                y = (ends[(arm + 1) * n + k, 1] - ends[k, 1]) * over
-                z = (ends[(arm + 1) * n + k, 2] - ends[k, 2]) * over
-                length = np.sqrt(x * x + y * y + z * z)
-                sizes[k, arm] = length if resized else _ONE
-                by = _ONE / max(length, _TINY)
-                m[arm], m[3 + arm], m[6 + arm] = x * by, y * by, z * by
-            found = _straightened(m, q)
+            arm = np.uint64(3 * n)
+            x0, x1, x2, first = _arm(ends, p + arm, p, over)
+            y0, y1, y2, second = _arm(ends, p + arm + arm, p, over)
+            z0, z1, z2, third = _arm(ends, p + arm + arm + arm, p, over)
+            sizes[p] = first if resized else _ONE
+            sizes[p + _U1] = second if resized else _ONE
+            sizes[p + _U2] = third if resized else _ONE
+            found, q0, q1, q2, q3, q4, q5, q6, q7, q8 = _straightened(x0, y0, z0, x1, y1, z1, x2, y2, z2)
+            if not found and own:
+                q0, q1, q2, q3, q4, q5, q6, q7, q8 = _ONE, _ZERO, _ZERO, _ZERO, _ONE, _ZERO, _ZERO, _ZERO, _ONE
+            elif not found:
+                q0, q1, q2, q3, q4 = axes[r], axes[r + _U1], axes[r + _U2], axes[r + _U3], axes[r + _U4]
+                q5, q6, q7, q8 = axes[r + _U5], axes[r + _U6], axes[r + _U7], axes[r + _U8]
             if own:
                 # Arms stood in the piece's own space: its axes carry them into the world.
-                for i in range(3):
-                    new_middles[k, i] = (
-                        middles[k, i]
-                        + axes[k, 3 * i] * ends[k, 0]
-                        + axes[k, 3 * i + 1] * ends[k, 1]
-                        + axes[k, 3 * i + 2] * ends[k, 2]
-                    )
-                    for j in range(3):
-                        new_axes[k, 3 * i + j] = (
-                            (axes[k, 3 * i] * q[j] + axes[k, 3 * i + 1] * q[3 + j] + axes[k, 3 * i + 2] * q[6 + j])
-                            if found
-                            else axes[k, 3 * i + j]
-                        )
+                x, y, z = ends[p], ends[p + _U1], ends[p + _U2]
+                for i in range(_U3):
+                    a, b, c = axes[r + _U3 * i], axes[r + _U3 * i + _U1], axes[r + _U3 * i + _U2]
+                    new_middles[p + i] = middles[p + i] + a * x + b * y + c * z
+                    new_axes[r + _U3 * i] = a * q0 + b * q3 + c * q6
+                    new_axes[r + _U3 * i + _U1] = a * q1 + b * q4 + c * q7
+                    new_axes[r + _U3 * i + _U2] = a * q2 + b * q5 + c * q8
             else:
-                for i in range(3):
-                    new_middles[k, i] = ends[k, i]
-                for i in range(9):
-                    new_axes[k, i] = q[i] if found else axes[k, i]
+                for i in range(_U3):
+                    new_middles[p + i] = ends[p + i]
+                new_axes[r], new_axes[r + _U1], new_axes[r + _U2] = q0, q1, q2
+                new_axes[r + _U3], new_axes[r + _U4], new_axes[r + _U5] = q3, q4, q5
+                new_axes[r + _U6], new_axes[r + _U7], new_axes[r + _U8] = q6, q7, q8
 
 
 def followed(
@@ -120,9 +124,10 @@ def followed(
     own: the arms stood in each piece's own space. Pieces of strength 0 keep every bit.
     """
     made = np.empty_like(middles), np.empty_like(axes), np.empty_like(middles)
+    flat = (read_only(array).reshape(-1) for array in (ends, axes))
     _followed(
-        read_only(ends), read_only(axes), read_only(strength), np.float32(1.0 / length), resized, own,
-        read_only(middles), *made,
+        *flat, read_only(strength), np.float32(1.0 / length), resized, own, read_only(middles).reshape(-1),
+        *(array.reshape(-1) for array in made),
     )  # fmt: skip
     return made
 
@@ -148,34 +153,51 @@ def linear_parts(axes: Floats, new_axes: Floats, sizes: Floats) -> tuple[Floats,
     return made
 
 
+@inlined
+def _carry_run(points, normals, first, last, k, middles, new_middles, by, normals_by, out, out_normals):
+    """The points of one piece that stand together: what carries them stays in registers."""
+    m, r = np.uint64(3) * np.uint64(k), np.uint64(9) * np.uint64(k)
+    x0, y0, z0 = middles[m], middles[m + _U1], middles[m + _U2]
+    x1, y1, z1 = new_middles[m], new_middles[m + _U1], new_middles[m + _U2]
+    a, b, c = by[r], by[r + _U1], by[r + _U2]
+    d, e, f = by[r + _U3], by[r + _U4], by[r + _U5]
+    g, h, j = by[r + _U6], by[r + _U7], by[r + _U8]
+    na, nb, nc = normals_by[r], normals_by[r + _U1], normals_by[r + _U2]
+    nd, ne, nf = normals_by[r + _U3], normals_by[r + _U4], normals_by[r + _U5]
+    ng, nh, nj = normals_by[r + _U6], normals_by[r + _U7], normals_by[r + _U8]
+    own, own_normals = points[3 * first : 3 * last], normals[3 * first : 3 * last]
+    went, turned = out[3 * first : 3 * last], out_normals[3 * first : 3 * last]
+    for i in range(last - first):
+        x, y, z = own[3 * i] - x0, own[3 * i + 1] - y0, own[3 * i + 2] - z0
+        went[3 * i] = x1 + a * x + b * y + c * z
+        went[3 * i + 1] = y1 + d * x + e * y + f * z
+        went[3 * i + 2] = z1 + g * x + h * y + j * z
+    for i in range(last - first):
+        u, v, w = own_normals[3 * i], own_normals[3 * i + 1], own_normals[3 * i + 2]
+        x, y, z = na * u + nb * v + nc * w, nd * u + ne * v + nf * w, ng * u + nh * v + nj * w
+        over = _ONE / max(np.sqrt(x * x + y * y + z * z), _TINY)
+        turned[3 * i], turned[3 * i + 1], turned[3 * i + 2] = x * over, y * over, z * over
+
+
 @parallel_kernel
 def _carried(points, normals, of, middles, new_middles, points_by, normals_by, strength, out, out_normals):
     n = of.shape[0]
     for block in prange((n + BLOCK - 1) // BLOCK):
-        for i in range(block * BLOCK, min(n, (block + 1) * BLOCK)):
-            k = np.uint64(of[i])
-            if strength[k] == _ZERO:
-                for a in range(3):
-                    out[3 * i + a] = points[3 * i + a]
-                    out_normals[3 * i + a] = normals[3 * i + a]
-                continue
-            x = points[3 * i] - middles[k, 0]
-            y = points[3 * i + 1] - middles[k, 1]
-            z = points[3 * i + 2] - middles[k, 2]
-            u, v, w = normals[3 * i], normals[3 * i + 1], normals[3 * i + 2]
-            p, q, r = _ZERO, _ZERO, _ZERO
-            m = points_by[k]
-            out[3 * i] = new_middles[k, 0] + m[0] * x + m[1] * y + m[2] * z
-            out[3 * i + 1] = new_middles[k, 1] + m[3] * x + m[4] * y + m[5] * z
-            out[3 * i + 2] = new_middles[k, 2] + m[6] * x + m[7] * y + m[8] * z
-            m = normals_by[k]
-            p = m[0] * u + m[1] * v + m[2] * w
-            q = m[3] * u + m[4] * v + m[5] * w
-            r = m[6] * u + m[7] * v + m[8] * w
-            over = _ONE / max(np.sqrt(p * p + q * q + r * r), _TINY)
-            out_normals[3 * i] = p * over
-            out_normals[3 * i + 1] = q * over
-            out_normals[3 * i + 2] = r * over
+        first, end = block * BLOCK, min(n, (block + 1) * BLOCK)
+        while first < end:
+            k = of[first]
+            last = first + 1
+            while last < end and of[last] == k:
+                last += 1
+            if strength[np.uint64(k)] == _ZERO:
+                for i in range(3 * first, 3 * last):
+                    out[i] = points[i]
+                    out_normals[i] = normals[i]
+            else:
+                _carry_run(
+                    points, normals, first, last, k, middles, new_middles, points_by, normals_by, out, out_normals
+                )
+            first = last
 
 
 def carried_points(
@@ -192,9 +214,10 @@ def carried_points(
     of: int32 (n,), the piece of each point; parts: as `linear_parts` gives them. Pieces of strength 0 keep every bit.
     """
     out, out_normals = np.empty_like(points), np.empty_like(points)
+    flat = (read_only(array).reshape(-1) for array in (middles, new_middles, *parts))
     _carried(
-        read_only(points).reshape(-1), read_only(normals).reshape(-1), read_only(of), read_only(middles),
-        read_only(new_middles), *map(read_only, parts), read_only(strength), out.reshape(-1), out_normals.reshape(-1),
+        read_only(points).reshape(-1), read_only(normals).reshape(-1), read_only(of), *flat, read_only(strength),
+        out.reshape(-1), out_normals.reshape(-1),
     )  # fmt: skip
     return out, out_normals
 

@@ -24,13 +24,25 @@ _FORMATS = {
 
 
 _SMALLEST_BOX, _LARGEST_BOX = 2.0, 12.0
-"""Pixels across below which a copy is a point, and below which it is a box, where stand-ins are allowed."""
+"""Pixels across below which a copy is always a point, and below which it is at most a box, where stand-ins are allowed."""
+_OF_BOX, _FOR_FORMS = 12, 0.7
+"""Triangles of a box, and the part of the triangles there may be that goes to whole forms."""
+_STEPS = np.geomspace(_SMALLEST_BOX, 4096.0, 48, dtype=np.float32)
 _AS_A_BOX = 24
 """Triangles of a form up to which a box would not be drawn any faster."""
 _DOT_SIZE = 0.8
 """The side of a point that covers about as much as what stands there, of the ball around that."""
 _BATCH = 8192
 """Copies that are drawn at once; between batches a newer picture can come first."""
+
+
+class StandIns(NamedTuple):
+    """How small copies are simplified. pixels: float32 (k,), how large each is in the picture; below `forms` a copy is a box, and
+    below `boxes` a point."""
+
+    pixels: Floats
+    forms: float
+    boxes: float
 
 
 class Drawn(NamedTuple):
@@ -177,15 +189,15 @@ class CopiesBuffers:
         edges: bool,
         seen: NDArray[np.bool_] | None = None,
         colors: Floats | None = None,
-        pixels: Floats | None = None,
+        stand_ins: StandIns | None = None,
     ) -> None:
         """Upload what changed since the last picture.
 
         seen: bool (k,), which copies are to be drawn, None for all shown; colors: float32 (k, 3), instead of their own;
-        pixels: float32 (k,), how large each is in the picture, where small ones may be boxes and points.
+        stand_ins: how small copies are simplified, None to draw all.
         """
         self.uploads = []
-        self._choose(copies, seen, pixels)
+        self._choose(copies, seen, stand_ins)
         arrays = {
             "place": copies.positions, "axes": copies.axes, "scale": copies.scales, "strength": strength,
             "range_position": range_position, "color": copies.attribute(Domain.PIECE, "color"),
@@ -201,7 +213,7 @@ class CopiesBuffers:
             self.uploads += [f"{key[1]}.{name}" for name in (*group.mesh.uploads, *group.uploads)]
         # Backs of closed forms are never seen, unless the picture is taken from inside one or forms are mirrored.
         self._closed = tuple(form.topology.closed for form in copies.forms) if "back_color" not in self._own else ()
-        self._fill_dots(copies, arrays, seen, pixels)
+        self._fill_dots(copies, arrays, seen, stand_ins)
 
     @staticmethod
     def _fill(group: _Group, form: Geometry, arrays: dict[str, NDArray[Any] | None], edges: bool) -> None:
@@ -220,14 +232,14 @@ class CopiesBuffers:
         copies: Copies,
         arrays: dict[str, NDArray[Any] | None],
         seen: NDArray[np.bool_] | None,
-        pixels: Floats | None,
+        stand_ins: StandIns | None,
     ) -> None:
-        if pixels is None:
+        if stand_ins is None:
             self._dots.count = 0
             return
         shown = copies.shown if seen is None else copies.shown & seen
-        index = np.flatnonzero(shown & (pixels < _dot_limits(copies)))
-        made = {"place": copies.positions[index], "pixels": pixels[index] * _DOT_SIZE}
+        index = np.flatnonzero(shown & (stand_ins.pixels < stand_ins.boxes))
+        made = {"place": copies.positions[index], "pixels": stand_ins.pixels[index] * _DOT_SIZE}
         for name, source in (("copy_strength", "strength"), ("copy_color", "color")):
             array = arrays[source]
             if array is not None:
@@ -237,20 +249,21 @@ class CopiesBuffers:
             0 if own is None else len(own) for key, own in self._plan.items() if key[0] == "box"
         )
 
-    def _choose(self, copies: Copies, seen: NDArray[np.bool_] | None, pixels: Floats | None) -> None:
+    def _choose(self, copies: Copies, seen: NDArray[np.bool_] | None, stand_ins: StandIns | None) -> None:
         """Which copies are drawn together, and as what; found again only when that changes."""
         self.stood_in = 0
-        key = copies.form, copies.shown, seen, pixels
+        key = copies.form, copies.shown, seen, stand_ins
         if len(self._chosen) == len(key) and all(a is b for a, b in zip(key, self._chosen, strict=True)):
             return
         self._chosen = key
         shown = copies.shown if seen is None else copies.shown & seen
         self._plan = {}
-        if pixels is None:
+        if stand_ins is None:
             self._batch("form", copies, shown)
         else:
-            self._batch("form", copies, shown & (pixels >= _LARGEST_BOX))
-            self._batch("box", copies, shown & (pixels < _LARGEST_BOX) & (pixels >= _dot_limits(copies)))
+            pixels = stand_ins.pixels
+            self._batch("form", copies, shown & (pixels >= stand_ins.forms))
+            self._batch("box", copies, shown & (pixels < stand_ins.forms) & (pixels >= stand_ins.boxes))
         for gone in set(self._groups) - set(self._plan):
             self._groups.pop(gone).release()
         for wanted in set(self._plan) - set(self._groups):
@@ -295,11 +308,28 @@ class CopiesBuffers:
         self._chosen = ()
 
 
-def _dot_limits(copies: Copies) -> Floats:
-    """Below how many pixels each copy is a point: where a box has as many triangles as the form, later."""
-    limits = [_SMALLEST_BOX if len(form.topology.triangles) > _AS_A_BOX else _LARGEST_BOX for form in copies.forms]
-    made: Floats = np.array(limits, np.float32)[copies.form]
-    return made
+def stand_ins_for(
+    copies: Copies, view: NDArray[np.float64], projection: NDArray[np.float64], height: int, triangles: int
+) -> StandIns:
+    """Which copies may be simplified, so that about so many triangles are drawn: the largest in the picture are whole."""
+    pixels = pixels_across(copies, view, projection, height)
+    sizes = np.array([len(form.topology.triangles) for form in copies.forms], np.float64)[copies.form]
+    sizes = np.where(copies.shown, sizes, 0.0)
+    # Where a box has as many triangles as the form it gains nothing.
+    boxes = np.where(copies.shown & (sizes > _AS_A_BOX), float(_OF_BOX), 0.0)
+    forms = max(_LARGEST_BOX, _limit(pixels, sizes, _FOR_FORMS * triangles))
+    smaller = pixels < forms
+    if not boxes.any():
+        return StandIns(pixels, forms, forms)
+    limit = _limit(pixels[smaller], boxes[smaller], (1.0 - _FOR_FORMS) * triangles)
+    return StandIns(pixels, forms, min(forms, max(_SMALLEST_BOX, limit)))
+
+
+def _limit(pixels: Floats, costs: NDArray[np.float64], most: float) -> float:
+    """The size above which copies together cost at most so much, pixels."""
+    totals = np.bincount(np.searchsorted(_STEPS, pixels), costs, len(_STEPS) + 1)[::-1].cumsum()[::-1]
+    fitting = np.flatnonzero(totals <= most)
+    return float(_STEPS[max(int(fitting[0]) - 1, 0)]) if len(fitting) else float(_STEPS[-1])
 
 
 def seen_from_outside(copies: Copies, eye: NDArray[np.float64]) -> bool:

@@ -13,7 +13,7 @@ from estompe.geometry.copies import Copies
 from estompe.kernels.types import Floats
 from estompe.render import palette
 from estompe.render.buffers import MeshBuffers
-from estompe.render.instances import CopiesBuffers, Drawn, pixels_across, seen_copies, seen_from_outside
+from estompe.render.instances import CopiesBuffers, Drawn, seen_copies, seen_from_outside, stand_ins_for
 from estompe.render.occlusion import Occlusion
 from estompe.render.pieces import piece_colors
 from estompe.render.programs import Programs
@@ -48,14 +48,15 @@ class Item(NamedTuple):
 class Look:
     """How a picture is drawn. background: 0..1; still: smooth edges and occlusion, at the price of time.
 
-    stand_ins: small copies may be boxes and points; only the view asks for that, and only while something moves.
+    stand_ins: about so many triangles of copies are drawn, small ones as boxes and points; 0 draws all. Only the view asks for
+    that, and only while something moves.
     """
 
     mode: Mode = "shaded"
     background: tuple[float, float, float] = (0.725, 0.710, 0.678)
     still: bool = True
     occlusion: bool = True
-    stand_ins: bool = False
+    stand_ins: int = 0
 
 
 class Hit(NamedTuple):
@@ -208,8 +209,10 @@ class Renderer:
             if isinstance(geometry, Copies):
                 copies = self._buffers(item.id, CopiesBuffers)
                 seen = near[item.id] if near is not None else self._seen(geometry, matrices)
-                pixels = pixels_across(geometry, *matrices, height) if look.stand_ins and matrices else None
-                copies.follow(geometry, item.strength, item.range_position, wire, seen, colors, pixels)
+                simple = (
+                    stand_ins_for(geometry, *matrices, height, look.stand_ins) if look.stand_ins and matrices else None
+                )
+                copies.follow(geometry, item.strength, item.range_position, wire, seen, colors, simple)
                 self.stood_in += copies.stood_in
             else:
                 self._buffers(item.id, MeshBuffers).follow(geometry, item.strength, item.range_position, wire, colors)

@@ -5,6 +5,7 @@ import time
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 
+import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QImage
 
@@ -14,8 +15,10 @@ from estompe.render import Item, Look, Renderer, RenderError, Viewpoint
 
 _REST = 0.15
 _PATIENCE = 2.0
-_SLOW = 0.1
-"""Seconds for a picture after which small copies are simplified while something moves."""
+_SLOW, _SWIFT = 0.06, 0.03
+"""Seconds for a picture after which small copies are simplified while something moves, and those it should take then."""
+_TRIANGLES = 4_000, 2_000_000
+"""The fewest and most triangles of copies in such a picture."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -70,6 +73,7 @@ class Drawer(QObject):
         self._stopping = False
         # For how many triangles of copies the last whole picture in motion took too long.
         self._slow_at = -1
+        self._triangles = _TRIANGLES[1] // 20
         self._thread = threading.Thread(target=self._run, name="estompe-draw", daemon=True)
         self._thread.start()
 
@@ -150,12 +154,17 @@ class Drawer(QObject):
 
     def _draw(self, renderer: Renderer, job: Job) -> None:
         moving, copied = not job.look.still, _copied_triangles(job)
-        look = replace(job.look, stand_ins=moving and copied > 0 and self._slow_at == copied)
+        simple = moving and copied > 0 and self._slow_at == copied
+        look = replace(job.look, stand_ins=self._triangles if simple else 0)
         began = time.monotonic()
         picture = renderer.draw(job.items, job.viewpoint, look, job.size, None if moving else self._give_way)
-        if moving and not look.stand_ins:
+        took = time.monotonic() - began
+        if simple:
+            # As much is drawn as the machine can follow with.
+            self._triangles = int(np.clip(self._triangles * np.clip(_SWIFT / took, 0.5, 1.5), *_TRIANGLES))
+        elif moving:
             # As long as there is so much to draw, what moves is simplified; a still picture shows everything.
-            self._slow_at = copied if time.monotonic() - began > _SLOW else -1
+            self._slow_at = copied if took > _SLOW else -1
         height, width = picture.shape[:2]
         image = QImage(picture.data, width, height, width * 4, QImage.Format.Format_RGBX8888).copy()
         self.drawn.emit(image, job, renderer.stood_in)
