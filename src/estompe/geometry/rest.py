@@ -1,13 +1,12 @@
 """A shape before any effect, which stays the same from frame to frame."""
 
-import threading
-from collections import OrderedDict
 from collections.abc import Callable, Hashable
-from typing import Any, TypeVar
+from typing import TypeVar
 from weakref import ref
 
 import numpy as np
 
+from estompe.geometry.derived import Derived
 from estompe.geometry.topology import Topology
 from estompe.kernels.surface import triangle_order
 from estompe.kernels.types import Floats, Indices
@@ -27,24 +26,14 @@ class Rest:
         self._order: tuple[Topology, Indices] | None = None
         # Weak, since the other may be this very one, and circles wait for the collector with all their arrays.
         self._beside: tuple[ref[Rest], Rest] | None = None
-        self._made: OrderedDict[Hashable, Any] = OrderedDict()
-        self._lock = threading.Lock()
+        self._derived = Derived(_MOST_DERIVED)
 
     def derived(self, key: Hashable, make: Callable[[], Made]) -> Made:
         """What a stage makes from the shape at rest, whatever becomes of it later; the last few are kept with it.
 
         key: a name, and what else decides the result.
         """
-        with self._lock:
-            if key in self._made:
-                self._made.move_to_end(key)
-                return self._made[key]  # type: ignore[no-any-return]
-        made = make()
-        with self._lock:
-            self._made[key] = made
-            while len(self._made) > _MOST_DERIVED:
-                self._made.popitem(last=False)
-        return made
+        return self._derived.get(key, make)
 
     def extent(self, axis: int) -> tuple[float, float]:
         """The lowest and highest position along an axis (0 is X), scene units; zeros where there are no points."""

@@ -1,7 +1,6 @@
 """Which points make which faces; shared by every deformed state of a mesh."""
 
 import threading
-from collections import OrderedDict
 from collections.abc import Callable, Hashable, Iterator
 from functools import cached_property
 from typing import Any, NamedTuple, TypeVar
@@ -9,6 +8,7 @@ from typing import Any, NamedTuple, TypeVar
 import numpy as np
 from numpy.typing import NDArray
 
+from estompe.geometry.derived import Derived
 from estompe.geometry.pieces import Pieces, even_ranks
 from estompe.kernels import normals, topology
 from estompe.kernels.mixing import Mix
@@ -69,8 +69,7 @@ class Topology:
         self.offsets = offsets
         self.points = points
         self.parted, self.lines = parted, lines
-        self._made: OrderedDict[Hashable, Any] = OrderedDict()
-        self._lock = threading.Lock()
+        self._derived = Derived(_MOST_DERIVED)
 
     def derived(self, key: Hashable, make: Callable[[], Made]) -> Made:
         """What a stage makes from this topology, whatever the points are; the last few are kept with it.
@@ -78,16 +77,7 @@ class Topology:
         So a stage that changes faces gives the same topology on every frame, and what hangs on that is not made again.
         key: a name, and what else decides the result.
         """
-        with self._lock:
-            if key in self._made:
-                self._made.move_to_end(key)
-                return self._made[key]  # type: ignore[no-any-return]
-        made = make()
-        with self._lock:
-            self._made[key] = made
-            while len(self._made) > _MOST_DERIVED:
-                self._made.popitem(last=False)
-        return made
+        return self._derived.get(key, make)
 
     def arrays(self) -> Iterator[NDArray[Any]]:
         """Every array held now: the faces, and what was derived from them so far."""
@@ -99,9 +89,7 @@ class Topology:
         for name in _DERIVED:
             held = self.__dict__.get(name, ())
             yield from held if isinstance(held, tuple) else (held,)
-        with self._lock:
-            made = list(self._made.values())
-        for item in made:
+        for item in self._derived.all():
             yield from _arrays_in(item)
 
     @property

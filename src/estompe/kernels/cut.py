@@ -3,7 +3,7 @@
 import numpy as np
 
 from estompe.kernels.compile import kernel
-from estompe.kernels.keyed import key_of, room_for
+from estompe.kernels.keyed import key_of, place_of, room_for
 
 _U64 = np.uint64
 
@@ -66,15 +66,12 @@ def open_sides(corners, offsets, points):
     n = corners.shape[0]
     cap = room_for(n)
     table, numbers = np.zeros(cap, _U64), np.zeros(cap, np.int32)
-    mask = _U64(cap - 1)
     for f in range(offsets.shape[0] - 1):
         for k in range(offsets[f], offsets[f + 1]):
             a, b = corners[k], corners[k + 1 if k + 1 < offsets[f + 1] else offsets[f]]
             sign = 1 if a < b else -1
             key = key_of(9, min(a, b), max(a, b), 0, 0)
-            i = (key >> _U64(7)) & mask
-            while table[i] != _U64(0) and table[i] != key:
-                i = (i + _U64(1)) & mask
+            i = place_of(table, key)
             table[i] = key
             numbers[i] += sign
     count = 0

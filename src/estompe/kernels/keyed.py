@@ -22,29 +22,30 @@ def key_of(kind, a, b, c, d):
 
 
 @kernel
-def numbered(table, numbers, key, count):
-    """The number of a key; count, a new one, if it was not there."""
+def place_of(table, key):
+    """Where a key stands in the table, or the free place where it would."""
     mask = _U64(table.shape[0] - 1)
     i = (key >> _U64(7)) & mask
-    while table[i] != _U64(0):
-        if table[i] == key:
-            return numbers[i]
+    while table[i] != _U64(0) and table[i] != key:
         i = (i + _U64(1)) & mask
-    table[i] = key
-    numbers[i] = count
-    return np.int32(count)
+    return i
+
+
+@kernel
+def numbered(table, numbers, key, count):
+    """The number of a key; count, a new one, if it was not there."""
+    i = place_of(table, key)
+    if table[i] == _U64(0):
+        table[i] = key
+        numbers[i] = count
+    return numbers[i]
 
 
 @kernel
 def found(table, numbers, key):
     """The number of a key, -1 if it is not there."""
-    mask = _U64(table.shape[0] - 1)
-    i = (key >> _U64(7)) & mask
-    while table[i] != _U64(0):
-        if table[i] == key:
-            return numbers[i]
-        i = (i + _U64(1)) & mask
-    return np.int32(-1)
+    i = place_of(table, key)
+    return numbers[i] if table[i] == key else np.int32(-1)
 
 
 @kernel
