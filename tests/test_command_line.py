@@ -13,7 +13,7 @@ from estompe.cli import main
 from estompe.document import file
 from estompe.exchange.writers import obj
 from estompe.geometry import primitives
-from estompe.samples import SAMPLES
+from estompe.samples import SAMPLES, sample
 
 
 @pytest.fixture
@@ -42,6 +42,20 @@ def test_info_is_one_json_object(scene, capsys):
     assert told["shapes"][0]["effects"] == [{"kind": "push", "enabled": True, "falloffs": ["Lantern glow"]}]
     assert told["controls"][0] == {"name": "Lantern", "form": "sphere"}
     assert told["falloffs"][0] == {"name": "Lantern glow", "layers": ["distance", "noise"]}
+
+
+def test_info_counts_copies_pieces_and_strands(tmp_path, capsys):
+    counts = {}
+    for name, shape in (("plankton", "Plankton"), ("amphora-shards", "Amphora"), ("signal-arcs", "Signal arcs")):
+        path = tmp_path / f"{name}.estompe"
+        file.save(sample(name).build(0.05), path)
+        assert _run("info", path, "--frame", "58") == 0
+        told = json.loads(capsys.readouterr().out)
+        counts[name] = next(item for item in told["shapes"] if item["name"] == shape)
+    assert counts["plankton"]["copies"] == 31 * 13
+    assert counts["plankton"]["effects"][1]["acts_on"] == "pieces"
+    assert (counts["amphora-shards"]["pieces"], counts["amphora-shards"]["piece"]) == (100, "cell")
+    assert (counts["signal-arcs"]["pieces"], counts["signal-arcs"]["piece"]) == (24, "strand")
 
 
 def test_info_takes_a_mesh_too(tmp_path, capsys):

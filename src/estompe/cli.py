@@ -269,7 +269,8 @@ def _described_effect(scene: "Scene", slot: "EffectSlot") -> dict[str, object]:
 
     names = {item.id: item.name for item in scene.falloffs}
     falloffs = [names.get(route.falloff, route.falloff) for route in slot.routes]
-    return {"kind": tag_of(slot.effect), "enabled": slot.enabled, "falloffs": falloffs}
+    described: dict[str, object] = {"kind": tag_of(slot.effect), "enabled": slot.enabled, "falloffs": falloffs}
+    return described if slot.acts_on == "points" else {**described, "acts_on": slot.acts_on}
 
 
 def _run_bake(chosen: argparse.Namespace) -> None:

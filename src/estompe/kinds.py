@@ -5,6 +5,8 @@ registers its kinds. Their tags begin with the plug-in's name, such as `acme:pus
 """
 
 from estompe.document.kinds import (
+    EVERY_ELEMENT,
+    ActsOn,
     CannotEvaluateError,
     Context,
     Effect,
@@ -18,13 +20,18 @@ from estompe.document.kinds import (
 from estompe.document.numbers import Number, Triple, plain, plain_triple
 from estompe.document.settings import setting, whole
 from estompe.geometry import Domain, Geometry, GeometryError
+from estompe.geometry.carrying import Carries
 from estompe.geometry.elements import Elements
 from estompe.geometry.random import random_of
+from estompe.geometry.samples import Samples, converted, samples_of
 from estompe.geometry.topology import Topology
 from estompe.kernels.types import Floats, Indices
 
 __all__ = [
+    "EVERY_ELEMENT",
+    "ActsOn",
     "CannotEvaluateError",
+    "Carries",
     "Context",
     "Domain",
     "Effect",
@@ -36,15 +43,18 @@ __all__ = [
     "Join",
     "Number",
     "PosedJoint",
+    "Samples",
     "ShapeSource",
     "Shell",
     "Source",
     "Topology",
     "Triple",
+    "converted",
     "plain",
     "plain_triple",
     "random_of",
     "register",
+    "samples_of",
     "setting",
     "whole",
 ]

@@ -8,9 +8,11 @@ import numpy as np
 from estompe.evaluate.frame import Frame
 from estompe.falloffs.surface import to_surface
 from estompe.geometry import Geometry
+from estompe.geometry.copies import Copies, points_of
 from estompe.kernels.types import Floats, Indices
 
 # What touches is no overlap: depths below this part of a shape's extent are rounding.
+_MOST_OF_COPIES = 2_000_000
 _TOUCHING = 1e-5
 
 
@@ -47,7 +49,7 @@ def overlaps(frame: Frame, pause: Callable[[], None] = lambda: None) -> list[Ove
     list of Overlap
         None for shapes with open edges, since they have no inside: `open_shapes` names those.
     """
-    shapes = [(shape.id, frame[shape.id]) for shape in frame.scene.shapes if shape.visible]
+    shapes = [(shape.id, frame[shape.id]) for shape in frame.scene.shapes if shape.visible and _can_be(frame[shape.id])]
     found = []
     for other, mesh in shapes:
         if not mesh.topology.faces or not mesh.topology.closed:
@@ -61,8 +63,13 @@ def overlaps(frame: Frame, pause: Callable[[], None] = lambda: None) -> list[Ove
 
 def open_shapes(frame: Frame) -> list[str]:
     """The names of visible shapes in which nothing can lie, since they have open edges."""
-    shapes = [shape for shape in frame.scene.shapes if shape.visible and len(frame[shape.id].points)]
+    shapes = [shape for shape in frame.scene.shapes if shape.visible and _can_be(frame[shape.id])]
     return [shape.name for shape in shapes if not frame[shape.id].topology.closed]
+
+
+def _can_be(geometry: Geometry) -> bool:
+    """Whether a shape is looked at: it has points, and if it is copies, not more than is reasonable to make real."""
+    return 0 < points_of(geometry) <= (_MOST_OF_COPIES if isinstance(geometry, Copies) else np.inf)
 
 
 def _between(inside: str, geometry: Geometry, other: str, mesh: Geometry) -> list[Overlap]:
