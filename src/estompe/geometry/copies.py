@@ -189,7 +189,7 @@ class Copies(Geometry):
 
     def arrays(self) -> Iterator[NDArray[Any]]:
         yield from (self.form, self.positions, self.axes, self.scales, self.ids, self.rank, self.shown)
-        yield self.rest_positions.positions
+        yield from self.rest_positions.arrays()
         yield from self.piece_attributes.values()
         for form in self.forms:
             yield from form.arrays()

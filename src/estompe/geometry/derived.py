@@ -2,8 +2,11 @@
 
 import threading
 from collections import OrderedDict
-from collections.abc import Callable, Hashable
+from collections.abc import Callable, Hashable, Iterator
 from typing import Any, TypeVar
+
+import numpy as np
+from numpy.typing import NDArray
 
 Made = TypeVar("Made")
 
@@ -29,7 +32,20 @@ class Derived:
                 self._made.popitem(last=False)
         return made
 
-    def all(self) -> list[Any]:
-        """The results that are kept."""
+    def arrays(self) -> Iterator[NDArray[Any]]:
+        """Every array that is kept in results, for whoever counts memory."""
         with self._lock:
-            return list(self._made.values())
+            made = list(self._made.values())
+        for item in made:
+            yield from _arrays_in(item)
+
+
+def _arrays_in(item: Any) -> Iterator[NDArray[Any]]:
+    """The arrays of something derived: of an array, a topology, a tuple of such, or an object that lists its own."""
+    if isinstance(item, np.ndarray):
+        yield item
+    elif isinstance(item, tuple):
+        for part in item:
+            yield from _arrays_in(part)
+    elif hasattr(item, "arrays"):
+        yield from item.arrays()

@@ -233,7 +233,7 @@ class Geometry:
         """Every array this mesh holds now; states of one shape share most of them. Normals count before they are asked for."""
         yield self.points
         yield self.points if "normals" not in self.__dict__ else self.normals
-        yield self.at_rest.positions
+        yield from self.at_rest.arrays()
         if self.axes is not None:
             yield self.axes
         yield from self.attributes.values()

@@ -1,10 +1,11 @@
 """A shape before any effect, which stays the same from frame to frame."""
 
-from collections.abc import Callable, Hashable
-from typing import TypeVar
+from collections.abc import Callable, Hashable, Iterator
+from typing import Any, TypeVar
 from weakref import ref
 
 import numpy as np
+from numpy.typing import NDArray
 
 from estompe.geometry.derived import Derived
 from estompe.geometry.topology import Topology
@@ -34,6 +35,11 @@ class Rest:
         key: a name, and what else decides the result.
         """
         return self._derived.get(key, make)
+
+    def arrays(self) -> Iterator[NDArray[Any]]:
+        """Every array held now, those made from the rest included."""
+        yield self.positions
+        yield from self._derived.arrays()
 
     def extent(self, axis: int) -> tuple[float, float]:
         """The lowest and highest position along an axis (0 is X), scene units; zeros where there are no points."""

@@ -89,8 +89,7 @@ class Topology:
         for name in _DERIVED:
             held = self.__dict__.get(name, ())
             yield from held if isinstance(held, tuple) else (held,)
-        for item in self._derived.all():
-            yield from _arrays_in(item)
+        yield from self._derived.arrays()
 
     @property
     def faces(self) -> int:
@@ -222,14 +221,3 @@ class Topology:
         """Unit normals of points at the given places, float32 (n, 3), weighted by the area of the faces around each."""
         face = normals.face_normals(points, self.corners, self.offsets, _scratch.rows(self.faces))
         return normals.point_normals(face, *self.faces_around)
-
-
-def _arrays_in(item: Any) -> Iterator[NDArray[Any]]:
-    """The arrays of something derived: of an array, a topology, a tuple of such, or an object that lists its own."""
-    if isinstance(item, np.ndarray):
-        yield item
-    elif isinstance(item, tuple):
-        for part in item:
-            yield from _arrays_in(part)
-    elif hasattr(item, "arrays"):
-        yield from item.arrays()
