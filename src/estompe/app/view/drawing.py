@@ -15,7 +15,7 @@ from estompe.render import Item, Look, Renderer, RenderError, Viewpoint
 
 _REST = 0.15
 _PATIENCE = 2.0
-_SLOW, _SWIFT = 0.06, 0.03
+_SLOW, _SWIFT = 0.06, 0.022
 """Seconds for a picture after which small copies are simplified while something moves, and those it should take then."""
 _TRIANGLES = 4_000, 2_000_000
 """The fewest and most triangles of copies in such a picture."""
