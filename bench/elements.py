@@ -11,6 +11,7 @@ import moderngl
 import numpy as np
 from scipy.spatial import Voronoi
 
+from bench.bare import drawn
 from bench.figures import KEPT, Figure, fill, in_turn, keeping, milliseconds
 from estompe.document import edits
 from estompe.document.project import Project
@@ -307,13 +308,7 @@ class _BareMesh:
 
     def draw(self) -> object:
         with self._context:
-            self._target.use()
-            self._context.enable(moderngl.DEPTH_TEST)
-            self._target.clear(0.7, 0.7, 0.7, 1.0)
-            self._array.render()
-            out = np.empty((_SIZE[1], _SIZE[0], 4), np.uint8)
-            self._target.read_into(out, components=4)
-            return out
+            return drawn(self._context, self._target, self._array, _SIZE)
 
 
 def _drawn(renderer: Renderer, items: list[Item], viewpoint: Viewpoint) -> object:

@@ -7,6 +7,7 @@ from importlib import resources
 import moderngl
 import numpy as np
 
+from bench.bare import drawn
 from bench.figures import Figure, in_turn, milliseconds
 from estompe.evaluate import evaluate
 from estompe.geometry import Geometry, frozen, primitives
@@ -91,10 +92,4 @@ class _Bare:
                 self._buffers, (geometry.points, geometry.normals, strength, strength), strict=True
             ):
                 buffer.write(array)
-            self._target.use()
-            self._context.enable(moderngl.DEPTH_TEST)
-            self._target.clear(0.7, 0.7, 0.7, 1.0)
-            self._array.render()
-            out = np.empty((_SIZE[1], _SIZE[0], 4), np.uint8)
-            self._target.read_into(out, components=4)
-            return out
+            return drawn(self._context, self._target, self._array, _SIZE)

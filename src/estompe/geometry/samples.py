@@ -78,6 +78,12 @@ class Samples:
         return None
 
 
+def _mixed_at_rest(geometry: Geometry, name: str, mix: Mix) -> Floats:
+    """Where elements lie at rest, kept with the rest: it is the same on all frames."""
+    made: Floats = geometry.at_rest.derived((name, geometry.topology), lambda: frozen(mixed(geometry.rest, mix)))
+    return made
+
+
 class _Points(Samples):
     domain = Domain.POINT
 
@@ -119,11 +125,7 @@ class _Faces(Samples):
 
     @cached_property
     def rest(self) -> Floats:  # type: ignore[override]
-        geometry = self.geometry
-        made: Floats = geometry.at_rest.derived(
-            ("faces", geometry.topology), lambda: frozen(mixed(geometry.rest, geometry.topology.face_mix))
-        )
-        return made
+        return _mixed_at_rest(self.geometry, "faces", self._mix)
 
     @property
     def pairs(self) -> Indices:  # type: ignore[override]
@@ -145,11 +147,7 @@ class _Pieces(Samples):
 
     @cached_property
     def rest(self) -> Floats:  # type: ignore[override]
-        geometry = self.geometry
-        made: Floats = geometry.at_rest.derived(
-            ("pieces", geometry.topology), lambda: frozen(mixed(geometry.rest, geometry.pieces.middles))
-        )
-        return made
+        return _mixed_at_rest(self.geometry, "pieces", self.geometry.pieces.middles)
 
     @cached_property
     def ids(self) -> NDArray[np.int64]:
