@@ -11,8 +11,7 @@ from estompe.document.kinds import Effect, Eye, Placed, kinds
 from estompe.document.scene import Scene
 from estompe.effects.joints import straight_chain
 from estompe.effects.poses import Pose
-from estompe.evaluate.graph import DOMAINS
-from estompe.geometry import Domain, Geometry, frozen
+from estompe.geometry import DOMAINS, Domain, Geometry, frozen
 from estompe.geometry.transforms import transform_matrix
 from estompe.setups.adding import add_control, add_effect, add_shape
 from estompe.shapes.lathe import Lathe

@@ -11,8 +11,7 @@ from estompe.document.scene import EffectSlot, Scene, Shape, Transform
 from estompe.effects.move import Move
 from estompe.effects.push import Push
 from estompe.evaluate import evaluate
-from estompe.evaluate.graph import DOMAINS
-from estompe.geometry import Domain, primitives
+from estompe.geometry import DOMAINS, Domain, primitives
 from estompe.geometry.transforms import transform_matrix
 from estompe.setups.adding import add_control, add_effect, add_shape
 from estompe.shapes.sphere import Sphere

@@ -33,7 +33,7 @@ from estompe.evaluate.stage import Stage
 from estompe.evaluate.state import State, Values
 from estompe.falloffs.joining import join_layers, join_routes, strengths
 from estompe.falloffs.ramp import positions, remapped, remapping
-from estompe.geometry import Domain, Geometry, Topology
+from estompe.geometry import DOMAINS, Domain, Geometry, Topology
 from estompe.geometry.carrying import carried
 from estompe.geometry.copies import Copies
 from estompe.geometry.elements import Elements
@@ -43,7 +43,6 @@ from estompe.kernels.types import Floats, Indices
 
 _VALUE = attrgetter("made")
 IDENTITY = Transform()
-DOMAINS: dict[str, Domain] = {"points": Domain.POINT, "faces": Domain.FACE, "pieces": Domain.PIECE}
 _SAME = np.eye(4)[:3]
 _TIMES = {("frame",), ("seconds",)}
 Found = dict[tuple[str, Any], Any]

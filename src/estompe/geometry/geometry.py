@@ -44,6 +44,8 @@ class Domain(StrEnum):
     WHOLE = "whole"
 
 
+DOMAINS: dict[str, Domain] = {"points": Domain.POINT, "faces": Domain.FACE, "pieces": Domain.PIECE}
+"""The domains that are chosen from, by the words a scene has for them."""
 _OF_PLACES = ("normals", "tree", "outwards", "bounds")
 """What is known of a mesh from its points and faces alone."""
 Attributes = Mapping[tuple[Domain, str], NDArray[Any]]

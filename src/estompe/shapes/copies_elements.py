@@ -6,13 +6,11 @@ from estompe.document.kinds import CannotEvaluateError, Context, register
 from estompe.document.numbers import Triple, plain_triple
 from estompe.document.scene import Identifier
 from estompe.document.settings import setting
-from estompe.geometry import Domain
+from estompe.geometry import DOMAINS, Domain
 from estompe.geometry.carrying import axes_along
 from estompe.geometry.rest import Rest
 from estompe.geometry.samples import samples_of
 from estompe.shapes.copying import CopiesSource, Laid, check_copies
-
-_DOMAINS = {"points": Domain.POINT, "faces": Domain.FACE, "pieces": Domain.PIECE}
 
 
 @register
@@ -35,7 +33,7 @@ class CopiesOnElements(CopiesSource, tag="copies-on", kw_only=True):
 
     def lay(self, context: Context) -> Laid:
         mesh = context.shape(self.surface)
-        domain = _DOMAINS[self.elements]
+        domain = DOMAINS[self.elements]
         elements = samples_of(mesh, domain)
         if not len(elements):
             raise CannotEvaluateError(f"the shape has no {self.elements} to stand on: choose another")

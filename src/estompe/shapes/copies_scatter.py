@@ -17,8 +17,6 @@ from estompe.shapes.copying import CopiesSource, Laid
 
 _MOST = 500_000
 _CANDIDATES = 24
-_EVEN = 0.64
-"""How near places come at least, of the distance in a hexagonal packing."""
 
 
 class Scattered(NamedTuple):

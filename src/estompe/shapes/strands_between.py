@@ -7,11 +7,10 @@ import numpy as np
 from estompe.document.kinds import CannotEvaluateError, Context, register
 from estompe.document.scene import Identifier
 from estompe.document.settings import setting, whole
-from estompe.geometry import Domain
+from estompe.geometry import DOMAINS
 from estompe.geometry.samples import samples_of
 from estompe.shapes.stringing import Spines, StrandsSource
 
-_DOMAINS = {"points": Domain.POINT, "faces": Domain.FACE, "pieces": Domain.PIECE}
 _MOST_PAIRS = 20_000
 
 
@@ -33,7 +32,7 @@ class StrandsBetween(StrandsSource, tag="strands-between", kw_only=True):
     every: Annotated[int, whole("Every", "Only from every so many elements.", low=1, high=100_000)] = 1
 
     def spines(self, context: Context) -> Spines:
-        domain = _DOMAINS[self.elements]
+        domain = DOMAINS[self.elements]
         begin, end = (samples_of(context.shape(name), domain) for name in (self.from_shape, self.to_shape))
         if not len(begin) or not len(end):
             raise CannotEvaluateError(f"one of both shapes has no {self.elements}: choose others")

@@ -19,8 +19,7 @@ from estompe.document.project import asset_name
 from estompe.document.scene import EffectSlot
 from estompe.effects.group import Group
 from estompe.evaluate.frame import Shown
-from estompe.evaluate.graph import DOMAINS
-from estompe.geometry import Domain, Geometry, frozen
+from estompe.geometry import DOMAINS, Domain, Geometry, frozen
 from estompe.geometry.copies import Copies
 from estompe.geometry.faces import on_faces
 from estompe.geometry.geometry import Attributes
