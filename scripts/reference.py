@@ -13,6 +13,7 @@ from PIL import Image
 import estompe  # registers the kinds
 from estompe.document import edits
 from estompe.document.kinds import Effect, ShapeSource, Source, kinds
+from estompe.document.numbers import Key, Keyed
 from estompe.document.project import Project, asset_name
 from estompe.document.references import references_of
 from estompe.document.scene import Camera, Control, EffectSlot, Falloff, Layer, Range, Scene, Shape, Transform
@@ -38,7 +39,7 @@ _VASE = ((0.0, 0.0), (0.28, 0.0), (0.34, 0.06), (0.42, 0.45), (0.36, 0.8), (0.18
 _RANGES = {
     "length": Range(0.1, 0.9), "degrees": Range(20.0, 120.0), "": Range(1.0, 0.0), "noise": Range(0.6, -0.6),
     "along": Range(1.0, 0.0), "sweep": Range(-0.3, 0.5), "surface": Range(0.0, 0.5), "camera-distance": Range(3.2, 4.1),
-    "bend": Range(36.0, 0.0),
+    "bend": Range(36.0, 0.0), "reached": Range(1.0, 12.0), "speed": Range(0.07, 0.0),
 }  # fmt: skip
 _SETTINGS: dict[str, dict[str, Any]] = {
     "surface": {"shape": "stone"},
@@ -50,6 +51,7 @@ _SETTINGS: dict[str, dict[str, Any]] = {
     "attract": {"intensity": 0.25, "exponent": 0.5},
     "rotate": {"angle": 60.0, "pivot": (0.2, 0.0, 0.0)},
     "push": {"amount": 0.14},
+    "crumple": {"amount": 0.3},
     "displace": {"amount": 0.18},
     "sway": {"by": (0.22, 0.0, 0.13), "size": 0.7},
     "subdivide": {"levels": 1},
@@ -59,9 +61,15 @@ _SETTINGS: dict[str, dict[str, Any]] = {
     "smooth": {"iterations": 60},
     "scatter-apart": {"least": (0.0, 0.02, 0.0), "most": (0.05, 0.2, 0.05), "axes": "outward", "rotation": (60.0,) * 3},
     "fracture": {"cells": 90, "close": True},
+    "spread": {"threshold": 0.1, "rise": 10.0},
+    "lag": {"frames": 8.0},
+    "speed": {"control": None},
     "copies-on": {"elements": "faces"},
 }
 
+_FOLLOWING = ("falloff", "stays", "after-glow", "reached", "spread", "lag")
+_MOVING = ("stays", "after-glow", "reached", "lag", "speed")
+_NEAR = dict.fromkeys(("stays", "after-glow", "reached", "lag"), Range(0.12, 0.32)) | {"spread": Range(0.25, 0.33)}
 _THROWN = ScatterApart((0.0, 0.02, 0.0), (0.03, 0.16, 0.03), "outward", (40.0, 40.0, 40.0))
 
 
@@ -82,12 +90,16 @@ def _scene(kind: str) -> Scene:
 
 def _source_project(tag: str, folder: Path) -> tuple[Project, str]:
     scene, assets = _scene(tag), {}
-    if tag == "falloff":
+    if tag in _FOLLOWING:
         scene = edits.insert(
             scene,
             ("falloffs",),
-            Falloff("near", "Near", (Layer("l", kinds(Source)["distance"]("lamp")),), Range(0.1, 0.9)),
+            Falloff("near", "Near", (Layer("l", kinds(Source)["distance"]("lamp")),), _NEAR.get(tag, Range(0.1, 0.9))),
         )
+    if tag in _MOVING:
+        across = Keyed((Key(1, -0.45, "linear"), Key(12, 0.45, "linear")))
+        up = Keyed((Key(1, 0.25, "linear"), Key(12, 0.85, "linear")))
+        scene = edits.put(scene, ("controls", "lamp", "transform", "position"), (across, up, 0.5))
     if tag == "bend":
         joints = edits.put(
             Joints(straight_chain((0, 0, 0), (0, 1.2, 0), 4)), ("joints", "joint-2", "rotation"), (0.0, 0.0, 35.0)
@@ -95,6 +107,9 @@ def _source_project(tag: str, folder: Path) -> tuple[Project, str]:
         scene = edits.put(scene, ("shapes", "vase", "effects"), (EffectSlot("chain", joints),))
     if tag == "image":
         scene = edits.put(scene, ("shapes", "vase", "source"), Lathe(_VASE, 130, 110))
+    if tag == "speed":
+        swung = kinds(Effect)["rotate"](Keyed((Key(11, 0.0, "linear"), Key(12, 6.0, "linear"))), "z")
+        scene = edits.put(scene, ("shapes", "vase", "effects"), (EffectSlot("swung", swung),))
     scene, layer = add_layer(scene, "falloff", tag)
     path = ("falloffs", "falloff", "layers", layer, "source")
     for name, value in _SETTINGS.get(tag, {}).items():
@@ -112,7 +127,7 @@ def _source_project(tag: str, folder: Path) -> tuple[Project, str]:
         assets[asset_name(mask)] = mask
         scene = edits.put(scene, path, Painted(asset_name(mask)))
     unit = kinds(Source)[tag].unit(edits.get(scene, path))
-    scene = edits.put(scene, ("falloffs", "falloff", "range"), _RANGES.get(tag, _RANGES[unit]))
+    scene = edits.put(scene, ("falloffs", "falloff", "range"), _RANGES.get(tag) or _RANGES[unit])
     return Project(scene, assets), "falloff"
 
 

@@ -84,7 +84,7 @@ def test_every_source_has_a_unit_the_ramp_can_show(scene):
     for tag in kinds(Source):
         made, layer = add_layer(made, falloff, tag)
         source = edits.get(made, ("falloffs", falloff, "layers", layer, "source"))
-        assert source.unit() in ("", "length", "degrees")
+        assert source.unit() in ("", "length", "degrees", "frames")
         assert set(source.reads()) <= {"points", "normals", "rest", "attributes", "topology", "camera", "matrix"}
 
 

@@ -18,6 +18,7 @@ from estompe.document.kinds import (
     register,
 )
 from estompe.document.numbers import Number, Triple, plain, plain_triple
+from estompe.document.remembering import Remembered, RememberingEffect, RememberingSource, Seen, Since, Values
 from estompe.document.settings import setting, whole
 from estompe.geometry import Domain, Geometry, GeometryError
 from estompe.geometry.carrying import Carries
@@ -43,12 +44,18 @@ __all__ = [
     "Join",
     "Number",
     "PosedJoint",
+    "Remembered",
+    "RememberingEffect",
+    "RememberingSource",
     "Samples",
+    "Seen",
     "ShapeSource",
     "Shell",
+    "Since",
     "Source",
     "Topology",
     "Triple",
+    "Values",
     "converted",
     "plain",
     "plain_triple",

@@ -14,6 +14,7 @@ from estompe.effects.poses import Pose, Poses
 from estompe.effects.push import Push
 from estompe.evaluate import CancelledError, Memo, evaluate
 from estompe.evaluate.moment import Moment
+from estompe.evaluate.past import Past
 from estompe.falloffs.attribute import Attribute
 from estompe.falloffs.distance import Distance
 from estompe.falloffs.formula import FormulaSource
@@ -44,9 +45,11 @@ def _arrays(geometry):
 @pytest.mark.parametrize("tag", kinds(Effect))
 def test_an_effect_alters_only_what_it_says(tag):
     for frame in (1, 12):
-        moment = Moment(reference._effect_project(tag), frame, Memo())
+        project = reference._effect_project(tag)
+        past = Past(project, Memo())
+        moment = Moment(project, frame, past.memo, past)
         vase = next(shape for shape in moment.parts.scene.shapes if shape.id == "vase")
-        chain = moment.settled(lambda moment=moment, vase=vase: moment.graph.chain(vase))
+        chain = moment.settled(lambda moment=moment, vase=vase: moment.graph.chain(vase.id))
         states = [state for _, state in chain.steps] + [chain.last]
         for (effect, before), after in zip(chain.steps, states[1:], strict=True):
             old, new = _arrays(before.geometry), _arrays(after.geometry)

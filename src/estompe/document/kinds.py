@@ -94,11 +94,14 @@ class Context(Protocol):
     def shape_color(self) -> tuple[float, float, float]:
         """The current shape's colour; declared as "color"."""
 
-    def control(self, control: str) -> Placed:
-        """A control by id."""
+    def control(self, control: str, frames: float = 0.0) -> Placed:
+        """A control by id; frames: one of `other_frames`."""
 
-    def strength(self, falloff: str) -> Floats:
-        """Another falloff's strength on the same elements, float32 (n,)."""
+    def elements(self, frames: float) -> Elements:
+        """The same elements on another frame, one of `other_frames`; a source that reads "points" may ask."""
+
+    def strength(self, falloff: str, frames: float = 0.0) -> Floats:
+        """Another falloff's strength on the same elements, float32 (n,); frames: one of `other_frames`."""
 
     def shape(self, shape: str) -> Geometry:
         """Another shape after all its effects, in world space."""
@@ -162,6 +165,10 @@ class Source(Kind):
     def shell(self) -> Shell | None:
         """What full and gone are drawn around in the view, if that can be drawn."""
         return None
+
+    def other_frames(self) -> tuple[float, ...]:
+        """Other frames it looks at, counted from now, such as (-1.0,): what it names and reads can be asked for there."""
+        return ()
 
     def measure(self, elements: Elements, context: Context) -> Floats:
         """The values, one per element, float32 (n,), finite."""

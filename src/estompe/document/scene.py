@@ -125,6 +125,16 @@ class Falloff(Part):
     range: Range = Range()
     ramp: Ramp = EASED
     signed: Annotated[bool, setting("Signed", "Keep strengths below 0 and above 1.")] = False
+    at_frame: Annotated[
+        Number | None,
+        setting(
+            "As on frame",
+            "The frame it is taken from, keyed or a formula such as frame - 12; empty for the current one.",
+            unit="frames",
+            low=-100_000.0,
+            high=100_000.0,
+        ),
+    ] = None
 
 
 class Camera(Part):

@@ -11,6 +11,7 @@ from estompe.document.numbers import plain, plain_triple
 from estompe.document.scene import Camera, Color
 from estompe.evaluate.stage import Stage
 from estompe.geometry import Domain, Geometry
+from estompe.geometry.elements import Elements
 from estompe.geometry.transforms import Matrix
 from estompe.kernels.types import Floats
 
@@ -48,12 +49,16 @@ class EvaluationContext:
         position, target = np.array(plain_triple(camera.position)), np.array(plain_triple(camera.target))
         return Eye(position, target, plain(camera.view_angle))
 
-    def control(self, control: str) -> Placed:
-        return self._named("control", control)  # type: ignore[no-any-return]
+    def control(self, control: str, frames: float = 0.0) -> Placed:
+        return self._named("control", (control, frames) if frames else control)  # type: ignore[no-any-return]
 
-    def strength(self, falloff: str) -> Floats:
-        stage: Stage[Floats] = self._named("falloff", falloff)
+    def strength(self, falloff: str, frames: float = 0.0) -> Floats:
+        stage: Stage[Floats] = self._named("falloff", (falloff, frames) if frames else falloff)
         return stage.value
+
+    def elements(self, frames: float) -> Elements:
+        stage, reads = self._named("elements", frames)
+        return Elements(stage.value, reads, UndeclaredError, self.domain)
 
     def shape(self, shape: str) -> Geometry:
         stage: Stage[Geometry] = self._named("shape", shape)

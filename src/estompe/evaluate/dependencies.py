@@ -16,12 +16,12 @@ class Dependencies(NamedTuple):
     """broken: references that would close a circle, as the node that refers and the one it names.
 
     inner: for each falloff, the falloffs it refers to, whatever the way, each after those it refers to itself.
-    shapes: ids of shapes, each after the shapes it depends on.
+    before: for each shape, the shapes it depends on, whatever the way, each after those it depends on itself.
     """
 
     broken: frozenset[tuple[Node, Node]]
     inner: dict[str, list[str]]
-    shapes: list[str]
+    before: dict[str, list[str]]
 
 
 _KNOWN: IdentityCache[Dependencies] = IdentityCache()
@@ -45,12 +45,8 @@ def _found(scene: Scene) -> Dependencies:
         broken |= closing
         edges = {a: [b for b in targets if (a, b) not in closing] for a, targets in edges.items()}
     inner = {item.id: _before(("falloff", item.id), edges, "falloff") for item in scene.falloffs}
-    order: dict[str, None] = {}
-    for shape in scene.shapes:
-        for other in _before(("shape", shape.id), edges, "shape"):
-            order[other] = None
-        order[shape.id] = None
-    return Dependencies(frozenset(broken), inner, [item for item in order if ("shape", item) in edges])
+    before = {shape.id: _before(("shape", shape.id), edges, "shape") for shape in scene.shapes}
+    return Dependencies(frozenset(broken), inner, before)
 
 
 def _edges(scene: Scene) -> Edges:

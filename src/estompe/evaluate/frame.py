@@ -10,10 +10,12 @@ from numpy.typing import NDArray
 from estompe.document.kinds import CannotEvaluateError
 from estompe.document.project import Project
 from estompe.document.scene import EffectSlot, Falloff, Shape
-from estompe.evaluate.graph import Stack, domain_of
+from estompe.evaluate.graph import domain_of
 from estompe.evaluate.memo import Memo
 from estompe.evaluate.moment import Moment
+from estompe.evaluate.past import Past
 from estompe.evaluate.problems import Problem
+from estompe.evaluate.stack import Stack
 from estompe.evaluate.state import State, Values
 from estompe.geometry import Domain, Geometry, frozen
 from estompe.geometry.copies import Copies, copies_of, points_of
@@ -267,7 +269,11 @@ class Frame:
 
 
 def evaluate(
-    project: Project, frame: float, memo: Memo | None = None, pause: Callable[[], None] | None = None
+    project: Project,
+    frame: float,
+    memo: Memo | None = None,
+    pause: Callable[[], None] | None = None,
+    past: Past | None = None,
 ) -> Frame:
     """Every shape of a project on one frame.
 
@@ -281,6 +287,8 @@ def evaluate(
         Where results of stages are kept between calls.
     pause : callable, optional
         Called between stages; it may raise to stop the work.
+    past : Past, optional
+        The other moments of this very project, over the same memo; who asks for many frames of one scene passes the same.
 
     Returns
     -------
@@ -294,4 +302,6 @@ def evaluate(
     """
     if not np.isfinite(frame) or abs(frame) > 1e9:
         raise ValueError(f"frame {frame:g} is not a frame: use a number up to a thousand million")
-    return Frame(Moment(project, frame, memo or Memo(), pause))
+    if past is None:
+        past = Past(project, memo or Memo(), pause=pause or (lambda: None))
+    return Frame(Moment(project, frame, past.memo, past, pause))

@@ -1,34 +1,33 @@
 """From a scene on a frame to stages: what each shape goes through, and what each falloff measures on the way."""
 
-from collections.abc import Callable, Hashable
-from functools import cache
+from collections.abc import Hashable, Iterator
 from operator import attrgetter
 from typing import Any, NamedTuple
+from weakref import proxy
 
 import numpy as np
-from msgspec import Struct
 
-from estompe.document.formula import PER_ELEMENT, FormulaError, names_in, parse
 from estompe.document.kinds import (
     EVERYTHING,
     CannotEvaluateError,
     Effect,
-    Kind,
     ShapeSource,
     Source,
     UndeclaredError,
 )
-from estompe.document.pictures import numbered, stamp
-from estompe.document.references import REFERENCES
+from estompe.document.numbers import plain
+from estompe.document.remembering import RememberingEffect, RememberingSource, Seen
 from estompe.document.scene import EffectSlot, Falloff, Layer, Ramp, Range, Route, Shape, Transform
-from estompe.document.settings import settings_of
 from estompe.document.transforms import matrix_of
 from estompe.evaluate.checked import checked_geometry, checked_values
 from estompe.evaluate.context import EvaluationContext
-from estompe.evaluate.dependencies import Node, dependencies_of
+from estompe.evaluate.dependencies import dependencies_of
+from estompe.evaluate.looking import Looking
 from estompe.evaluate.lookup import SceneAtFrame
+from estompe.evaluate.others import Others, Place, Sight
 from estompe.evaluate.problems import Problems
 from estompe.evaluate.schedule import Schedule, described, said_for
+from estompe.evaluate.stack import Stack
 from estompe.evaluate.stage import Stage
 from estompe.evaluate.state import State, Values
 from estompe.falloffs.joining import join_layers, join_routes, strengths
@@ -44,19 +43,6 @@ from estompe.kernels.types import Floats, Indices
 _VALUE = attrgetter("made")
 IDENTITY = Transform()
 _SAME = np.eye(4)[:3]
-_TIMES = {("frame",), ("seconds",)}
-Found = dict[tuple[str, Any], Any]
-
-
-class Stack(Struct, frozen=True):
-    """A falloff's enabled layers on a state: what each measures, its values through a range of its own, and their key."""
-
-    falloff: Falloff
-    state: State
-    layers: list[Layer]
-    measured: list[Values]
-    values: list[Values]
-    made_from: Hashable
 
 
 class EffectChain(NamedTuple):
@@ -71,62 +57,95 @@ class EffectChain(NamedTuple):
         return self.steps[0][1] if self.steps else self.last
 
 
+class _Course:
+    """A shape on its way through its effects, as far as somebody asked: bare, the effects it still comes to, and its states."""
+
+    __slots__ = ("bare", "slots", "states", "steps")
+
+    def __init__(self, bare: Shape, slots: Iterator[EffectSlot], placed: State) -> None:
+        self.bare, self.slots = bare, slots
+        self.states = [placed]
+        self.steps: list[tuple[EffectSlot, State]] = []
+
+
 class Graph:
-    """Plans stages and their keys; runs nothing. stamps: the states of the picture files that were looked at.
+    """Plans stages and their keys; runs nothing. others: what is asked about other moments of the same scene."""
 
-    first_moment: an effect's strength on the first frame of the shot, by the shape's and the effect's id; None on that frame.
-    """
-
-    def __init__(
-        self,
-        parts: SceneAtFrame,
-        schedule: Schedule,
-        problems: Problems,
-        first_moment: Callable[[str, str], Values | None] = lambda _shape, _slot: None,
-    ) -> None:
-        self._parts, self._schedule, self._problems = parts, schedule, problems
-        self._first_moment = first_moment
+    def __init__(self, parts: SceneAtFrame, schedule: Schedule, problems: Problems, others: Others) -> None:
+        self._parts, self._schedule, self._problems, self._others = parts, schedule, problems, others
         self._depends = dependencies_of(parts.project.scene)
-        self.stamps: dict[str, Hashable] = {}
+        # Weak, since the looking belongs to the graph: circles wait for the collector with all their arrays.
+        self._looking = Looking(parts, proxy(self), self._depends, schedule, others)
         self._attempt = 0
+        self._courses: dict[str, _Course] = {}
         self._chains: dict[str, EffectChain] = {}
         self._strengths: dict[tuple[str, int], Values] = {}
-        self._others: dict[tuple[int, Domain], State] = {}
+        self._elsewhere: dict[tuple[int, Domain], State] = {}
+
+    @property
+    def stamps(self) -> dict[str, Hashable]:
+        """The states of the picture files that were looked at."""
+        return self._looking.stamps
 
     def _follow_attempt(self) -> None:
         """Let go of what was planned in an attempt that was discarded."""
         if self._attempt != self._schedule.attempt:
             self._attempt = self._schedule.attempt
+            self._courses.clear()
             self._chains.clear()
             self._strengths.clear()
-            self._others.clear()
+            self._elsewhere.clear()
 
     # Shapes
 
     def chains(self) -> dict[str, EffectChain]:
         """What each shape goes through, by the shape's id."""
-        return {shape.id: self.chain(shape) for shape in self._parts.scene.shapes}
+        return {shape.id: self.chain(shape.id) for shape in self._parts.scene.shapes}
 
-    def chain(self, shape: Shape) -> EffectChain:
-        """What a resolved shape goes through; shapes that it depends on come first, so that this needs no deep recursion."""
+    def chain(self, shape: str) -> EffectChain:
+        """What a shape goes through; shapes that it depends on come first, so that this needs no deep recursion."""
         self._follow_attempt()
-        if shape.id not in self._chains:
-            for other in self._depends.shapes:
-                if other == shape.id:
-                    break
+        if shape not in self._chains:
+            for other in self._depends.before[shape]:
                 if other not in self._chains:
-                    self._chains[other] = self._through_effects(self._parts.shape(other))
-            self._chains[shape.id] = self._through_effects(shape)
-        return self._chains[shape.id]
+                    self._chains[other] = self._to_the_end(other)
+            self._chains[shape] = self._to_the_end(shape)
+        return self._chains[shape]
 
-    def _through_effects(self, shape: Shape) -> EffectChain:
-        state = self.placed(shape)
-        steps = []
-        for slot in shape.effects:
-            if slot.enabled:
-                steps.append((slot, state))
-                state = self._after(shape, slot, state)
-        return EffectChain(steps, state)
+    def finished(self, shape: Shape) -> Stage[Geometry]:
+        """A shape after all its effects."""
+        return self.chain(shape.id).last.stage
+
+    def state_at(self, shape: str, index: int) -> State:
+        """A shape after so many of its enabled effects; nothing behind them is looked at. Raises CannotEvaluateError."""
+        self._follow_attempt()
+        course = self._course(shape)
+        while len(course.states) <= index:
+            if not self._go_on(course):
+                raise CannotEvaluateError("the shape has fewer effects than before")
+        return course.states[index]
+
+    def _course(self, shape: str) -> _Course:
+        if shape not in self._courses:
+            bare = self._parts.bare_shape(shape)
+            self._courses[shape] = _Course(bare, self._parts.enabled_slots(shape), self.placed(bare))
+        return self._courses[shape]
+
+    def _to_the_end(self, shape: str) -> EffectChain:
+        course = self._course(shape)
+        while self._go_on(course):
+            pass
+        return EffectChain(course.steps, course.states[-1])
+
+    def _go_on(self, course: _Course) -> bool:
+        """Go through the next effect, if there is one."""
+        slot = next(course.slots, None)
+        if slot is None:
+            return False
+        state = course.states[-1]
+        course.steps.append((slot, state))
+        course.states.append(self._after(course.bare, slot, state))
+        return True
 
     def placed(self, shape: Shape) -> State:
         """A shape before its effects, where it stands. Nothing, and a problem, where its mesh cannot be had."""
@@ -136,13 +155,13 @@ class Graph:
         except (CannotEvaluateError, UndeclaredError) as error:
             self._problems.add(("shapes", shape.id), str(error))
             source = self._schedule.stage("source", "nothing", _empty)
-        state = State(source, dict.fromkeys(EVERYTHING, source.token), matrix, shape.color)
+        state = State(source, dict.fromkeys(EVERYTHING, source.token), matrix, shape.color, (shape.id, 0))
         if shape.transform == IDENTITY:
             return state
         placed = self._schedule.stage(
             "transform", (source.token, shape.transform), lambda: source.value.transformed(matrix)
         )
-        return state.after(placed, ("points", "normals"))
+        return state.placed(placed)
 
     def _source(self, shape: Shape, matrix: Matrix) -> Stage[Geometry]:
         """What a shape is made from; a kind that refers to other things is made anew when they change."""
@@ -152,31 +171,25 @@ class Graph:
             return self._schedule.stage("source", source, lambda: build(assets))
         nothing = self._schedule.stage("source", "nothing", _empty)
         bare = State(nothing, dict.fromkeys(EVERYTHING, nothing.token), matrix, shape.color)
-        key, found, read = self._looked_at(source, bare, ("shape", shape.id))
+        key, found, read = self._looking.at(source, bare, ("shape", shape.id))
         clock = source.clock(self._parts.seconds, self._parts.frame)
         context = EvaluationContext(clock, found, read, assets)
         return self._schedule.stage("source", (source, clock, key), lambda: _assembled(source, context))
 
     def _after(self, shape: Shape, slot: EffectSlot, state: State) -> State:
         effect: Effect = slot.effect
-        domain = domain_of(slot)
         try:
+            if isinstance(effect, RememberingEffect):
+                return self._remembered(shape, slot, effect, state)
             if effect.is_identity():
-                return state
-            at_start = self._first_moment(shape.id, slot.id) if effect.at_start else None
-            strength = at_start or self._effect_strength(shape, slot, self.on(state, domain))
-            clock = effect.clock(self._parts.seconds, self._parts.frame)
-            key, found, read = self._looked_at(effect, state, ("shape", shape.id))
-            read["matrix"] = state.matrix
-            each = slot.each and effect.own_axes and domain is not Domain.POINT
-            if each:
-                read["matrix"] = _SAME
-            context = EvaluationContext(clock, found, read, self._parts.project.assets, domain)
-            before = state.stage
+                return state.passed_on()
+            at_start = self._others.at_start(self._parts.frame, shape.id, slot.id) if effect.at_start else None
+            sight = self._effect_sight(shape, slot, state, at_start)
+            before, strength, context = sight.stage, sight.strength, sight.context
+            assert strength is not None
+            each = self._is_each(slot)
             made = self._schedule.stage(
-                "effect",
-                (effect, clock, key, before.token, strength.token, shape.transform, domain, each),
-                lambda: _applied(effect, before.value, strength, context, each),
+                "effect", sight.made_from, lambda: _applied(effect, before.value, strength, context, each)
             )
             return state.after(made, effect.alters)
         except (CannotEvaluateError, UndeclaredError) as error:
@@ -184,7 +197,31 @@ class Graph:
         except Exception as error:  # a kind may raise anything while it is asked what it needs
             text = described(error, effect.label)
             self._problems.add(("shapes", shape.id, "effects", slot.id), f"{effect.label}: {text}")
-        return state
+        return state.passed_on()
+
+    def _is_each(self, slot: EffectSlot) -> bool:
+        return slot.each and slot.effect.own_axes and domain_of(slot) is not Domain.POINT
+
+    def _effect_sight(self, shape: Shape, slot: EffectSlot, state: State, at_start: Values | None = None) -> Sight:
+        """What an effect sees. Raises CannotEvaluateError."""
+        effect, domain, each = slot.effect, domain_of(slot), self._is_each(slot)
+        strength = at_start or self._effect_strength(shape, slot, self.on(state, domain))
+        clock = effect.clock(self._parts.seconds, self._parts.frame)
+        key, found, read = self._looking.at(effect, state, ("shape", shape.id))
+        read["matrix"] = _SAME if each else state.matrix
+        context = EvaluationContext(clock, found, read, self._parts.project.assets, domain)
+        made_from = effect, clock, key, state.stage.token, strength.token, shape.transform, domain, each
+        return Sight(effect, made_from, state.stage, strength, context)
+
+    def _remembered(self, shape: Shape, slot: EffectSlot, effect: RememberingEffect, state: State) -> State:
+        """The state behind an effect with memory."""
+        sight = self._effect_sight(shape, slot, state)
+        place = Place(*state.at, domain_of(slot), "", slot.id)
+        link = self._others.linked(self._schedule, self._parts.frame, place, sight)
+        made = self._schedule.stage(
+            "effect", (sight.made_from, link.token), lambda: _shown(effect, link.value.state, sight.seen())
+        )
+        return state.after(made, effect.alters)
 
     def on(self, state: State, domain: Domain) -> State:
         """A state with strengths asked for some kind of element; the same one each time."""
@@ -193,16 +230,21 @@ class Graph:
         if domain is Domain.POINT:
             return state
         key = state.number, domain
-        if key not in self._others:
-            self._others[key] = state.on(domain)
-        return self._others[key]
+        if key not in self._elsewhere:
+            self._elsewhere[key] = state.on(domain)
+        return self._elsewhere[key]
 
     def slot_strength(self, shape_id: str, slot_id: str) -> Values:
         """The strength of one of a shape's effects on what it acts on. Raises CannotEvaluateError."""
-        shape = self._parts.shape(shape_id)
-        for slot, state in self.chain(shape).steps:
+        self._follow_attempt()
+        course = self._course(shape_id)
+        while self._go_on(course):
+            slot, state = course.steps[-1]
             if slot.id == slot_id:
-                return self._effect_strength(shape, slot, self.on(state, domain_of(slot)))
+                break
+        for slot, state in course.steps:
+            if slot.id == slot_id:
+                return self._effect_strength(course.bare, slot, self.on(state, domain_of(slot)))
         raise CannotEvaluateError("it is switched off on the first frame")
 
     def _effect_strength(self, shape: Shape, slot: EffectSlot, state: State) -> Values:
@@ -268,7 +310,13 @@ class Graph:
         return self._schedule.stage("positions", (joined.token, within), lambda: positions(joined.value, within))
 
     def stack(self, falloff: Falloff, state: State) -> Stack:
-        """A falloff's enabled layers with what each measures."""
+        """A falloff's enabled layers with what each measures, on the frame it looks at. Raises CannotEvaluateError."""
+        if falloff.at_frame is None:
+            return self.stack_now(falloff, state)
+        return self._others.stack_on(self._schedule, self._problems, plain(falloff.at_frame), falloff.id, state)
+
+    def stack_now(self, falloff: Falloff, state: State) -> Stack:
+        """A falloff's enabled layers with what each measures on this frame."""
         layers, measured, values, parts = [], [], [], []
         for layer in falloff.layers:
             if layer.enabled:
@@ -291,22 +339,46 @@ class Graph:
         """What a layer's source measures; zeros, and a problem, where it cannot."""
         source: Source = layer.source
         try:
-            clock = source.clock(self._parts.seconds, self._parts.frame)
-            key, found, read = self._looked_at(source, state, ("falloff", falloff.id))
-            context = EvaluationContext(clock, found, read, self._parts.project.assets, state.domain)
-            before = state.stage
-            if state.domain is not Domain.POINT:
-                # Where faces and pieces are, and what is next to them, lies in the topology, too.
-                key = key, state.domain, state.tokens["topology"], state.tokens["rest"]
-            return self._schedule.stage(
-                "measure", (source, clock, key), lambda: _measured(source, before.value, context)
-            )
+            if isinstance(source, RememberingSource):
+                return self._recalled(falloff, layer, source, state)
+            sight = self._source_sight(falloff, source, state)
+            before, context = sight.stage, sight.context
+            return self._schedule.stage("measure", sight.made_from, lambda: _measured(source, before.value, context))
         except (CannotEvaluateError, UndeclaredError) as error:
             text = str(error)
         except Exception as error:  # a kind may raise anything while it is asked what it needs
             text = described(error, source.label)
         self._problems.add(("falloffs", falloff.id, "layers", layer.id), f"{source.label}: {text}")
         return self._filled(0.0, state)
+
+    def _source_sight(self, falloff: Falloff, source: Source, state: State) -> Sight:
+        """What a source sees. Raises CannotEvaluateError."""
+        clock = source.clock(self._parts.seconds, self._parts.frame)
+        key, found, read = self._looking.at(source, state, ("falloff", falloff.id))
+        context = EvaluationContext(clock, found, read, self._parts.project.assets, state.domain)
+        if state.domain is not Domain.POINT or isinstance(source, RememberingSource):
+            # Where faces and pieces are, and what is next to them, lies in the topology, too.
+            key = key, state.domain, state.tokens["topology"], state.tokens["rest"]
+        return Sight(source, (source, clock, key), state.stage, None, context)
+
+    def _recalled(self, falloff: Falloff, layer: Layer, source: RememberingSource, state: State) -> Values:
+        """What a source with memory measures."""
+        sight = self._source_sight(falloff, source, state)
+        place = Place(*state.at, state.domain, falloff.id, layer.id)
+        link = self._others.linked(self._schedule, self._parts.frame, place, sight)
+        return self._schedule.stage(
+            "measure", (sight.made_from, link.token), lambda: _recalled(source, link.value.state, sight.seen())
+        )
+
+    def sight(self, place: Place) -> Sight:
+        """What a kind with memory sees at its place on this moment. Raises CannotEvaluateError."""
+        state = self.state_at(place.shape, place.effects_before)
+        if place.falloff:
+            falloff = self._parts.falloff(place.falloff)
+            source = next(layer.source for layer in falloff.layers if layer.id == place.own)
+            return self._source_sight(falloff, source, self.on(state, place.domain))
+        slot = self._parts.slot(place.shape, place.own)
+        return self._effect_sight(self._course(place.shape).bare, slot, state)
 
     def _filled(self, value: float, state: State) -> Values:
         """One value on all of a state's points."""
@@ -315,85 +387,21 @@ class Graph:
             "filled", made_from, lambda: np.full(state.geometry.count(domain), value, np.float32)
         )
 
-    # What kinds look at
-
-    def _looked_at(self, kind: Kind, state: State, owner: Node) -> tuple[Hashable, Found, dict[str, Any]]:
-        """What the arrays that a kind reads and the parts that it names are now: as a key, and as values to hand out."""
-        tokens = state.tokens
-        parts: list[Hashable] = []
-        read: dict[str, Any] = {}
-        for name in kind.reads():
-            if name in tokens:
-                parts.append(tokens[name])
-            else:
-                read[name] = value = self._beside(name, state)
-                parts.append(value if name != "matrix" else value.tobytes())
-        found: Found = {}
-        for family, setting in _references(type(kind)):
-            value = getattr(kind, setting)
-            for name in value if isinstance(value, tuple) else (value,):
-                parts.append(self._reference(family, name, state, owner, found) if name else name)
-        return tuple(parts), found, read
-
-    def _beside(self, name: str, state: State) -> Any:
-        """What decides a result and is no array."""
-        if name == "camera":
-            return self._parts.camera
-        if name == "color":
-            return state.color
-        if name == "matrix":
-            return state.matrix
-        raise UndeclaredError(f"“{name}” in its reads() is not something to read: its kind has a mistake")
-
-    def _reference(self, family: str, name: str, state: State, owner: Node, found: Found) -> Hashable:
-        """Look up what a setting names, so that it is at hand when the stage runs. Returns what decides about it."""
-        if family in ("control", "path"):
-            control = self._parts.control(name)
-            found["control", name] = self._parts.placed(name)
-            return control.form, control.transform, control.points
-        if family == "falloff":
-            self._check_circle(owner, (family, name), "it refers back to itself: choose another falloff")
-            found[family, name] = strength = self.strength(name, state)
-            return strength.token
-        if family == "shape":
-            shape = self._parts.shape(name)
-            words = f"it looks at “{shape.name}”, which in turn depends on it: choose another"
-            self._check_circle(owner, (family, name), words)
-            found[family, name] = last = self.chain(shape).last.stage
-            found["matrix", name], found["color", name] = matrix_of(shape.transform), shape.color
-            return last.token, shape.transform, shape.color
-        if family == "effect":
-            found[family, name] = effect = self._parts.effect(name)
-            return effect
-        if family == "picture":
-            return self._picture(name)
-        return self._numbers_in(name, found)
-
-    def _check_circle(self, owner: Node, named: Node, words: str) -> None:
-        if (owner, named) in self._depends.broken:
-            raise CannotEvaluateError(words)
-
-    def _picture(self, pattern: str) -> Hashable:
-        name = numbered(pattern, self._parts.frame)
-        self.stamps[name] = None
-        self.stamps[name] = found = stamp(name)
-        return found
-
-    def _numbers_in(self, text: str, found: Found) -> Hashable:
-        """The values of the scene's numbers that a formula per element uses."""
-        try:
-            names = sorted(names_in(parse(text)) - (PER_ELEMENT - _TIMES))
-            values = tuple((parts, self._parts.number(parts)) for parts in names)
-        except (FormulaError, LookupError) as error:
-            raise CannotEvaluateError(f"“{text[:40]}”: {error}") from None
-        found.update({("number", parts): value for parts, value in values})
-        return values
-
 
 def _measured(source: Source, geometry: Geometry, context: EvaluationContext) -> Any:
     with said_for(source.label):
         elements = Elements(geometry, source.reads(), UndeclaredError, context.domain)
         return checked_values(source, source.measure(elements, context), len(elements))
+
+
+def _recalled(source: RememberingSource, state: Any, seen: Seen) -> Any:
+    with said_for(source.label):
+        return checked_values(source, source.values(state, seen), len(seen.elements))
+
+
+def _shown(effect: RememberingEffect, state: Any, seen: Seen) -> Geometry:
+    with said_for(effect.label):
+        return checked_geometry(effect, effect.shown(state, seen), seen.geometry)
 
 
 def _applied(effect: Effect, geometry: Geometry, strength: Values, context: EvaluationContext, each: bool) -> Geometry:
@@ -420,17 +428,6 @@ def domain_of(slot: EffectSlot) -> Domain:
     """The kind of element an effect acts on: points where it cannot act on what was chosen."""
     able = slot.effect.able()
     return DOMAINS[slot.acts_on if slot.acts_on in able else able[0]]
-
-
-@cache
-def _references(kind: type[Kind]) -> tuple[tuple[str, str], ...]:
-    """The settings of a kind that name other things: the family, and the setting's name."""
-    found = []
-    for rule in settings_of(kind):
-        family = rule.refers or rule.editor
-        if family in REFERENCES or family in ("picture", "formula"):
-            found.append((family, rule.name))
-    return tuple(found)
 
 
 def _empty() -> Geometry:

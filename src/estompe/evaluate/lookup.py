@@ -1,5 +1,6 @@
 """A scene on one frame: its parts with plain numbers, by id. Nothing here is computed twice, and nothing needs a memo."""
 
+from collections.abc import Iterator
 from typing import Any
 
 import numpy as np
@@ -9,7 +10,7 @@ from estompe.document.edits import EditError, ScenePath
 from estompe.document.kinds import CannotEvaluateError, Effect, Placed
 from estompe.document.project import Project
 from estompe.document.resolving import Reduce, Resolver
-from estompe.document.scene import Camera, Control, Falloff, Scene, Shape
+from estompe.document.scene import Camera, Control, EffectSlot, Falloff, Scene, Shape
 from estompe.document.transforms import matrix_of
 from estompe.geometry import frozen
 from estompe.kernels.types import Floats
@@ -30,6 +31,7 @@ class SceneAtFrame:
         self._parts: dict[ScenePath, Any] = {}
         self._placed: dict[str, Placed] = {}
         # Empty while numbers are still being computed.
+        self._shapes: dict[str, Shape] = {}
         self._controls: dict[str, Control] = {}
         self._falloffs: dict[str, Falloff] = {}
         self.errors = self._resolver.errors
@@ -37,6 +39,7 @@ class SceneAtFrame:
     def resolve(self) -> None:
         """Resolve the whole scene; formulas may ask for reductions meanwhile."""
         self.scene: Scene = self._resolver.scene()
+        self._shapes = {item.id: item for item in self.scene.shapes}
         self._controls = {item.id: item for item in self.scene.controls}
         self._falloffs = {item.id: item for item in self.scene.falloffs}
 
@@ -67,12 +70,34 @@ class SceneAtFrame:
         return self._named("shapes", shape, "it looks at a shape")  # type: ignore[no-any-return]
 
     def bare_shape(self, shape: str) -> Shape:
-        """A shape without its effects, whose numbers may be what is being computed. Raises CannotEvaluateError."""
+        """A shape whose effects are not to be looked at: their numbers may be what is being computed.
+
+        Raises CannotEvaluateError.
+        """
+        if shape in self._shapes:
+            return self._shapes[shape]
         path: ScenePath = ("shapes", shape)
         if not edits.exists(self.project.scene, path):
             raise CannotEvaluateError("the shape is not in the scene")
         whole: Shape = edits.get(self.project.scene, path)
-        return Shape(whole.id, whole.name, self._part((*path, "source")), self._part((*path, "transform")))
+        source, transform = self._part((*path, "source")), self._part((*path, "transform"))
+        return Shape(whole.id, whole.name, source, transform, color=whole.color)
+
+    def enabled_slots(self, shape: str) -> Iterator[EffectSlot]:
+        """A shape's enabled effects, each resolved when it is asked for. Raises CannotEvaluateError."""
+        if shape in self._shapes:
+            yield from (slot for slot in self._shapes[shape].effects if slot.enabled)
+            return
+        path: ScenePath = ("shapes", shape)
+        if not edits.exists(self.project.scene, path):
+            raise CannotEvaluateError("the shape is not in the scene")
+        for slot in edits.get(self.project.scene, (*path, "effects")):
+            if slot.enabled:
+                yield self._part((*path, "effects", slot.id))
+
+    def slot(self, shape: str, slot: str) -> EffectSlot:
+        """One of a shape's effects. Raises EditError."""
+        return self._part(("shapes", shape, "effects", slot))  # type: ignore[no-any-return]
 
     def effect(self, effect: str) -> Effect:
         """An effect's settings. Raises CannotEvaluateError."""

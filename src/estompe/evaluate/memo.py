@@ -12,6 +12,7 @@ from estompe.document.kinds import CannotEvaluateError
 from estompe.evaluate.ledger import Ledger
 from estompe.evaluate.plan import Plan
 from estompe.evaluate.stage import Sized, Stage
+from estompe.evaluate.token import Token
 from estompe.geometry import Geometry
 from estompe.geometry.copies import Copies
 
@@ -40,7 +41,7 @@ class Memo:
         self._results: dict[int, Stage[Any]] = {}
         # Evicted results that a frame still holds: to find them costs nothing, to compute them again would.
         self._held: WeakValueDictionary[int, Stage[Any]] = WeakValueDictionary()
-        self._tokens: dict[Hashable, int] = {}
+        self._tokens: dict[Hashable, Token] = {}
         self._numbers = count()
         self._fresh: list[Stage[Any]] = []
         self._ledger = Ledger()
@@ -65,15 +66,17 @@ class Memo:
         made_from: everything the result depends on; equal keys give the same token even after the result was evicted.
         Raises CannotEvaluateError where running it has failed.
         """
+        key = name, made_from
         with self._lock:
-            number = next(self._numbers)
-            token = self._tokens.setdefault((name, made_from), number)
-            if token != number:
-                made = self._results.pop(token, None)
-                if made is not None:
-                    self._results[token] = made  # the last one used stands last
-                    return made
-        if token != number:
+            token = self._tokens.get(key)
+            known = token is not None
+            if token is None:
+                token = self._tokens[key] = Token.of(next(self._numbers), name, made_from)
+            made = self._results.pop(token, None) if known else None
+            if made is not None:
+                self._results[token] = made  # the last one used stands last
+                return made
+        if known:
             made = plan.planned.get(token)
             if made is not None:
                 return made
@@ -88,7 +91,8 @@ class Memo:
 
     def held(self, name: str, made_from: Hashable) -> Stage[Any] | None:
         """The stage, if it has been run and is still kept."""
-        return self._results.get(self._tokens.get((name, made_from), -1))
+        token = self._tokens.get((name, made_from))
+        return None if token is None else self._results.get(token)
 
     def keep(self, stages: list[Stage[Any]]) -> None:
         """Queue stages that have been run; they become visible after `take_in()`."""
@@ -101,7 +105,8 @@ class Memo:
             return
         with self._lock:
             for stage in self._fresh:
-                if stage.token not in self._results:
+                # What is remembered is kept elsewhere, under a budget of its own.
+                if stage.name != "link" and stage.token not in self._results:
                     self._results[stage.token] = stage
                     self._uncounted.append(stage)
                     self._about += self._size_about(stage.made)

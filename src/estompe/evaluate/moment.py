@@ -12,6 +12,7 @@ from estompe.document.project import Project
 from estompe.evaluate.graph import Graph
 from estompe.evaluate.lookup import SceneAtFrame
 from estompe.evaluate.memo import Memo
+from estompe.evaluate.others import Others
 from estompe.evaluate.problems import Problems
 from estompe.evaluate.schedule import Schedule
 from estompe.evaluate.state import Values
@@ -24,10 +25,20 @@ _SMALLEST, _LARGEST = ("smallest", "nearest"), ("largest", "farthest")
 class Moment:
     """A scene on one frame. `pause` is called before each stage is run and may raise.
 
+    others: the other moments of the scene; whole: resolve all of the scene now, and not only what is asked for. (Formulas that
+    measure what is remembered would else send moments after each other for ever.)
     reductions: what was found for each reduction in a formula, by its name, the falloff's id and the shape's id.
     """
 
-    def __init__(self, project: Project, frame: float, memo: Memo, pause: Callable[[], None] | None = None) -> None:
+    def __init__(
+        self,
+        project: Project,
+        frame: float,
+        memo: Memo,
+        others: Others,
+        pause: Callable[[], None] | None = None,
+        whole: bool = True,
+    ) -> None:
         self.frame = frame
         self.problems = Problems()
         self.reductions: dict[tuple[str, str, str], float] = {}
@@ -35,26 +46,15 @@ class Moment:
         me = proxy(self)
         self.parts = SceneAtFrame(project, frame, lambda *asked: me.reduced(*asked))
         self.schedule = Schedule(memo, pause)
-        self._project, self._memo, self._pause = project, memo, pause
-        self._first: Moment | None = None
-        self.graph = Graph(self.parts, self.schedule, self.problems, lambda *asked: me.at_start(*asked))
-        self.parts.resolve()
-        for path, error in self.parts.errors.items():
-            self.problems.add(path, f"{spoken(project.scene, path)}: {error}")
+        self.graph = Graph(self.parts, self.schedule, self.problems, others)
+        if whole:
+            self.parts.resolve()
+            for path, error in self.parts.errors.items():
+                self.problems.add(path, f"{spoken(project.scene, path)}: {error}")
 
     def settled(self, plan: Callable[[], Planned]) -> Planned:
         """What a plan gives, with all stages that it asked for run."""
         return self.schedule.settled(plan)
-
-    def at_start(self, shape: str, effect: str) -> Values | None:
-        """An effect's strength on the first frame of the shot; None on that frame itself, where it is found as ever."""
-        first = self._project.scene.first
-        if self.frame == first:
-            return None
-        if self._first is None:
-            self._first = Moment(self._project, first, self._memo, self._pause)
-        moment = self._first
-        return moment.settled(lambda: moment.graph.slot_strength(shape, effect))
 
     def reduced(self, what: str, falloff: str, shape: str) -> float:
         """A reduction of a falloff over a shape before its effects. Raises LookupError with words."""

@@ -9,7 +9,7 @@ from functools import partial
 
 import numpy as np
 
-from estompe.geometry import Domain, Geometry, carrying
+from estompe.geometry import Domain, Geometry, carrying, over_surface
 from estompe.geometry.copies import Copies
 from estompe.geometry.fracture import cut_into_cells
 from estompe.geometry.primitives import box, grid
@@ -33,6 +33,7 @@ from estompe.kernels import (
     sides,
     skin,
     smooth,
+    spread,
     surface,
     transform,
     volume,
@@ -136,7 +137,9 @@ def _surface_steps() -> list[tuple[str, Callable[[], object]]]:
         starts, members = mesh.topology.neighbours
         steps.append(("smoothing", partial(smooth.towards_neighbours, mesh.points, starts, members, values, 0.5)))
         steps.append(("blurring", partial(smooth.blurred, values, starts, members, 1)))
+        steps.append(("spreading", partial(_spread, starts, members, values)))
     small = grid(1.0, 1.0, 2, 2)
+    steps.append(("ways over surfaces", _march))
     steps.append(("distances to surfaces", lambda: _to_surface(small)))
     steps.append(("volumes", lambda: _volumes(small)))
     few = _frozen(np.zeros(len(small.points), np.float32))
@@ -155,6 +158,15 @@ def _surface_steps() -> list[tuple[str, Callable[[], object]]]:
     many = _frozen(np.zeros((8192, 3), np.float32))
     steps.append(("own spaces", lambda: transform.transformed(many, np.eye(4)[:3])))
     return steps
+
+
+def _spread(starts: Indices, members: Indices, values: Floats) -> None:
+    spread.spread(values, values, (starts, members), spread.neighbour_blocks(starts, members), values, values, 1)
+
+
+def _march() -> None:
+    mesh = grid(1.0, 1.0, 2, 2)
+    over_surface.from_place(mesh, Domain.POINT, np.eye(3), np.zeros(3), None)
 
 
 def _volumes(mesh: Geometry) -> None:

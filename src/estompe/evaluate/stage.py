@@ -5,6 +5,8 @@ from typing import Generic, Protocol, TypeVar
 
 from msgspec import Struct
 
+from estompe.evaluate.token import Token
+
 
 class _Sized(Protocol):
     @property
@@ -22,7 +24,7 @@ class Stage(Struct, Generic[Sized], weakref=True):
     """
 
     name: str
-    token: int
+    token: Token
     compute: Callable[[], Sized] | None
     made: Sized | None = None
 

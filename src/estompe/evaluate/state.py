@@ -7,6 +7,7 @@ from msgspec import Struct, field
 
 from estompe.document.scene import Color
 from estompe.evaluate.stage import Stage
+from estompe.evaluate.token import Token
 from estompe.geometry import Domain, Geometry
 from estompe.geometry.transforms import Matrix
 from estompe.kernels.types import Floats
@@ -19,9 +20,11 @@ class State(Struct, frozen=True):
     """A shape at some point of its chain, whose mesh may still have to be computed, with the tokens of what falloffs read."""
 
     stage: Stage[Geometry]
-    tokens: Mapping[str, int]
+    tokens: Mapping[str, Token]
     matrix: Matrix
     color: Color
+    at: tuple[str, int] = ("", 0)
+    """The shape's id, and how many of its enabled effects came before: it says the same on any moment."""
     domain: Domain = Domain.POINT
     """Which elements strengths are asked for."""
     number: int = field(default_factory=count().__next__)
@@ -32,10 +35,25 @@ class State(Struct, frozen=True):
         """The mesh, once its stage has been run."""
         return self.stage.value
 
+    def placed(self, stage: Stage[Geometry]) -> "State":
+        """The state where its shape stands."""
+        return State(stage, self._altered(stage, ("points", "normals")), self.matrix, self.color, self.at)
+
     def after(self, stage: Stage[Geometry], altered: Iterable[str]) -> "State":
-        """The state a stage leaves behind; what it does not alter keeps its token."""
-        return State(stage, {**self.tokens, **dict.fromkeys(altered, stage.token)}, self.matrix, self.color)
+        """The state an effect leaves behind; what it does not alter keeps its token."""
+        return State(stage, self._altered(stage, altered), self.matrix, self.color, self._next)
+
+    def passed_on(self) -> "State":
+        """The state behind an effect that does nothing."""
+        return State(self.stage, self.tokens, self.matrix, self.color, self._next)
 
     def on(self, domain: Domain) -> "State":
         """The same state, with strengths asked for other elements of it."""
-        return State(self.stage, self.tokens, self.matrix, self.color, domain)
+        return State(self.stage, self.tokens, self.matrix, self.color, self.at, domain)
+
+    @property
+    def _next(self) -> tuple[str, int]:
+        return self.at[0], self.at[1] + 1
+
+    def _altered(self, stage: Stage[Geometry], altered: Iterable[str]) -> dict[str, Token]:
+        return {**self.tokens, **dict.fromkeys(altered, stage.token)}

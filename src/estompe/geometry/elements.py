@@ -8,8 +8,10 @@ from numpy.typing import NDArray
 from estompe.geometry.closing import border_loops
 from estompe.geometry.copies import Copies
 from estompe.geometry.geometry import Domain, Geometry
+from estompe.geometry.over_surface import from_place, from_strength
 from estompe.geometry.pieces import Ids
 from estompe.geometry.samples import samples_of, through_uvs
+from estompe.geometry.transforms import Matrix
 from estompe.kernels.types import Floats, Indices
 
 
@@ -82,6 +84,27 @@ class Elements:
         """Elements next to each: starts, int32 (n + 1,), and members, int32. Declared as "topology"."""
         self._check("topology")
         return self._samples.neighbours
+
+    @property
+    def neighbour_blocks(self) -> tuple[Indices, Indices]:
+        """The blocks of elements next to each block, as `estompe.kernels.spread` wants them. Declared as "topology"."""
+        self._check("topology")
+        return self._samples.neighbour_blocks
+
+    def way_from_strength(self, linear: Matrix, strength: Floats, speed: Floats | None = None) -> Floats:
+        """How far over the surface at rest each element is from where a strength is over one half, float32 (n,), scene units.
+
+        linear: the shape's rotation and scale, float64 (3, 3); speed: 0..1 for each element. Declared as "rest" and "topology".
+        """
+        self._check("rest")
+        self._check("topology")
+        return from_strength(self._geometry, self.domain, linear, strength, speed)
+
+    def way_from_place(self, linear: Matrix, place: Matrix, speed: Floats | None = None) -> Floats:
+        """The same from the place of the surface nearest to another in the world. Declared as "points", "rest" and "topology"."""
+        for name in ("points", "rest", "topology"):
+            self._check(name)
+        return from_place(self._geometry, self.domain, linear, place, speed)
 
     @property
     def are_copies(self) -> bool:

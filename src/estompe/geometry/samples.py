@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from estompe.geometry.copies import Copies
 from estompe.geometry.geometry import Domain, Geometry, frozen
 from estompe.kernels.mixing import Mix, mixed
+from estompe.kernels.spread import neighbour_blocks
 from estompe.kernels.topology import corners_of_points
 from estompe.kernels.types import Floats, Indices
 
@@ -61,10 +62,22 @@ class Samples:
 
     @cached_property
     def neighbours(self) -> tuple[Indices, Indices]:
-        """The elements next to each: starts, int32 (n + 1,), and members, int32."""
-        both = np.concatenate([self.pairs, self.pairs[:, ::-1]])
+        """The elements next to each: starts, int32 (n + 1,), and members, int32; the nearest where nothing joins them."""
+        pairs = self.pairs
+        if not len(pairs) and len(self) > 1:
+            key = "nearest", self.domain, self.geometry.topology
+            pairs = self.geometry.at_rest.derived(key, lambda: near_pairs(self.rest))
+        both = np.concatenate([pairs, pairs[:, ::-1]])
         starts, order = corners_of_points(np.ascontiguousarray(both[:, 0]), len(self))
         return starts, np.ascontiguousarray(both[order, 1])
+
+    @property
+    def neighbour_blocks(self) -> tuple[Indices, Indices]:
+        """The blocks of elements next to each block: starts and members, int32; kept, since they stay the same."""
+        made: tuple[Indices, Indices] = self.geometry.at_rest.derived(
+            ("blocks", self.domain, self.geometry.topology), lambda: neighbour_blocks(*self.neighbours)
+        )
+        return made
 
     def values(self, name: str) -> NDArray[Any] | None:
         """A stored attribute on the elements, float32 (n,) or (n, k), wherever it is kept; None if there is none."""
@@ -191,6 +204,13 @@ class _Copies(Samples):
     def pairs(self) -> Indices:
         copies = self.geometry
         made: Indices = copies.rest_positions.derived("pairs", lambda: near_pairs(copies.rest_positions.positions))
+        return made
+
+    @property
+    def neighbour_blocks(self) -> tuple[Indices, Indices]:
+        made: tuple[Indices, Indices] = self.geometry.rest_positions.derived(
+            "blocks", lambda: neighbour_blocks(*self.neighbours)
+        )
         return made
 
     def values(self, name: str) -> NDArray[Any] | None:

@@ -1,0 +1,55 @@
+"""Crumple: points sink in, each by a random share."""
+
+from typing import Annotated, ClassVar, Literal
+
+import numpy as np
+
+from estompe.document.kinds import EVERY_ELEMENT, ActsOn, Context, Effect, register
+from estompe.document.numbers import Number, plain
+from estompe.document.settings import setting, whole
+from estompe.geometry import Domain, Geometry
+from estompe.geometry.carrying import Spread, varied
+from estompe.geometry.random import random_of
+from estompe.geometry.samples import samples_of
+from estompe.kernels.displace import displace_along
+from estompe.kernels.types import Floats
+
+
+@register
+class Crumple(Effect, tag="crumple"):
+    """Points move against their normals by a share of the amount that stays with each; pieces move towards the middle of all."""
+
+    acts: ClassVar[tuple[ActsOn, ...]] = EVERY_ELEMENT
+    label: ClassVar[str] = "Crumple"
+    text: ClassVar[str] = "Sinks the surface in, each point by a random share of the amount, as paper or tar shrinks."
+
+    amount: Annotated[
+        Number, setting("Amount", "The farthest any goes at full strength.", unit="length", step=0.005)
+    ] = 0.1
+    least: Annotated[
+        Number,
+        setting(
+            "At least",
+            "The share of it that all go; the rest is random.",
+            unit="fraction",
+            low=0.0,
+            high=1.0,
+            step=0.01,
+        ),
+    ] = 0.3
+    seed: Annotated[int, whole("Seed", "Another number, other shares.", low=0, high=2**31 - 1)] = 1
+
+    def is_identity(self) -> bool:
+        return plain(self.amount) == 0.0
+
+    def apply(self, geometry: Geometry, strength: Floats, context: Context) -> Geometry:
+        elements, least = samples_of(geometry, context.domain), np.float32(plain(self.least))
+        shares = least + (np.float32(1.0) - least) * random_of(elements.ids, self.seed)
+        if context.domain is Domain.POINT:
+            sunk = displace_along(geometry.points, geometry.normals, strength * shares, -plain(self.amount))
+            return geometry.moved(sunk)
+        count = len(shares)
+        offsets, none = np.zeros((count, 3), np.float32), np.zeros((count, 3), np.float32)
+        offsets[:, 1] = np.float32(-plain(self.amount)) * shares
+        axes: Literal["own", "outward"] = "own" if context.domain is Domain.FACE else "outward"
+        return varied(geometry, context.domain, strength, Spread(offsets, none, np.ones((count, 3), np.float32)), axes)

@@ -1,0 +1,361 @@
+"""Other moments of one scene: what is seen on other frames, and what kinds with memory made of all frames before.
+
+What stands for a state is a digest of everything that led to it: where it started, and what was seen at each step. So an edit
+that matters from some frame on leaves the digests of all frames before it as they were, whatever edit it is, and a digest means
+the same in another process, after a restart and on another machine.
+"""
+
+import math
+from collections.abc import Callable
+from functools import partial
+from typing import Any, NamedTuple
+from weakref import proxy
+
+from estompe.document.kinds import CannotEvaluateError, tag_of
+from estompe.document.project import Project
+from estompe.document.remembering import Remembered, Remembering, Seen, Since
+from estompe.document.scene import Falloff, Layer
+from estompe.evaluate.keep import Keep
+from estompe.evaluate.lookup import SceneAtFrame
+from estompe.evaluate.memo import Memo
+from estompe.evaluate.moment import Moment
+from estompe.evaluate.others import Kept, Place, Sight
+from estompe.evaluate.problems import Problems
+from estompe.evaluate.schedule import Schedule, said_for
+from estompe.evaluate.stack import Stack
+from estompe.evaluate.stage import Stage
+from estompe.evaluate.state import State, Values
+from estompe.evaluate.token import Token, digest_of
+from estompe.kernels.types import Floats
+
+FORMAT = 1
+"""Raised when states of the same kind and version would come out otherwise, so that none of an older program is used."""
+# Moments hold arrays, so only those that are likely to be asked again stay.
+_MOMENTS = 4
+
+
+class Progress(NamedTuple):
+    """How far a past has been worked out: the place, the frame that is stepped to, the first and the last one of this run."""
+
+    place: Place
+    frame: int
+    first: int
+    last: int
+
+
+class _Elsewhere(NamedTuple):
+    """A falloff's layers on another frame, as tokens: they hold no arrays."""
+
+    falloff: Falloff
+    layers: list[Layer]
+    measured: list[Token]
+    values: list[Token]
+    made_from: Any
+    problems: list[tuple[Any, str]]
+
+
+class Past:
+    """Satisfies `estompe.evaluate.others.Others` for the moments of one scene, which share it.
+
+    pause: called between steps and stages, may raise; report: called for each step of a past that is worked out; steps: how many
+    have been run.
+    """
+
+    def __init__(
+        self,
+        project: Project,
+        memo: Memo,
+        keep: Keep | None = None,
+        pause: Callable[[], None] = lambda: None,
+        report: Callable[[Progress], None] = lambda _progress: None,
+    ) -> None:
+        self.project, self.memo = project, memo
+        self.keep = Keep() if keep is None else keep
+        self.pause, self.report = pause, report
+        self.steps = 0
+        self.links: dict[Place, dict[int, bytes]] = {}
+        self.keep.links = self.links
+        # Those that are planned are never run: what they would wait with is not wanted.
+        self._planned: dict[float, Moment] = {}
+        self._running: dict[float, Moment] = {}
+        self._first: Moment | None = None
+        self._begins: dict[Place, int] = {}
+        self._types: dict[Place, type[Remembered]] = {}
+        self._open: set[Place] = set()
+        self._elsewhere: dict[Any, _Elsewhere] = {}
+        self._strengths: dict[Any, Token] = {}
+
+    # Other moments
+
+    def planned(self, frame: float) -> Moment:
+        """The scene on a frame, to be planned only."""
+        return self._moment(self._planned, frame)
+
+    def running(self, frame: float) -> Moment:
+        """The scene on a frame, to be run."""
+        return self._moment(self._running, frame)
+
+    def _moment(self, pool: dict[float, Moment], frame: float) -> Moment:
+        found = pool.pop(frame, None)
+        if found is None:
+            found = self._made(frame)
+        pool[frame] = found
+        while len(pool) > _MOMENTS:
+            del pool[next(iter(pool))]
+        return found
+
+    def _made(self, frame: float) -> Moment:
+        # Weak, since it is held here: circles wait for the collector with all their arrays.
+        me = proxy(self)
+        return Moment(self.project, frame, self.memo, me, lambda: me.pause(), whole=False)
+
+    def parts_on(self, frame: float) -> SceneAtFrame:
+        """The parts of the scene on another frame."""
+        return self.planned(frame).parts
+
+    def at_start(self, frame: float, shape: str, slot: str) -> Values | None:
+        """An effect's strength on the first frame of the shot; None on that frame itself, where it is found as ever."""
+        first = self.project.scene.first
+        if frame == first:
+            return None
+        if self._first is None:
+            self._first = self._made(first)
+        moment = self._first
+        return moment.settled(lambda: moment.graph.slot_strength(shape, slot))
+
+    def state_on(self, schedule: Schedule, frame: float, state: State) -> State:
+        """The same place of the same shape on another frame."""
+        there = _same_place(self.planned(frame), state)
+        token = there.stage.token
+
+        def compute() -> Any:
+            moment = self.running(frame)
+            return _checked(moment.settled(lambda: _same_place(moment, state)).stage, token, frame)
+
+        stage = schedule.stage(token.name, token.made_from, compute)
+        return State(stage, there.tokens, there.matrix, there.color, there.at, there.domain)
+
+    def strength_on(self, schedule: Schedule, frame: float, falloff: str, state: State) -> Values:
+        """A falloff's strength as it is at the same place on another frame. Raises CannotEvaluateError."""
+        key = frame, falloff, state.at, state.domain
+
+        def plan(moment: Moment) -> Values:
+            return moment.graph.strength(falloff, _same_place(moment, state))
+
+        token = self._strengths.get(key)
+        if token is None:
+            token = self._strengths[key] = plan(self.planned(frame)).token
+        return schedule.stage(token.name, token.made_from, lambda: self._run(frame, plan, token))
+
+    def _run(self, frame: float, plan: Callable[[Moment], Stage[Floats]], token: Token) -> Floats:
+        moment = self.running(frame)
+        made: Floats = _checked(moment.settled(lambda: plan(moment)), token, frame)
+        return made
+
+    def stack_on(self, schedule: Schedule, problems: Problems, frame: float, falloff: str, state: State) -> Stack:
+        """A falloff's layers as they are at the same place on another frame; what is wrong there is wrong here."""
+        key = frame, falloff, state.at, state.domain
+
+        def plan(moment: Moment) -> Stack:
+            return moment.graph.stack_now(moment.parts.falloff(falloff), _same_place(moment, state))
+
+        if key not in self._elsewhere:
+            moment = self.planned(frame)
+            made = plan(moment)
+            wrong = [(problem.path, problem.text) for problem in moment.problems.all() if problem.path[1] == falloff]
+            measured, values = [item.token for item in made.measured], [item.token for item in made.values]
+            self._elsewhere[key] = _Elsewhere(made.falloff, made.layers, measured, values, made.made_from, wrong)
+        there = self._elsewhere[key]
+        for path, text in there.problems:
+            problems.add(path, text)
+
+        def stages(name: str, tokens: list[Token]) -> list[Values]:
+            found = []
+            for number, token in enumerate(tokens):
+                pick = partial(_picked, plan, name, number)
+                found.append(schedule.stage(token.name, token.made_from, partial(self._run, frame, pick, token)))
+            return found
+
+        measured_here = stages("measured", there.measured)
+        values_here = stages("values", there.values)
+        return Stack(there.falloff, state, there.layers, measured_here, values_here, there.made_from)
+
+    # What is remembered
+
+    def linked(self, schedule: Schedule, frame: float, place: Place, sight: Sight) -> Stage[Kept]:
+        """The stage of a place's state after a frame. Raises CannotEvaluateError."""
+        digest = self._digest(place, frame, sight)
+        return schedule.stage("link", digest, lambda: self._computed(place, frame, sight, digest))
+
+    def _digest(self, place: Place, frame: float, sight: Sight) -> bytes:
+        """What stands for the state after a frame; those of whole frames are found once."""
+        links = self.links.setdefault(place, {})
+        number = int(frame) if frame == int(frame) else None
+        if number is not None and number in links:
+            return links[number]
+        begin = self._begins.setdefault(place, sight.kind.begins(self.project.scene.first))
+        self._types.setdefault(place, sight.kind.state)
+        if frame <= begin:
+            kind = sight.kind
+            return digest_of(("start", FORMAT, tag_of(kind), kind.version, float(frame), sight.made_from))
+        base, way = self._way(frame, sight.kind)
+        before = self.link(place, base)
+        looks = tuple((self.planned(at).graph.sight(place).made_from, seconds) for at, seconds in way[:-1])
+        digest = digest_of(("step", before, looks, sight.made_from, way[-1][1]))
+        if number is not None:
+            links[number] = digest
+        return digest
+
+    def link(self, place: Place, frame: int) -> bytes:
+        """What stands for the state of a place after a frame, from the nearest known one on. Raises CannotEvaluateError."""
+        links = self.links.setdefault(place, {})
+        if frame in links:
+            return links[frame]
+        if place in self._open:
+            raise CannotEvaluateError("it depends on itself on the frames before: choose another falloff")
+        self._open.add(place)
+        try:
+            for number in range(self._nearest(place, frame, links) + 1, frame + 1):
+                self.pause()
+                with _on_frame(number):
+                    links[number] = self._digest(place, number, self.planned(number).graph.sight(place))
+        finally:
+            self._open.discard(place)
+        return links[frame]
+
+    def _nearest(self, place: Place, frame: int, links: dict[int, bytes]) -> int:
+        """The last frame before one whose digest is known, or the one before it begins."""
+        begin = self._begins.get(place, self.project.scene.first)
+        number = frame
+        while number > begin and number - 1 not in links:
+            number -= 1
+        return number - 1
+
+    def _way(self, frame: float, kind: Remembering) -> tuple[int, list[tuple[float, float]]]:
+        """The whole frame before, and the moments from there to this one, each with the seconds to it."""
+        base = math.ceil(frame) - 1
+        looks, rate = kind.looks(), self.project.scene.frames_per_second
+        moments = [base + number / looks for number in range(1, looks)]
+        moments = [at for at in moments if at < frame - 1e-9] + [frame]
+        before = [float(base), *moments]
+        return base, [(at, (at - last) / rate) for last, at in zip(before, moments, strict=False)]
+
+    def _computed(self, place: Place, frame: float, sight: Sight, digest: bytes) -> Kept:
+        """A state: from what is kept, or from the one before."""
+        kind = sight.kind
+        kept = self.keep.get(digest, kind.state)
+        if kept is not None:
+            return kept
+        if frame <= self._begins[place]:
+            now = sight.seen()
+            with said_for(kind.label):
+                made = Kept(_state(kind, kind.start(now, frame)), len(now.elements))
+        else:
+            made = self._stepped(place, frame, sight)
+        if frame == int(frame):
+            self.keep.put(digest, place, int(frame), made)
+        return made
+
+    def _stepped(self, place: Place, frame: float, sight: Sight) -> Kept:
+        base, way = self._way(frame, sight.kind)
+        kept, last = self.state(place, base), float(base)
+        for at, seconds in way:
+            here = sight if at == frame else self._sight(place, at)
+            now = here.seen()
+            if len(now.elements) != kept.count:
+                raise CannotEvaluateError(self._changed(place, last, at, kept.count, len(now.elements)))
+            since = Since(seconds, at - last, at, partial(self._seen, place, last), self.pause)
+            with said_for(here.kind.label):
+                kept = Kept(_state(here.kind, here.kind.step(kept.state, now, since)), kept.count)
+            self.steps += 1
+            last = at
+        return kept
+
+    def _seen(self, place: Place, frame: float) -> Seen:
+        return self._sight(place, frame).seen()
+
+    def _sight(self, place: Place, frame: float) -> Sight:
+        moment = self.running(frame)
+        return moment.settled(lambda: moment.graph.sight(place))
+
+    def state(self, place: Place, frame: int) -> Kept:
+        """The state after a whole frame, from the nearest kept one before it.
+
+        Raises CannotEvaluateError, and what `pause` raises.
+        """
+        self.link(place, frame)
+        links, begin, kind = self.links[place], self._begins[place], self._types[place]
+        first, made = frame, self.keep.get(links[frame], kind)
+        while made is None and first > begin:
+            first -= 1
+            made = self.keep.get(links[first], kind) if self.keep.has(links[first]) else None
+        if made is None:
+            first -= 1
+        for number in range(first + 1, frame + 1):
+            self.pause()
+            self.report(Progress(place, number, first + 1, frame))
+            with _on_frame(number):
+                made = self._state_on(place, number)
+        assert made is not None
+        return made
+
+    def _state_on(self, place: Place, number: int) -> Kept:
+        moment = self.running(number)
+        return moment.settled(lambda: self.linked(moment.schedule, number, place, moment.graph.sight(place))).value
+
+    def _changed(self, place: Place, before: float, now: float, had: int, has: int) -> str:
+        """Why there are other elements than on the frame before, in words."""
+        cause = "the shape it is made from"
+        for index in range(place.effects_before + 1):
+            then = self._count_on(place, before, index)
+            if then != self._count_on(place, now, index):
+                break
+        if index > 0:
+            slots = list(self.planned(now).parts.enabled_slots(place.shape))
+            cause = f"its effect {slots[index - 1].effect.label}"
+        noun = place.domain.value
+        return (
+            f"on frame {now:g} there are {has:,} {noun}s and before there were {had:,}, because of {cause}: "
+            "put this before what changes them"
+        )
+
+    def _count_on(self, place: Place, frame: float, index: int) -> int:
+        moment = self.running(frame)
+        return moment.settled(lambda: moment.graph.state_at(place.shape, index)).geometry.count(place.domain)
+
+
+class _on_frame:  # noqa: N801
+    """Say on which frame something could not be evaluated."""
+
+    def __init__(self, frame: int) -> None:
+        self._frame = frame
+
+    def __enter__(self) -> None:
+        return
+
+    def __exit__(self, _kind: Any, error: Any, _trace: Any) -> None:
+        if isinstance(error, CannotEvaluateError) and not str(error).startswith("on frame "):
+            raise CannotEvaluateError(f"on frame {self._frame}: {error}") from None
+
+
+def _same_place(moment: Moment, state: State) -> State:
+    return moment.graph.on(moment.graph.state_at(*state.at), state.domain)
+
+
+def _picked(plan: Callable[[Moment], Stack], name: str, number: int, moment: Moment) -> Values:
+    stages: list[Values] = getattr(plan(moment), name)
+    return stages[number]
+
+
+def _checked(stage: Stage[Any], token: Token, frame: float) -> Any:
+    """What a stage made on another frame, if it is what was planned and not what stands in for a failure."""
+    if stage.token.digest != token.digest:
+        raise CannotEvaluateError(f"it cannot be had on frame {frame:g}: go there to see why")
+    return stage.value
+
+
+def _state(kind: Any, made: object) -> Remembered:
+    """A state a kind returned. Raises CannotEvaluateError for something else."""
+    if not isinstance(made, Remembered) or type(made) is not kind.state:
+        raise CannotEvaluateError(f"it returned {type(made).__name__}, not its state: its kind has a mistake")
+    return made

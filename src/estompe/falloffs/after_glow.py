@@ -1,0 +1,41 @@
+"""What another falloff leaves behind, and what fades."""
+
+from typing import Annotated, ClassVar
+
+import numpy as np
+
+from estompe.document.kinds import register
+from estompe.document.numbers import Number, plain
+from estompe.document.remembering import LooksPerFrame, RememberingSource, Seen, Since, Values
+from estompe.document.scene import Identifier
+from estompe.document.settings import setting
+
+
+@register
+class AfterGlow(RememberingSource, tag="after-glow"):
+    """The strength of another falloff; once that falls, it fades to half in a time of its own, and so on."""
+
+    group: ClassVar[str] = "time"
+    label: ClassVar[str] = "After-glow"
+    text: ClassVar[str] = "The strength of another falloff, which fades slowly after that has passed."
+
+    falloff: Annotated[Identifier, setting("Falloff", "The falloff that leaves a glow.", refers="falloff")]
+    half: Annotated[
+        Number, setting("Half in", "Seconds in which what is left halves.", low=0.0, high=1000.0, step=0.01)
+    ] = 0.5
+    looks_per_frame: LooksPerFrame = 1
+
+    def reads(self) -> tuple[str, ...]:
+        return ()
+
+    def looks(self) -> int:
+        return self.looks_per_frame
+
+    def start(self, now: Seen, frame: float) -> Values:
+        del frame
+        return Values(now.context.strength(self.falloff))
+
+    def step(self, state: Values, now: Seen, since: Since) -> Values:
+        half = plain(self.half)
+        left = np.float32(0.5 ** (since.seconds / half)) if half > 0.0 else np.float32(0.0)
+        return Values(np.maximum(state.values * left, now.context.strength(self.falloff)))

@@ -1,0 +1,74 @@
+"""Another falloff as it was some time ago, for each element another time."""
+
+import math
+from typing import Annotated, ClassVar, Literal
+
+import numpy as np
+
+from estompe.document.kinds import Context, Source, register
+from estompe.document.numbers import Number, plain
+from estompe.document.scene import Identifier
+from estompe.document.settings import setting, whole
+from estompe.geometry.elements import Elements
+from estompe.geometry.random import random_of
+from estompe.kernels.types import Floats
+
+_MOST = 240.0
+
+
+@register
+class Lag(Source, tag="lag"):
+    """The strength another falloff had some frames ago: all alike, at random, or by a third falloff."""
+
+    group: ClassVar[str] = "time"
+    label: ClassVar[str] = "Lag"
+    text: ClassVar[str] = "The strength another falloff had some frames ago, for each element its own number of frames."
+
+    falloff: Annotated[Identifier, setting("Falloff", "The falloff that is followed.", refers="falloff")]
+    frames: Annotated[Number, setting("Frames", "The longest lag.", unit="frames", low=0.0, high=_MOST, step=0.1)] = (
+        12.0
+    )
+    by: Annotated[
+        Literal["all alike", "random", "falloff"],
+        setting("Whose", "All elements lag alike, each by a random share, or each by the strength of another falloff."),
+    ] = "random"
+    share: Annotated[
+        Identifier | None,
+        setting("By falloff", "Where it is full the lag is longest.", refers="falloff", when=("by", ("falloff",))),
+    ] = None
+    seed: Annotated[
+        int, whole("Seed", "Another number, other lags.", low=0, high=2**31 - 1, when=("by", ("random",)))
+    ] = 1
+
+    def reads(self) -> tuple[str, ...]:
+        return ("topology",)
+
+    def other_frames(self) -> tuple[float, ...]:
+        longest = min(plain(self.frames), _MOST)
+        if self.by == "all alike":
+            return (-longest,) if longest > 0.0 else ()
+        return tuple(-float(number) for number in range(1, math.ceil(longest) + 1))
+
+    def measure(self, elements: Elements, context: Context) -> Floats:
+        frames = self.other_frames()
+        if not frames:
+            return context.strength(self.falloff)
+        if self.by == "all alike":
+            return context.strength(self.falloff, frames[0])
+        lag = self._share(elements, context) * np.float32(min(plain(self.frames), _MOST))
+        whole_frames = np.minimum(lag.astype(np.int32), len(frames) - 1)
+        part = lag - whole_frames.astype(np.float32)
+        found = np.zeros(len(elements), np.float32)
+        earlier = context.strength(self.falloff)
+        for number, offset in enumerate(frames):
+            later, earlier = earlier, context.strength(self.falloff, offset)
+            chosen = np.flatnonzero(whole_frames == number)
+            found[chosen] = later[chosen] * (np.float32(1.0) - part[chosen]) + earlier[chosen] * part[chosen]
+        return found
+
+    def _share(self, elements: Elements, context: Context) -> Floats:
+        if self.by == "random":
+            return random_of(elements.ids, self.seed)
+        if self.share is None:
+            return np.ones(len(elements), np.float32)
+        return np.clip(context.strength(self.share), np.float32(0.0), np.float32(1.0))

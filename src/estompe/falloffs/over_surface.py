@@ -1,0 +1,61 @@
+"""The way over the surface from where something starts."""
+
+from typing import Annotated, ClassVar, Literal
+
+from estompe.document.kinds import CannotEvaluateError, Context, Source, register
+from estompe.document.scene import Identifier
+from estompe.document.settings import setting
+from estompe.geometry.elements import Elements
+from estompe.kernels.types import Floats
+
+
+@register
+class OverSurface(Source, tag="over-surface"):
+    """Scene units along the surface at rest from where a falloff is over one half, or from a control's nearest place."""
+
+    group: ClassVar[str] = "surface"
+    label: ClassVar[str] = "Way over the surface"
+    text: ClassVar[str] = "How far each element lies from a start, along the surface; a keyed range makes it grow."
+
+    start: Annotated[
+        Literal["falloff", "control"],
+        setting("Starts at", "Where a falloff is over one half, or at the place nearest to a control."),
+    ] = "control"
+    falloff: Annotated[
+        Identifier | None,
+        setting(
+            "Start", "The falloff it starts from: a painted one, a group, any.", refers="falloff",
+            when=("start", ("falloff",)),
+        ),
+    ] = None  # fmt: skip
+    control: Annotated[
+        Identifier | None,
+        setting("Control", "It starts at the nearest place.", refers="control", when=("start", ("control",))),
+    ] = None
+    speed: Annotated[
+        Identifier | None,
+        setting("Speed", "A falloff that slows it down where it is weak; at 0 nothing passes.", refers="falloff"),
+    ] = None
+
+    def reads(self) -> tuple[str, ...]:
+        places = ("points",) if self.start == "control" else ()
+        return *places, "rest", "topology", "matrix"
+
+    def unit(self) -> str:
+        return "length"
+
+    def measure(self, elements: Elements, context: Context) -> Floats:
+        linear = context.shape_matrix[:, :3]
+        speed = context.strength(self.speed) if self.speed is not None else None
+        if self.start == "control":
+            if self.control is None:
+                raise CannotEvaluateError("no control is chosen yet: choose where it starts")
+            return elements.way_from_place(linear, context.control(self.control).matrix[:, 3], speed)
+        if self.falloff is None:
+            raise CannotEvaluateError("no falloff is chosen yet: choose where it starts, such as a painted one")
+        strength = context.strength(self.falloff)
+        if len(strength) and float(strength.max()) <= 0.5:
+            raise CannotEvaluateError(
+                "its start is nowhere: no strength of that falloff is over one half on this frame"
+            )
+        return elements.way_from_strength(linear, strength, speed)

@@ -1,0 +1,36 @@
+"""What another falloff reached once stays."""
+
+from typing import Annotated, ClassVar
+
+import numpy as np
+
+from estompe.document.kinds import register
+from estompe.document.remembering import LooksPerFrame, RememberingSource, Seen, Since, Values
+from estompe.document.scene import Identifier
+from estompe.document.settings import setting
+
+
+@register
+class Stays(RememberingSource, tag="stays"):
+    """The largest strength of another falloff so far."""
+
+    group: ClassVar[str] = "time"
+    label: ClassVar[str] = "Stays"
+    text: ClassVar[str] = "The largest strength another falloff has had so far, so that what was reached stays."
+
+    falloff: Annotated[Identifier, setting("Falloff", "The falloff that is watched.", refers="falloff")]
+    looks_per_frame: LooksPerFrame = 1
+
+    def reads(self) -> tuple[str, ...]:
+        return ()
+
+    def looks(self) -> int:
+        return self.looks_per_frame
+
+    def start(self, now: Seen, frame: float) -> Values:
+        del frame
+        return Values(now.context.strength(self.falloff))
+
+    def step(self, state: Values, now: Seen, since: Since) -> Values:
+        del since
+        return Values(np.maximum(state.values, now.context.strength(self.falloff)))
