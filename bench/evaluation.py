@@ -8,7 +8,7 @@ from bench.figures import KEPT, Figure, fill, in_turn, keeping
 from estompe.document import edits
 from estompe.document.project import Project
 from estompe.evaluate import Memo, evaluate
-from estompe.evaluate.worker import Request, compute_answer
+from estompe.evaluate.answers import Request, compute_answer
 from estompe.falloffs.ramp import pieces
 from estompe.geometry.transforms import inverse, transform_matrix
 from estompe.kernels import displace, distance, noise, ramp

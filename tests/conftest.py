@@ -28,6 +28,7 @@ def _own_folders(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     """Preferences and autosaves never touch the person's own."""
     monkeypatch.setenv("XDG_CONFIG_HOME", str(tmp_path / "config"))
     monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path / "state"))
+    monkeypatch.setenv("XDG_CACHE_HOME", str(tmp_path / "cache"))
 
 
 @pytest.fixture

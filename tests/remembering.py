@@ -1,9 +1,28 @@
 """Small scenes with memory that several tests use."""
 
-from estompe.document.kinds import Source, kinds
+import threading
+from typing import Annotated, ClassVar
+
+import numpy as np
+
+from estompe.document.kinds import Source, kinds, register
 from estompe.document.numbers import Key, Keyed
 from estompe.document.project import Project
-from estompe.document.scene import Control, EffectSlot, Falloff, Layer, RampPoint, Range, Route, Scene, Shape, Transform
+from estompe.document.remembering import RememberingSource, Seen, Since, Values
+from estompe.document.scene import (
+    Control,
+    EffectSlot,
+    Falloff,
+    Identifier,
+    Layer,
+    RampPoint,
+    Range,
+    Route,
+    Scene,
+    Shape,
+    Transform,
+)
+from estompe.document.settings import setting
 from estompe.effects.push import Push
 from estompe.shapes.grid import Grid
 
@@ -37,3 +56,59 @@ EVERY_MEMORY = {
     "spread": lambda: source("spread", "near", 0.1, 6.0),
 }
 """One of each source with memory."""
+
+
+class Gate:
+    """Lets steps of `Slow` through one by one, or all."""
+
+    def __init__(self) -> None:
+        self._free = threading.Semaphore(0)
+        self.open = True
+        self.steps = 0
+
+    def close(self) -> None:
+        """From now on each step waits."""
+        self.open, self._free = False, threading.Semaphore(0)
+
+    def let(self, steps: int) -> None:
+        """Let so many steps through."""
+        for _ in range(steps):
+            self._free.release()
+
+    def let_all(self) -> None:
+        """Nothing waits any more."""
+        self.open = True
+        self.let(1000)
+
+    def passed(self) -> None:
+        """Called by each step."""
+        if not self.open:
+            self._free.acquire(timeout=30)
+        self.steps += 1
+
+
+GATE = Gate()
+
+
+class Slow(RememberingSource, tag="tests:slow"):
+    """Counts its steps, as slowly as a test wants."""
+
+    label: ClassVar[str] = "Slow"
+    text: ClassVar[str] = "Counts its steps."
+
+    falloff: Annotated[Identifier, setting("Falloff", "The falloff.", refers="falloff")]
+
+    def start(self, now: Seen, frame: float) -> Values:
+        del frame
+        return Values(now.context.strength(self.falloff))
+
+    def step(self, state: Values, now: Seen, since: Since) -> Values:
+        del since
+        GATE.passed()
+        return Values(np.maximum(state.values * np.float32(0.9), now.context.strength(self.falloff)))
+
+
+def registered_slow() -> None:
+    """Make it known, once."""
+    if "tests:slow" not in kinds(Source):
+        register(Slow)

@@ -7,8 +7,18 @@ from estompe.document import file
 from estompe.document.project import Project
 from estompe.evaluate import Frame, Memo
 from estompe.evaluate import evaluate as evaluate_frame
+from estompe.evaluate.keep import Keep
+from estompe.evaluate.past import Past
 
-_MEMO = Memo()
+_MEMO, _KEEP = Memo(), Keep()
+_PASTS: list[Past] = []
+
+
+def _past_of(project: Project) -> Past:
+    """The other moments of a project; the same for the same one, so that what it remembers is planned once."""
+    if not _PASTS or _PASTS[0].project is not project:
+        _PASTS[:] = [Past(project, _MEMO, _KEEP)]
+    return _PASTS[0]
 
 
 def open(path: str | os.PathLike[str]) -> Project:
@@ -89,4 +99,4 @@ def evaluate(project: Project, frame: float) -> Frame:
     >>> frame.problems
     ()
     """
-    return evaluate_frame(project, frame, _MEMO)
+    return evaluate_frame(project, frame, _MEMO, None, _past_of(project))

@@ -1,4 +1,4 @@
-"""The command line: `estompe`, and its commands prepare, sample, info, overlaps, bake and render."""
+"""The command line: `estompe`, and its commands prepare, sample, info, overlaps, bake, remember and render."""
 
 import argparse
 import contextlib
@@ -16,9 +16,10 @@ if TYPE_CHECKING:
     from estompe.document.project import Project
     from estompe.document.scene import EffectSlot, Scene
     from estompe.evaluate import Frame
+    from estompe.evaluate.past import Past
     from estompe.samples import Sample
 
-COMMANDS = ("prepare", "sample", "info", "overlaps", "bake", "render")
+COMMANDS = ("prepare", "sample", "info", "overlaps", "bake", "remember", "render")
 
 
 class UsageError(Exception):
@@ -91,7 +92,7 @@ class _Parser(argparse.ArgumentParser):
 
 
 def _window(words: Sequence[str]) -> int:
-    epilog = "commands: estompe prepare, sample, info, overlaps, bake and render; each has its own --help"
+    epilog = "commands: estompe prepare, sample, info, overlaps, bake, remember and render; each has its own --help"
     parser = _Parser("estompe", description="Falloff-driven procedural effects.", epilog=epilog)
     parser.add_argument("file", nargs="?", type=Path, metavar="FILE", help="a scene to open, or a mesh to import")
     parser.add_argument("--sample", metavar="NAME", help="open a sample scene")
@@ -140,6 +141,16 @@ def _command(words: Sequence[str]) -> int:
     bake.add_argument("--frames", metavar="A-B", help="the frames, such as 1-24; the whole shot if left out")
     bake.add_argument("--out", type=Path, required=True, metavar="X.usdc|DIR", help="a USD file, or a folder with --as")
     bake.add_argument("--as", dest="format", metavar="FORMAT", help="a sequence of mesh files: obj or ply")
+    bake.add_argument(
+        "--states", type=Path, metavar="DIR", help="where what the scene remembers is kept; else the cache"
+    )
+    bake.add_argument("--from-cache", action="store_true", help="work out nothing: fail where a state is not kept")
+    remember = commands.add_parser("remember", help="work out what a scene remembers, so that others need not")
+    remember.add_argument("file", type=Path, metavar="FILE")
+    remember.add_argument("--frames", metavar="A-B", help="the frames, such as 1-24; the whole shot if left out")
+    remember.add_argument("--states", type=Path, metavar="DIR", help="where it is kept; the cache if left out")
+    remember.add_argument("--into", type=Path, metavar="X.estompe", help="write the scene with the states in it")
+    remember.add_argument("--every", type=int, default=1, metavar="N", help="with --into: only every so many frames")
     render = commands.add_parser("render", help="draw a frame through the scene's camera")
     render.add_argument("file", type=Path, metavar="FILE")
     render.add_argument("--frame", type=float, metavar="N", help="the frame; the first one if left out")
@@ -154,6 +165,7 @@ def _command(words: Sequence[str]) -> int:
         "info": _run_info,
         "overlaps": _run_overlaps,
         "bake": _run_bake,
+        "remember": _run_remember,
         "render": _run_render,
     }
     runs[chosen.command](chosen)
@@ -287,12 +299,54 @@ def _run_bake(chosen: argparse.Namespace) -> None:
         raise UsageError(f"{chosen.out}: end it in {ends}, or say {words} for a folder")
     project = _project(chosen.file)
     first, last = _frames(chosen.frames, project.scene.first, project.scene.last)
+    past = _past_of(project, chosen.states, chosen.from_cache)
     if chosen.format is not None:
-        made = sequence.write(project, first, last, chosen.out, chosen.format, _progress)
+        made = sequence.write(project, first, last, chosen.out, chosen.format, _progress, past)
         print(f"{len(made)} files in {chosen.out}")
     elif writer is not None:
-        writer.write(project, first, last, chosen.out, _progress)
+        writer.write(project, first, last, chosen.out, _progress, past)
         print(f"frames {first}-{last} in {chosen.out}")
+    _tell_trouble(past)
+
+
+def _past_of(project: "Project", states: Path | None, only_kept: bool = False) -> "Past":
+    from estompe.exchange.states import past_of
+
+    if states is not None and states.exists() and not states.is_dir():
+        raise UsageError(f"{states}: is a file, not a folder")
+    return past_of(project, states, only_kept=only_kept)
+
+
+def _tell_trouble(past: "Past") -> None:
+    """Say what could not be kept; the work itself is done."""
+    folder = past.keep.folder
+    if folder is not None and folder.trouble:
+        print(f"estompe: {folder.trouble}", file=sys.stderr)
+    if folder is not None and folder.damaged:
+        print(f"estompe: {folder.damaged} damaged files of states in {folder.path} were passed over", file=sys.stderr)
+
+
+def _run_remember(chosen: argparse.Namespace) -> None:
+    from estompe.document import file
+    from estompe.exchange.states import with_states, work_out
+
+    if chosen.into is not None and chosen.into.suffix != file.ENDING:
+        raise UsageError(f"{chosen.into}: a scene file ends in {file.ENDING}")
+    if chosen.every < 1:
+        raise UsageError(f"--every {chosen.every}: use a whole number from 1 on")
+    project = _project(chosen.file)
+    first, last = _frames(chosen.frames, project.scene.first, project.scene.last)
+    if last < first:
+        raise UsageError(f"--frames {chosen.frames}: the last comes before the first")
+    past = _past_of(project, chosen.states)
+    steps = work_out(past, first, last, _progress)
+    kept = sum(len(links) for links in past.links.values())
+    print(f"{len(past.links)} places remember: {kept} states, {steps} steps run now")
+    if chosen.into is not None:
+        made = with_states(past, chosen.every)
+        file.save(made, chosen.into)
+        print(f"{len(made.scene.states)} states are in {chosen.into}")
+    _tell_trouble(past)
 
 
 def _progress(fraction: float, text: str) -> None:

@@ -10,7 +10,7 @@ from estompe.app.time import lanes
 from estompe.app.time.canvas import _connected, _runs
 from estompe.document.scene import Scene
 from estompe.evaluate import evaluate, worker
-from estompe.evaluate.worker import Request
+from estompe.evaluate.answers import Request
 from tests.app.driving import LEFT
 
 

@@ -8,8 +8,8 @@ from estompe.document.kinds import Effect, Source, kinds
 from estompe.document.scene import EffectSlot, Route
 from estompe.effects.hide import Hide
 from estompe.effects.push import Push
+from estompe.evaluate.answers import Request, compute_answer
 from estompe.evaluate.memo import Memo
-from estompe.evaluate.worker import Request, compute_answer
 from estompe.shapes.imported import ImportedMesh
 
 _HIDDEN = EffectSlot("hidden", Hide())

@@ -12,7 +12,8 @@ from estompe.document import edits
 from estompe.document.numbers import Key, Keyed
 from estompe.document.scene import Layer
 from estompe.evaluate import worker
-from estompe.evaluate.worker import Request, Worker
+from estompe.evaluate.answers import Request
+from estompe.evaluate.worker import Worker
 from estompe.falloffs.image import Image as ImageSource
 from estompe.shapes.grid import Grid
 

@@ -18,8 +18,8 @@ class Preferences(msgspec.Struct):
     """Saved as readable JSON in the person's configuration folder.
 
     theme: "desktop", "paper" or "charcoal"; text_size: one of `TEXT_SIZES`; navigation: one of `NAVIGATIONS`; results_mb,
-    frames_mb: memory budgets in MiB, 0 for a fraction of the machine's; threads, undo_depth: 0 for all; autosave: seconds;
-    splitters: sizes by name; added: entries that were added last.
+    frames_mb, states_mb: memory budgets in MiB, 0 for a fraction of the machine's; threads, undo_depth: 0 for all; autosave:
+    seconds; splitters: sizes by name; added: entries that were added last.
     """
 
     theme: str = "desktop"
@@ -27,6 +27,7 @@ class Preferences(msgspec.Struct):
     navigation: str = "left"
     results_mb: int = 0
     frames_mb: int = 0
+    states_mb: int = 0
     threads: int = 0
     undo_depth: int = 0
     autosave: int = 20
@@ -55,6 +56,11 @@ class Preferences(msgspec.Struct):
     def frames_budget(self) -> int:
         """Bytes of computed frames to keep."""
         return self.frames_mb << 20 if self.frames_mb > 0 else machine_memory() // 6
+
+    @property
+    def states_budget(self) -> int:
+        """Bytes of states to keep in memory, of what the scene remembers."""
+        return self.states_mb << 20 if self.states_mb > 0 else machine_memory() // 12
 
     def save(self) -> None:
         """Write the preferences; a folder that cannot be written is no reason to stop."""

@@ -10,6 +10,7 @@ from estompe.app.model.messages import Messages
 from estompe.app.model.numbers import Numbers
 from estompe.app.model.overlaps import Overlaps
 from estompe.app.model.painting import Painting
+from estompe.app.model.past import PastModel
 from estompe.app.model.playhead import Playhead
 from estompe.app.model.selection import Selection
 from estompe.document.project import Project
@@ -34,6 +35,7 @@ class Session(QObject):
         # What is current must be there before anybody looks.
         self.document.scene_changed.connect(self._follow)
         self.evaluator = Evaluator(self.document, self.selection, self.playhead, self.messages, self)
+        self.past = PastModel(self.document, self.playhead, self.evaluator, self.messages, self)
         self.numbers = Numbers(self.document, self.playhead, self.evaluator, self.messages, self)
         self.painting = Painting(self.document, self.selection, self.evaluator, self.messages, self)
         self.overlaps = Overlaps(self.document, self.evaluator, self.messages, self)
@@ -57,6 +59,7 @@ class Session(QObject):
     def close(self) -> None:
         """End background work."""
         self.overlaps.close()
+        self.past.close()
         self.evaluator.close()
 
     def _follow(self, _old: Scene, new: Scene) -> None:

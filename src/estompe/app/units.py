@@ -51,6 +51,14 @@ def counted(count: int) -> str:
     return f"{count:,}".replace(",", "\u00a0")
 
 
+def bytes_shown(count: int) -> str:
+    """A size in memory, in a unit that suits it."""
+    for unit, size in (("GB", 1e9), ("MB", 1e6), ("KB", 1e3)):
+        if count >= size:
+            return f"{count / size:.3g}\u00a0{unit}"
+    return f"{count}\u00a0bytes"
+
+
 def plural(word: str) -> str:
     """The plural of what elements are called."""
     return "copies" if word == "copy" else f"{word}s"

@@ -262,7 +262,7 @@ class Window(QWidget):
         """Take over what the person chose."""
         chosen = self.preferences
         self.session.document.set_undo_depth(max(0, chosen.undo_depth))
-        self.session.evaluator.worker.set_budgets(chosen.results_budget, chosen.frames_budget)
+        self.session.evaluator.worker.set_budgets(chosen.results_budget, chosen.frames_budget, chosen.states_budget)
         self.session.evaluator.worker.threads = max(0, chosen.threads)
         self.autosave.set_interval(max(5, chosen.autosave))
         self.view.orbits_left = chosen.navigation != "middle"

@@ -137,6 +137,16 @@ class Falloff(Part):
     ] = None
 
 
+class BakedState(Part):
+    """What a kind with memory worked out, kept with the scene.
+
+    digest: stands for all that led to it; asset: its bytes, stored beside the scene.
+    """
+
+    digest: Annotated[str, Meta(pattern=r"^[0-9a-f]{32}$")]
+    asset: AssetName
+
+
 class Camera(Part):
     """The shot's camera."""
 
@@ -164,6 +174,7 @@ class Scene(Part):
     last: Annotated[int, whole("Last", "The frame where the shot ends.", unit="frames", low=-100_000, high=100_000)] = (
         144
     )
+    states: tuple[BakedState, ...] = ()
     metres_per_unit: Annotated[
         float, setting("Metres per unit", "How long one scene unit is.", low=1e-6, high=1e6), Meta(gt=0, le=1e6)
     ] = 1.0

@@ -3,12 +3,16 @@
 Which are evicted changes how long it takes to have them again, never a bit of them.
 """
 
+import contextlib
 from collections.abc import Mapping
 from typing import NamedTuple
 
+import numpy as np
+from numpy.typing import NDArray
+
 from estompe.document.remembering import Remembered
 from estompe.evaluate.others import Kept, Place
-from estompe.evaluate.state_files import StateFolder
+from estompe.evaluate.state_files import StateFileError, StateFolder, unpacked
 
 DEFAULT_BUDGET = 1 << 30
 # The last two used always stay: the one that is stepped from and the one that is made.
@@ -25,19 +29,22 @@ class _Entry(NamedTuple):
 class Keep:
     """A store of states.
 
-    budget: bytes in memory; folder: where all of them go as well; links: what counts for the newest scene.
+    budget: bytes in memory; folder: where all of them go as well; links: what counts for the newest scene; baked: states that
+    are kept with that scene, as the bytes of their files.
     """
 
     def __init__(self, budget: int = DEFAULT_BUDGET, folder: StateFolder | None = None) -> None:
         self.budget, self.folder = budget, folder
         self.links: Mapping[Place, Mapping[int, bytes]] = {}
+        self.baked: Mapping[bytes, NDArray[np.uint8]] = {}
         self._entries: dict[bytes, _Entry] = {}
         self._strides: dict[Place, int] = {}
         self.used = 0
 
     def has(self, digest: bytes) -> bool:
         """Whether a state is there."""
-        return digest in self._entries or (self.folder is not None and self.folder.has(digest))
+        there = digest in self._entries or digest in self.baked
+        return there or (self.folder is not None and self.folder.has(digest))
 
     def get(self, digest: bytes, kind: type[Remembered]) -> Kept | None:
         """A state, if it is there. kind: of what type it must be."""
@@ -45,6 +52,9 @@ class Keep:
         if entry is not None:
             self._entries[digest] = entry  # the last one used stands last
             return entry.kept
+        if digest in self.baked:
+            with contextlib.suppress(StateFileError):
+                return unpacked(self.baked[digest].tobytes(), kind)
         return self.folder.read(digest, kind) if self.folder is not None else None
 
     def put(self, digest: bytes, place: Place, frame: int, kept: Kept) -> None:
@@ -63,6 +73,13 @@ class Keep:
         entry = self._entries.pop(digest, None)
         if entry is not None:
             self.used -= entry.kept.nbytes
+
+    def size(self, place: Place) -> int:
+        """Bytes of the state of a place that was used last; 0 if there is none in memory."""
+        for entry in reversed(self._entries.values()):
+            if entry.place == place:
+                return entry.kept.nbytes
+        return 0
 
     def frames(self, place: Place) -> set[int]:
         """The frames of a place after which the state is in memory, as the newest scene has it."""

@@ -43,6 +43,18 @@ class Progress(NamedTuple):
     last: int
 
 
+class Standing(NamedTuple):
+    """How far a place has been worked out.
+
+    begins: the frame it starts on; looks: steps a frame; nbytes: of a state; frames: those after which the state is in memory.
+    """
+
+    begins: int
+    looks: int
+    nbytes: int
+    frames: set[int]
+
+
 class _Elsewhere(NamedTuple):
     """A falloff's layers on another frame, as tokens: they hold no arrays."""
 
@@ -73,17 +85,40 @@ class Past:
         self.keep = Keep() if keep is None else keep
         self.pause, self.report = pause, report
         self.steps = 0
+        self.only_kept = False
+        """Whether a state that is not kept is an error, instead of being worked out."""
         self.links: dict[Place, dict[int, bytes]] = {}
         self.keep.links = self.links
+        assets = project.assets
+        self.keep.baked = {
+            bytes.fromhex(item.digest): assets[item.asset] for item in project.scene.states if item.asset in assets
+        }
         # Those that are planned are never run: what they would wait with is not wanted.
         self._planned: dict[float, Moment] = {}
         self._running: dict[float, Moment] = {}
         self._first: Moment | None = None
         self._begins: dict[Place, int] = {}
         self._types: dict[Place, type[Remembered]] = {}
+        self._looks: dict[Place, int] = {}
         self._open: set[Place] = set()
         self._elsewhere: dict[Any, _Elsewhere] = {}
         self._strengths: dict[Any, Token] = {}
+
+    def standing(self) -> dict[Place, Standing]:
+        """How far each place that was looked at has been worked out."""
+        return {
+            place: Standing(self._begins[place], self._looks[place], self.keep.size(place), self.keep.frames(place))
+            for place in list(self.links)
+            if place in self._looks
+        }
+
+    def first_difference(self, older: "Past") -> int | None:
+        """The first frame after which a state is another than in an older scene, of those that were known there."""
+        found = []
+        for place, links in self.links.items():
+            before = older.links.get(place, {})
+            found += [frame for frame, digest in links.items() if before.get(frame, digest) != digest]
+        return min(found, default=None)
 
     # Other moments
 
@@ -195,6 +230,7 @@ class Past:
             return links[number]
         begin = self._begins.setdefault(place, sight.kind.begins(self.project.scene.first))
         self._types.setdefault(place, sight.kind.state)
+        self._looks[place] = sight.kind.looks()
         if frame <= begin:
             kind = sight.kind
             return digest_of(("start", FORMAT, tag_of(kind), kind.version, float(frame), sight.made_from))
@@ -256,7 +292,13 @@ class Past:
             self.keep.put(digest, place, int(frame), made)
         return made
 
+    def kept(self, place: Place, digest: bytes) -> Kept | None:
+        """A state, if it is kept."""
+        return self.keep.get(digest, self._types[place])
+
     def _stepped(self, place: Place, frame: float, sight: Sight) -> Kept:
+        if self.only_kept and frame == int(frame):
+            raise CannotEvaluateError(f"what it remembers on frame {frame:g} is not kept: work it out first")
         base, way = self._way(frame, sight.kind)
         kept, last = self.state(place, base), float(base)
         for at, seconds in way:

@@ -10,6 +10,7 @@ from typing import Any
 
 import msgspec
 import numpy as np
+import platformdirs
 
 from estompe.document.remembering import Remembered
 from estompe.evaluate.others import Kept
@@ -24,6 +25,11 @@ _FORMS = ("<f4", "<f8", "<i4", "<i8", "|u1", "|b1", "|i1", "<u4", "<u8")
 _ABANDONED = 3600.0
 # Past the bound so much is removed at once, as a part of it.
 _ROOM = 8
+
+
+def default_folder() -> Path:
+    """Where states of all scenes go on this machine: the person's cache."""
+    return platformdirs.user_cache_path("estompe") / "states"
 
 
 class _Head(msgspec.Struct, array_like=True):

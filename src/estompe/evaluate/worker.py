@@ -6,19 +6,20 @@ so that evaluating their frames again finds every result that did not change and
 
 import threading
 import time
-from collections.abc import Callable, Hashable, Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
-from typing import Any
-
-from numpy.typing import NDArray
 
 from estompe import faults
-from estompe.document.kinds import CannotEvaluateError
-from estompe.document.pictures import stamp
 from estompe.document.project import Project
-from estompe.evaluate.frame import Frame, Shown, evaluate
-from estompe.evaluate.ledger import Ledger
+from estompe.evaluate.answers import Answer, Answers, Request, compute_answer
+from estompe.evaluate.keep import DEFAULT_BUDGET as STATES_BUDGET
+from estompe.evaluate.keep import Keep
 from estompe.evaluate.memo import DEFAULT_BUDGET, CancelledError, Memo
+from estompe.evaluate.others import Place
+from estompe.evaluate.past import Past
+from estompe.evaluate.past import Progress as PastProgress
+from estompe.evaluate.past import Standing as PlaceStanding
+from estompe.evaluate.state_files import StateFolder
 from estompe.kernels.compile import use_threads
 
 FRAME_BUDGET = 2 << 30
@@ -26,154 +27,38 @@ FRAME_BUDGET = 2 << 30
 _LONGEST_SILENCE = 0.25
 # Longer than this nobody waits for the thread to end; it is a daemon and goes with the process.
 _PATIENCE = 1.0
+# How often it is told how far a past has been worked out, and how long one may take before anything is said, seconds.
+_TOLD_EVERY, _SHORT = 0.05, 0.15
 
 
 @dataclass(frozen=True, eq=False)
-class Request:
-    """A frame of a project, with the shape and falloff that are current (ids, or None)."""
+class Standing:
+    """How far what a scene remembers has been worked out.
+
+    places: by place; working: the step at hand, or None; stale_from: the first frame whose states an edit made others of and that
+    have not been worked out again, or None; stopped: whether the person stopped it; trouble: why states cannot be kept on disk.
+    """
 
     project: Project
-    frame: int
-    shape: str | None = None
-    falloff: str | None = None
-
-    def asks_like(self, other: "Request") -> bool:
-        """Whether both are about the very same scene and show the same, on whatever frame."""
-        same = self.project.scene is other.project.scene and self.project.assets is other.project.assets
-        return same and (self.shape, self.falloff) == (other.shape, other.falloff)
-
-
-@dataclass(frozen=True, eq=False)
-class Answer:
-    """A frame that was computed, with the current falloff on the shapes that show it, by shape id."""
-
-    request: Request
-    frame: Frame
-    shown: dict[str, Shown]
-    milliseconds: float
+    places: dict[Place, PlaceStanding]
+    working: PastProgress | None = None
+    stale_from: int | None = None
+    stopped: bool = False
+    trouble: str = ""
 
     @property
-    def current(self) -> Shown | None:
-        """The current falloff on the current shape."""
-        return self.shown.get(self.request.shape or "")
-
-    @property
-    def past_half(self) -> float | None:
-        """The fraction of the current shape whose strength is over one half."""
-        return None if self.current is None else self.current.past_half
-
-    def arrays(self) -> Iterator[NDArray[Any]]:
-        """Every array the answer keeps alive."""
-        yield from self.frame.arrays()
-        for shown in self.shown.values():
-            yield from shown.arrays()
-
-    def pictures_unchanged(self) -> bool:
-        """Whether the picture files that were looked at are as they were."""
-        return all(_stamp(name) == before for name, before in self.frame.stamps.items())
-
-
-def _stamp(name: str) -> Hashable:
-    try:
-        return stamp(name)
-    except CannotEvaluateError:
-        return None
-
-
-def compute_answer(request: Request, memo: Memo, pause: Callable[[], None] = lambda: None) -> Answer:
-    """Answer a request here and now."""
-    began = time.perf_counter()
-    frame = evaluate(request.project, request.frame, memo, pause)
-    shown = {}
-    for shape in frame.scene.shapes:
-        pause()
-        frame[shape.id].prepare()  # here, not on the thread that draws
-        if request.falloff is not None and _shows(shape.id, request, frame):
-            try:
-                shown[shape.id] = frame.shown(shape.id, request.falloff)
-                shown[shape.id].past_half  # noqa: B018
-                shown[shape.id].prepare(frame[shape.id])
-            except (KeyError, CannotEvaluateError):
-                continue
-    current = shown.get(request.shape or "")
-    if current is not None:
-        current.edges_across  # noqa: B018
-    frame.finish()
-    return Answer(request, frame, shown, (time.perf_counter() - began) * 1000)
-
-
-def _shows(shape_id: str, request: Request, frame: Frame) -> bool:
-    """The current shape shows the falloff, and so does every shape that it drives."""
-    if shape_id == request.shape:
-        return True
-    routes = (route for slot in frame.shape(shape_id).effects for route in slot.routes)
-    return any(route.falloff == request.falloff for route in routes)
-
-
-class Answers:
-    """Answers by frame, within a budget; those farthest from the newest one are evicted first."""
-
-    def __init__(self, budget: int) -> None:
-        self.budget = budget
-        self._current: dict[int, Answer] = {}
-        self._older: dict[int, Answer] = {}
-        self._ledger = Ledger()
-        self._for: Request | None = None
-
-    @property
-    def full(self) -> bool:
-        """Whether another answer would be over the budget."""
-        return self._ledger.total > self.budget
-
-    def begin(self, request: Request) -> None:
-        """From now on answers are for this scene and selection; what there is for others only keeps its results alive."""
-        if self._for is not None and request.asks_like(self._for):
-            return
-        self._for = request
-        for number, answer in self._current.items():
-            self._older[number] = answer
-        self._current.clear()
-
-    def find(self, request: Request) -> Answer | None:
-        """The answer for a frame, if there is one for this very scene and selection."""
-        if self._for is None or not request.asks_like(self._for):
-            return None
-        answer = self._current.get(request.frame)
-        return answer if answer is not None and answer.pictures_unchanged() else None
-
-    def put(self, answer: Answer) -> None:
-        """Keep an answer, and evict others past the budget."""
-        number = answer.request.frame
-        self._older.pop(number, None)
-        self._current[number] = answer
-        self._ledger.enter(number, answer)
-        while self.full and len(self._current) + len(self._older) > 1:
-            self._evict(number)
-
-    def _evict(self, near: int) -> None:
-        store = self._older or self._current
-        far = max((number for number in store if number != near), key=lambda number: abs(number - near), default=None)
-        if far is None:
-            store = self._current
-            far = max((number for number in store if number != near), key=lambda number: abs(number - near))
-        del store[far]
-        if far not in self._current and far not in self._older:
-            self._ledger.remove(far)
-
-    def has(self, frame: int) -> bool:
-        """Whether a frame is there for the current scene and selection."""
-        return frame in self._current
-
-    def all(self) -> dict[int, Answer]:
-        """The answers for the current scene and selection."""
-        return dict(self._current)
+    def kept(self) -> set[int]:
+        """The frames on which every place has its state."""
+        each = [place.frames for place in self.places.values()]
+        return set.intersection(*each) if each else set()
 
 
 class Worker:
     """A thread that answers requests. All callbacks come from that thread.
 
     answered: for each request that was not overtaken; readied: for each frame computed ahead, with its fraction past half;
-    failed: with a line for a person, when computing one failed in a way nobody foresaw.
+    failed: with a line for a person, when computing one failed in a way nobody foresaw; stood: how far what is remembered has
+    been worked out, some times a second while it is.
     """
 
     def __init__(
@@ -183,13 +68,24 @@ class Worker:
         frame_budget: int = FRAME_BUDGET,
         failed: Callable[[str], None] = lambda _text: None,
         memo_budget: int = DEFAULT_BUDGET,
+        stood: Callable[[Standing], None] = lambda _standing: None,
+        states: StateFolder | None = None,
     ) -> None:
         self.memo = Memo(memo_budget)
+        self.keep = Keep(folder=states)
+        self._stood = stood
+        self._past: Past | None = None
+        self._before: Past | None = None
+        self._at_work: PastProgress | None = None
+        self._stopped = False
+        self._begun, self._told = 0.0, 0.0
         self._answered, self._readied, self._failed = answered, readied, failed
         self._answers = Answers(frame_budget)
         self._wake = threading.Condition()
         self._waiting: Request | None = None
         self._stopping = False
+        self.standing: Standing | None = None
+        """How far what is remembered has been worked out; a step is in it before it is run, however long it takes."""
         self.threads = 0
         """How many threads kernels use from the next request on; 0 for all."""
         self._last_answer = 0.0
@@ -197,15 +93,24 @@ class Worker:
         self._thread.start()
 
     def ask(self, request: Request) -> None:
-        """Ask for a frame; a request that is still waiting is forgotten."""
+        """Ask for a frame; a request that is still waiting is forgotten, and what was stopped goes on."""
         with self._wake:
+            self._stopped = False
             self._waiting = request
             self._wake.notify()
 
-    def set_budgets(self, memo: int, frames: int) -> None:
-        """Change how many bytes of results and of frames are kept."""
+    def stop_past(self) -> bool:
+        """Stop working out what is remembered, until somebody asks again. Returns whether there was anything to stop."""
         with self._wake:
-            self.memo.budget, self._answers.budget = memo, frames
+            past = self._past
+            running = past is not None and self._at_work is not None
+            self._stopped = self._stopped or running
+        return running
+
+    def set_budgets(self, memo: int, frames: int, states: int = STATES_BUDGET) -> None:
+        """Change how many bytes of results, of frames and of states are kept."""
+        with self._wake:
+            self.memo.budget, self._answers.budget, self.keep.budget = memo, frames, states
 
     def ready(self, request: Request) -> Answer | None:
         """The answer, if that frame has already been computed for this scene, shape and falloff."""
@@ -246,6 +151,8 @@ class Worker:
         with self._wake:
             self._answers = Answers(self._answers.budget)
             self.memo = Memo(self.memo.budget)
+            self._past = self._before = None
+            self.keep = Keep(self.keep.budget, self.keep.folder)
 
     def _run(self) -> None:
         while True:
@@ -257,6 +164,7 @@ class Worker:
                 self._answer(request)
                 self._fill_ahead(request)
             except CancelledError:
+                self._rest()
                 continue
             except Exception as error:  # whatever it is, the next request must find the thread alive
                 text = faults.record(error, f"Computing frame {request.frame}")
@@ -273,7 +181,11 @@ class Worker:
             return None if self._stopping else request
 
     def _answer(self, request: Request) -> None:
-        answer = self.ready(request) or compute_answer(request, self.memo, self._pause)
+        self._begun = time.monotonic()
+        answer = self.ready(request)
+        if answer is None:
+            answer = compute_answer(request, self.memo, self._pause, self._past_of(request, self._pause_between_steps))
+        self._rest()
         self._store(answer)
         self._last_answer = time.monotonic()
         if not self._stopping:
@@ -287,7 +199,9 @@ class Worker:
                 return
             self._stop_if_wanted()
             ahead = Request(request.project, number, request.shape, request.falloff)
-            answer = compute_answer(ahead, self.memo, self._stop_if_wanted)
+            past = self._past_of(ahead, self._stop_if_wanted)
+            answer = compute_answer(ahead, self.memo, self._stop_if_wanted, past)
+            self._rest()
             self._stop_if_wanted()
             self._store(answer)
             self._readied(ahead, answer.past_half)
@@ -296,6 +210,65 @@ class Worker:
         with self._wake:
             self._answers.put(answer)
 
+    def _past_of(self, request: Request, pause: Callable[[], None]) -> Past:
+        """The other moments of a request's scene, which all its frames share."""
+        project, past = request.project, self._past
+        if past is None or past.project.scene is not project.scene or past.project.assets is not project.assets:
+            self._before = past
+            past = self._past = Past(project, self.memo, self.keep, report=self._report)
+        past.pause = pause
+        return past
+
+    def _report(self, progress: PastProgress) -> None:
+        """A step of a past begins."""
+        self._at_work = progress
+        if self._stopped:
+            raise CancelledError
+        self.standing = self._found_standing()
+        now = time.monotonic()
+        if now - self._told > _TOLD_EVERY and now - self._begun > _SHORT:
+            self._told = now
+            self._tell()
+
+    def _rest(self) -> None:
+        """Nothing is stepped any more."""
+        self._at_work = None
+        if self._past is not None and self._past.links:
+            self._tell()
+
+    def _tell(self) -> None:
+        self.standing = self._found_standing()
+        if self.standing is not None and not self._stopping:
+            self._stood(self.standing)
+
+    def _found_standing(self) -> Standing | None:
+        past, folder = self._past, self.keep.folder
+        if past is None:
+            return None
+        places, trouble = past.standing(), "" if folder is None else folder.trouble
+        stale = self._stale_from(past, places)
+        return Standing(past.project, places, self._at_work, stale, self._stopped, trouble)
+
+    def _stale_from(self, past: Past, places: dict[Place, PlaceStanding]) -> int | None:
+        """The first frame that an edit made another one and whose states are not there yet."""
+        first = past.first_difference(self._before) if self._before is not None else None
+        if first is None:
+            return None
+        done = set.intersection(*(place.frames for place in places.values())) if places else set()
+        while first in done:
+            first += 1
+        return first if first <= past.project.scene.last else None
+
+    def _pause_between_steps(self) -> None:
+        """Steps are kept, so giving way between them loses nothing; while dragging a picture must still come now and then."""
+        now = time.monotonic()
+        if self._stopping or self._stopped:
+            raise CancelledError
+        if self._waiting is not None and (
+            now - self._last_answer < _LONGEST_SILENCE or now - self._begun > _LONGEST_SILENCE
+        ):
+            raise CancelledError
+
     def _pause(self) -> None:
         if self._waiting is not None and time.monotonic() - self._last_answer < _LONGEST_SILENCE:
             raise CancelledError
@@ -303,7 +276,7 @@ class Worker:
             raise CancelledError
 
     def _stop_if_wanted(self) -> None:
-        if self._waiting is not None or self._stopping:
+        if self._waiting is not None or self._stopping or self._stopped:
             raise CancelledError
 
 

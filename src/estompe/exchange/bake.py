@@ -6,20 +6,29 @@ from pathlib import Path
 
 from estompe.document.project import Project
 from estompe.document.scene import Falloff, Shape
-from estompe.evaluate import Frame, Memo, Problem, evaluate
+from estompe.evaluate import Frame, Problem, evaluate
 from estompe.evaluate.frame import Shown
+from estompe.evaluate.past import Past
 from estompe.exchange.errors import ExchangeError, Progress
+from estompe.exchange.states import past_of
 from estompe.geometry import Domain
 from estompe.kernels.types import Floats
 
 
-def frames(project: Project, first: int, last: int, progress: Progress) -> Iterator[Frame]:
-    """Every frame from first to last, one after the other. Raises ExchangeError for a scene with problems."""
-    memo = Memo()
+def frames(project: Project, first: int, last: int, progress: Progress, past: Past | None = None) -> Iterator[Frame]:
+    """Every frame from first to last, one after the other. Raises ExchangeError for a scene with problems.
+
+    What is remembered goes on from the nearest state that is kept, so a bake that was stopped can be run again.
+    """
+    past = past_of(project) if past is None else past
     count = last - first + 1
     for number in range(first, last + 1):
-        progress((number - first) / count, f"frame {number} of {first}–{last}")
-        frame = evaluate(project, number, memo, lambda: None)
+        done = (number - first) / count
+        progress(done, f"frame {number} of {first}–{last}")
+        past.report = lambda step, done=done, number=number: progress(  # type: ignore[misc]
+            done, f"on the way to {number}: {step.frame - step.first + 1} of {step.last - step.first + 1}"
+        )
+        frame = evaluate(project, number, past.memo, None, past)
         blocking = [problem for problem in frame.problems if problem.blocks]
         if blocking:
             raise ExchangeError(f"the scene cannot be baked: {described(frame, blocking[0])}")

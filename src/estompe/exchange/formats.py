@@ -5,21 +5,29 @@ A reader's or writer's module must import quickly: slow libraries are imported w
 
 from collections.abc import Callable
 from pathlib import Path
-from typing import NamedTuple
+from typing import NamedTuple, Protocol
 
 from estompe.document.project import Project
 from estompe.document.scene import Shape
 from estompe.evaluate.frame import Frame
+from estompe.evaluate.past import Past
 from estompe.exchange.errors import Progress
 from estompe.geometry import Geometry
 from estompe.registered import import_all
 
 Read = Callable[[Path, Progress, float], Geometry]
 """Reads a file, tells its progress, and gives one mesh; the number says how many metres a scene unit is."""
-WriteScene = Callable[[Project, int, int, Path, Progress], None]
-"""Writes the frames from one to another into one file, whole or not at all."""
 WriteShape = Callable[[Frame, Shape, Path], None]
 """Writes one shape of one frame into a file that is moved to its place afterwards."""
+
+
+class WriteScene(Protocol):
+    """Writes the frames from one to another into one file, whole or not at all."""
+
+    def __call__(
+        self, project: Project, first: int, last: int, path: Path, progress: Progress = ..., past: Past | None = None
+    ) -> None:
+        """progress: may raise to cancel; past: the other moments of the scene. Raises ExchangeError."""
 
 
 class Reader(NamedTuple):

@@ -6,6 +6,7 @@ from pathlib import Path
 
 from estompe.document.project import Project
 from estompe.document.scene import Scene
+from estompe.evaluate.past import Past
 from estompe.exchange.bake import check_folder, check_frames, file_word, frames
 from estompe.exchange.errors import ExchangeError, Progress
 from estompe.exchange.formats import SEQUENCE_WRITERS, load_formats
@@ -18,6 +19,7 @@ def write(
     folder: Path,
     name: str,
     progress: Progress = lambda _fraction, _text: None,
+    past: Past | None = None,
 ) -> list[Path]:
     """Bake frames to files such as `shape.0001.obj` in a folder, which is made if it is not there.
 
@@ -36,7 +38,7 @@ def write(
         # Inside the folder, so that the files are on its file system, and only the folder need be writable.
         with tempfile.TemporaryDirectory(prefix=".estompe-", dir=folder) as part:
             names = _file_names(project.scene)
-            for frame in frames(project, first, last, progress):
+            for frame in frames(project, first, last, progress, past):
                 for shape in frame.scene.shapes:
                     writer.write(frame, shape, Path(part) / f"{names[shape.id]}.{int(frame.number):04d}{writer.ending}")
             made = _moved(Path(part), folder)

@@ -1,12 +1,21 @@
 """The File menu."""
 
+from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 from PyQt6.QtGui import QImage
 
+from estompe.app import units
 from estompe.app.commands.command import Command, needs_scene
 from estompe.app.context import AppContext
+from estompe.document import edits
+from estompe.document.project import Project
+from estompe.evaluate.past import Past
+from estompe.exchange.errors import Progress
+from estompe.exchange.states import past_of, with_states
+from estompe.exchange.states import work_out as work_out_shot
 from estompe.render.picture import save_png
 from estompe.render.renderer import Picture
 
@@ -31,6 +40,50 @@ def save_picture_to(context: AppContext, path: Path) -> None:
         context.status.say(f"{path}: cannot be written ({error.strerror or error})", "error")
 
 
+def work_out(context: AppContext) -> None:
+    """Work out what the scene remembers on all frames of the shot, with progress; it is kept on this machine."""
+    _worked_out(context, "working out the shot", lambda past: past.steps, lambda steps: _say_steps(context, steps))
+
+
+def keep_states(context: AppContext) -> None:
+    """Work out what the scene remembers, and keep it with the scene, as one step of undo."""
+
+    def take(made: Project) -> None:
+        document = context.session.document
+        if not made.scene.states:
+            context.status.say("nothing in this scene remembers anything", "warning")
+            return
+        document.add_assets(dict(made.assets))
+        document.commit(edits.put(document.scene, ("states",), made.scene.states), "Keep states in the scene")
+        size = sum(made.assets[item.asset].nbytes for item in made.scene.states)
+        context.status.say(f"{len(made.scene.states)} states, {units.bytes_shown(size)}, are saved with the scene")
+
+    _worked_out(context, "keeping states", with_states, take)
+
+
+def drop_states(context: AppContext) -> None:
+    """Keep no states with the scene any more."""
+    document = context.session.document
+    document.commit(edits.put(document.scene, ("states",), ()), "Let go of states in the scene")
+
+
+def _worked_out(context: AppContext, title: str, then: Callable[[Past], Any], take: Callable[[Any], None]) -> None:
+    project = context.session.document.project
+    first, last = project.scene.first, project.scene.last
+
+    def job(progress: Progress) -> Any:
+        past = past_of(project)
+        past.pause = lambda: progress(0.0, title)
+        work_out_shot(past, first, last, progress)
+        return then(past)
+
+    context.work.start(title, job, take)
+
+
+def _say_steps(context: AppContext, steps: int) -> None:
+    context.status.say(f"the shot is worked out; {steps} steps were missing")
+
+
 COMMANDS = (
     Command("new_scene", "New", lambda c: c.files.new_scene(), "File", "Ctrl+N"),
     Command("open_file", "Open…", lambda c: c.files.ask_open(), "File", "Ctrl+O"),
@@ -40,6 +93,16 @@ COMMANDS = (
     Command("export_scene", "Export an animated scene…", lambda c: c.files.ask_export(), "File", "Ctrl+E", needs_scene),
     Command(
         "export_sequence", "Export a mesh sequence…", lambda c: c.files.ask_export_sequence(), "File", "", needs_scene
+    ),
+    Command("work_out", "Work out what the shot remembers", work_out, "File", "", needs_scene),
+    Command("keep_states", "Keep what is remembered in the scene", keep_states, "File", "", needs_scene),
+    Command(
+        "drop_states",
+        "Let go of what is kept in the scene",
+        drop_states,
+        "File",
+        "",
+        lambda c: "" if c.session.document.scene.states else "nothing that was remembered is kept in this scene",
     ),
     Command("save_picture", "Save the view as a picture…", save_picture, "File", "", needs_scene),
     Command("start_sheet", "Samples and recent files", lambda c: c.sheets.show_start(), "File"),

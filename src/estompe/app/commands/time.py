@@ -14,13 +14,15 @@ def next_falloff(context: AppContext) -> None:
 
 
 def cancel(context: AppContext) -> None:
-    """Cancel a link, long work or painting; with none, leave a sheet."""
+    """Cancel a link, long work, what is being worked out for a frame, or painting; with none, leave a sheet."""
     session = context.session
     if session.numbers.linking is not None:
         session.numbers.linking = None
         context.status.say("nothing was linked")
     elif context.work.running:
         context.work.cancel()
+    elif session.past.is_behind and session.past.stop():
+        context.status.say("stopped; what has been worked out is kept")
     elif session.painting.path is not None:
         session.painting.take(None)
     elif session.document.started:

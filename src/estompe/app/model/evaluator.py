@@ -6,17 +6,21 @@ from estompe.app.model.document import DocumentModel
 from estompe.app.model.messages import Messages
 from estompe.app.model.playhead import Playhead
 from estompe.app.model.selection import Selection
-from estompe.evaluate.worker import Answer, Request, Worker
+from estompe.evaluate.answers import Answer, Request
+from estompe.evaluate.state_files import StateFolder, default_folder
+from estompe.evaluate.worker import Worker
 
 
 class Evaluator(QObject):
     """answered(answer) for the newest request; readied(request, fraction) for a frame computed ahead.
 
-    fraction: how much of the current shape is past half strength there.
+    fraction: how much of the current shape is past half strength there. stood(standing): how far what the scene remembers has
+    been worked out.
     """
 
     answered = pyqtSignal(object)
     readied = pyqtSignal(object, object)
+    stood = pyqtSignal(object)
     _failed = pyqtSignal(str)
 
     def __init__(
@@ -35,7 +39,13 @@ class Evaluator(QObject):
         self._asking.timeout.connect(self._ask)
         self.answered.connect(self._take)
         self._failed.connect(lambda text: messages.say(text, "error"))
-        self.worker = Worker(self.answered.emit, self.readied.emit, failed=self._failed.emit)
+        self.worker = Worker(
+            self.answered.emit,
+            self.readied.emit,
+            failed=self._failed.emit,
+            stood=self.stood.emit,
+            states=StateFolder(default_folder()),
+        )
         document.scene_changed.connect(lambda *_: self.ask())
         selection.changed.connect(self._selected)
         playhead.left.connect(self._moved)

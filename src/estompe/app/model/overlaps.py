@@ -9,8 +9,8 @@ from estompe.app.model.document import DocumentModel
 from estompe.app.model.evaluator import Evaluator
 from estompe.app.model.messages import Messages
 from estompe.evaluate import CancelledError
+from estompe.evaluate.answers import Answer
 from estompe.evaluate.overlap import Overlap, open_shapes, overlaps
-from estompe.evaluate.worker import Answer
 
 _PATIENCE = 2.0
 

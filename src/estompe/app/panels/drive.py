@@ -20,7 +20,7 @@ from estompe.document.edits import ScenePath
 from estompe.document.kinds import Effect, kinds
 from estompe.document.numbers import plain
 from estompe.document.scene import EffectSlot, Route, Shape
-from estompe.evaluate.worker import Answer
+from estompe.evaluate.answers import Answer
 from estompe.falloffs.joining import JOINS
 from estompe.geometry.copies import Copies
 from estompe.setups.adding import add_effect
@@ -183,6 +183,9 @@ class DrivePanel(Panel):
             if made_real is not None:
                 copies, points = (units.counted(count) for count in made_real)
                 words = f"makes {copies} copies real: {points} points" + (f"; {words}" if words else "")
+            remembered = self.session.past.about(effect.id)
+            if remembered:
+                words = f"{words}; {remembered}" if words else remembered
             self._summary.setText(words)
             self._summary.setVisible(bool(words))
 

@@ -19,7 +19,7 @@ from estompe.app.widgets.panel import Panel
 from estompe.app.widgets.rows import Draggable
 from estompe.document import edits
 from estompe.document.kinds import Source, kinds
-from estompe.document.numbers import plain
+from estompe.document.numbers import Formula, Number, plain
 from estompe.document.references import REFERENCES
 from estompe.document.scene import EASED, Falloff, Layer, Range
 from estompe.falloffs.joining import JOINS
@@ -67,6 +67,8 @@ class MeasurePanel(Panel):
         super().__init__(session)
         self.rows: dict[str, LayerRow] = {}
         self.problems = Problems()
+        self._remembered: tuple[str, QLabel] | None = None
+        session.past.changed.connect(self._show_past)
         self.refresh()
 
     def structure(self) -> Hashable:
@@ -80,7 +82,8 @@ class MeasurePanel(Panel):
         scene = self.session.document.scene
         names = tuple((item.id, item.name) for item in scene.controls)
         names += tuple((item.id, item.name) for item in scene.falloffs)
-        return falloff.id, falloff.name, layers, self.session.selection.layer_id, names
+        timed = falloff.at_frame is not None
+        return falloff.id, falloff.name, layers, self.session.selection.layer_id, names, timed
 
     def build(self, layout: QVBoxLayout) -> None:
         falloff = self.session.selection.falloff
@@ -88,7 +91,7 @@ class MeasurePanel(Panel):
         head.about.setStyleSheet(f"color: {icons.current_theme().slate};")
         layout.addWidget(head)
         layout.addWidget(hairline())
-        self.rows, self.problems = {}, Problems()
+        self.rows, self.problems, self._remembered = {}, Problems(), None
         if falloff is None:
             layout.addWidget(
                 label(
@@ -105,6 +108,53 @@ class MeasurePanel(Panel):
         add = link("Add a layer", "Measure something more and join it")
         add.clicked.connect(lambda: self.session.palette_wanted.emit("source"))
         layout.addWidget(add)
+        self._build_time(layout, falloff)
+
+    def _build_time(self, layout: QVBoxLayout, falloff: Falloff) -> None:
+        """The frame the falloff is taken from, and ways to begin with."""
+        path = ("falloffs", falloff.id, "at_frame")
+        words = QWidget()
+        row = QHBoxLayout(words)
+        row.setContentsMargins(0, 4, 0, 0)
+        row.setSpacing(12)
+        if falloff.at_frame is not None:
+            made = field(self.session, path, rule_of(Falloff, "at_frame"))
+            self.fields.append(made)
+            layout.addWidget(hairline())
+            layout.addWidget(made)
+        else:
+            row.addWidget(label("retime", "soft"))
+        for name, (text, number) in self._times().items():
+            if (number is None) != (falloff.at_frame is None):
+                choice = link(name, text)
+                choice.clicked.connect(
+                    lambda _, name=name, number=number: self.session.document.put(
+                        path, number, f"Take {falloff.name} {name}"
+                    )
+                )
+                row.addWidget(choice)
+        row.addStretch(1)
+        layout.addWidget(words)
+
+    def _times(self) -> dict[str, tuple[str, Number | None]]:
+        """Ways to take a falloff from another frame: what each does, and its number."""
+        scene = self.session.document.scene
+        first, last, now = scene.first, scene.last, self.session.playhead.frame
+        return {
+            "now": ("Take it as it is on the current frame again", None),
+            "earlier": ("As it was 12 frames ago", Formula("frame - 12")),
+            "slower": ("At half its speed from the first frame on", Formula(f"{first} + (frame - {first}) / 2")),
+            "backwards": ("From its end to its start", Formula(f"{first + last} - frame")),
+            "held": ("As it is on this frame, to be keyed", float(now)),
+        }
+
+    def _show_past(self) -> None:
+        """What the opened layer says about its memory."""
+        if self._remembered is not None:
+            layer, words = self._remembered
+            text = self.session.past.about(layer)
+            words.setText(text)
+            words.setVisible(bool(text))
 
     def pull(self) -> None:
         falloff = self.session.selection.falloff
@@ -197,7 +247,10 @@ class MeasurePanel(Panel):
         remove.clicked.connect(lambda: self._remove(path, layer))
         row.addWidget(eye)
         row.addWidget(remove)
-        return column(*made, tools, margins=(34, 0, 0, 6))
+        remembered = label("", "soft", wrap=True)
+        self._remembered = layer.id, remembered
+        self._show_past()
+        return column(*made, remembered, tools, margins=(34, 0, 0, 6))
 
     def _toggle_own_ramp(self, path: edits.ScenePath, layer: Layer) -> None:
         within: Range | None = None if layer.range else default_range(layer.source.unit())

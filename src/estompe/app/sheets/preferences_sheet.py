@@ -75,6 +75,11 @@ class PreferencesSheet(QWidget):
                 self._count("frames_mb", 0, 1_000_000, " MB", "automatic"),
                 "Computed frames that are kept; a sixth of the memory by itself.",
             ),
+            (
+                "Remembered",
+                self._count("states_mb", 0, 1_000_000, " MB", "automatic"),
+                "States of what the scene remembers; a twelfth of the memory by itself, the rest goes to disk.",
+            ),
             ("Threads", self._count("threads", 0, 1024, "", "all"), "How many compute at once."),
             ("This machine", label(f"{gigabytes:.1f} GB of memory"), ""),
         )

@@ -10,7 +10,7 @@ from estompe.app.theme import Theme
 from estompe.app.time import lanes
 from estompe.app.time.lanes import Lane, Mark
 from estompe.document.scene import Scene
-from estompe.evaluate.worker import Answer, Request
+from estompe.evaluate.answers import Answer, Request
 
 _RULER, _LANE, _LEFT, _RIGHT = 26, 22, 150, 16
 _STEPS = (1, 2, 4, 6, 12, 24, 48, 96, 120, 240, 480, 960, 2400, 9600)
@@ -46,6 +46,7 @@ class TimeCanvas(QWidget):
         session.evaluator.readied.connect(self._readied)
         session.evaluator.answered.connect(self._answered)
         session.overlaps.changed.connect(self.update)
+        session.past.changed.connect(self.update)
 
     # What is shown
 
@@ -122,6 +123,7 @@ class TimeCanvas(QWidget):
             return
         self._paint_fraction(painter, t)
         self._paint_ruler(painter, t)
+        self._paint_past(painter, t)
         self._paint_overlaps(painter, t)
         for index in range(self._scroll, min(len(self.lanes), self._scroll + self._visible_lanes())):
             self._paint_lane(painter, t, index)
@@ -155,6 +157,33 @@ class TimeCanvas(QWidget):
                 min(self.x_of(scene.last), self.x_of(last) + half),
             )
             painter.drawLine(QPointF(left, line), QPointF(right, line))
+
+    def _paint_past(self, painter: QPainter, t: Theme) -> None:
+        """Below the ruler, the frames whose past is kept, the step at hand, and from where on an edit made all else stale."""
+        standing = self.session.past.standing
+        if standing is None:
+            return
+        scene, line = self.session.document.scene, _RULER + 1.0
+        half = (self.width() - _LEFT - _RIGHT) / max(1, scene.last - scene.first) / 2
+        kept = {frame for frame in standing.kept if scene.first <= frame <= scene.last}
+        painter.setPen(QPen(t.color("chalk"), 2))
+        for first, last in _runs(kept):
+            left, right = max(self.x_of(scene.first), self.x_of(first) - half), self.x_of(last) + half
+            painter.drawLine(QPointF(left, line), QPointF(min(self.x_of(scene.last), right), line))
+        stale = standing.stale_from
+        if stale is not None and scene.first <= stale <= scene.last:
+            painter.setPen(QPen(t.color("ochre"), 2, Qt.PenStyle.DotLine))
+            painter.drawLine(QPointF(self.x_of(stale), line), QPointF(self.x_of(scene.last), line))
+        if standing.working is not None:
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(t.color("chalk"))
+            painter.drawEllipse(QPointF(self.x_of(standing.working.frame), line), 3.5, 3.5)
+        if self.session.overlaps.on:
+            return
+        painter.setFont(theme.font(11))
+        painter.setPen(t.color("soft"))
+        words = f"stale from {stale}" if stale is not None else f"past kept on {len(kept)}"
+        painter.drawText(QRectF(12, 2, _LEFT - 20, 18), Qt.AlignmentFlag.AlignVCenter, words)
 
     def _paint_overlaps(self, painter: QPainter, t: Theme) -> None:
         """Below the ruler, the frames on which one shape lies in another."""

@@ -68,6 +68,9 @@ def paint_over(painter: QPainter, view: Seen) -> None:
     if view.stood_in:
         words = f"stand-ins for {units.counted(view.stood_in)} copies while it moves"
         overlay.paint_tag(painter, t, QPointF(14, size[1] - 34), [(words, False)])
+    behind = session.past.words
+    if behind:
+        overlay.paint_tag(painter, t, QPointF(14, 14), [(behind, True)])
     if view.mode == "strength" and session.selection.falloff is not None and session.document.scene.shapes:
         overlay.paint_legend(painter, t, size, session.selection.falloff.name, session.selection.falloff.signed)
         _paint_reading(painter, view)

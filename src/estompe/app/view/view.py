@@ -83,6 +83,7 @@ class View(QWidget):
         session.document.project_changed.connect(self._new_project)
         session.painting.changed.connect(self.update)
         session.overlaps.changed.connect(self.update)
+        session.past.changed.connect(self.update)
 
     # What is shown
 

@@ -11,6 +11,7 @@ from estompe.document.numbers import plain, plain_triple
 from estompe.document.project import Project
 from estompe.document.scene import Camera, Scene
 from estompe.evaluate import Frame
+from estompe.evaluate.past import Past
 from estompe.exchange.bake import check_folder, check_frames, frames
 from estompe.exchange.errors import ExchangeError, Progress
 from estompe.exchange.formats import SceneWriter, register_scene_writer
@@ -28,7 +29,12 @@ _FILM_HEIGHT = 24.0  # millimetres; only its relation to the focal length matter
 
 
 def write(
-    project: Project, first: int, last: int, path: Path, progress: Progress = lambda _fraction, _text: None
+    project: Project,
+    first: int,
+    last: int,
+    path: Path,
+    progress: Progress = lambda _fraction, _text: None,
+    past: Past | None = None,
 ) -> None:
     """Bake frames to a USD scene, whole or not at all. `progress` may raise to cancel. Raises ExchangeError."""
     from pxr import Tf, Usd
@@ -43,7 +49,7 @@ def write(
             stage = Usd.Stage.CreateNew(str(part))
             _describe(stage, project.scene, first, last)
             writers = _Writers(stage, project.scene)
-            for frame in frames(project, first, last, progress):
+            for frame in frames(project, first, last, progress, past):
                 writers.add(frame)
                 if writers.pending > _MOST_PENDING and part.suffix != ".usda":
                     # What is saved need not be held; text would be written again from the start each time.
