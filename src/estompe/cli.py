@@ -1,4 +1,4 @@
-"""The command line: `estompe`, and its commands prepare, sample, info, overlaps, bake, remember and render."""
+"""The command line: `estompe`, and its commands prepare, sample, info, overlaps, bake, remember, land and render."""
 
 import argparse
 import contextlib
@@ -19,7 +19,7 @@ if TYPE_CHECKING:
     from estompe.evaluate.past import Past
     from estompe.samples import Sample
 
-COMMANDS = ("prepare", "sample", "info", "overlaps", "bake", "remember", "render")
+COMMANDS = ("prepare", "sample", "info", "overlaps", "bake", "remember", "land", "render")
 
 
 class UsageError(Exception):
@@ -92,7 +92,9 @@ class _Parser(argparse.ArgumentParser):
 
 
 def _window(words: Sequence[str]) -> int:
-    epilog = "commands: estompe prepare, sample, info, overlaps, bake, remember and render; each has its own --help"
+    epilog = (
+        "commands: estompe prepare, sample, info, overlaps, bake, remember, land and render; each has its own --help"
+    )
     parser = _Parser("estompe", description="Falloff-driven procedural effects.", epilog=epilog)
     parser.add_argument("file", nargs="?", type=Path, metavar="FILE", help="a scene to open, or a mesh to import")
     parser.add_argument("--sample", metavar="NAME", help="open a sample scene")
@@ -151,6 +153,19 @@ def _command(words: Sequence[str]) -> int:
     remember.add_argument("--states", type=Path, metavar="DIR", help="where it is kept; the cache if left out")
     remember.add_argument("--into", type=Path, metavar="X.estompe", help="write the scene with the states in it")
     remember.add_argument("--every", type=int, default=1, metavar="N", help="with --into: only every so many frames")
+    land = commands.add_parser("land", help="print what makes a falloff reach a shape on a frame, as JSON")
+    land.add_argument("file", type=Path, metavar="FILE")
+    land.add_argument("--shape", required=True, metavar="NAME")
+    land.add_argument("--falloff", required=True, metavar="NAME")
+    land.add_argument("--frame", type=float, required=True, metavar="N", help="the frame on which it should be reached")
+    land.add_argument(
+        "--share", type=float, default=0.5, metavar="0..1", help="how much of the shape; one half if left out"
+    )
+    land.add_argument("--element", type=int, metavar="N", help="one element instead, by its number")
+    land.add_argument("--strength", type=float, default=0.5, metavar="0..1", help="the strength that counts")
+    land.add_argument("--number", metavar="NAME", help="a number that may change too, such as 'Fire.Spread.rise'")
+    land.add_argument("--take", type=int, metavar="N", help="with --save: the proposal to take, from 1 on")
+    land.add_argument("--save", type=Path, metavar="X.estompe", help="write the scene with that change")
     render = commands.add_parser("render", help="draw a frame through the scene's camera")
     render.add_argument("file", type=Path, metavar="FILE")
     render.add_argument("--frame", type=float, metavar="N", help="the frame; the first one if left out")
@@ -166,6 +181,7 @@ def _command(words: Sequence[str]) -> int:
         "overlaps": _run_overlaps,
         "bake": _run_bake,
         "remember": _run_remember,
+        "land": _run_land,
         "render": _run_render,
     }
     runs[chosen.command](chosen)
@@ -416,6 +432,35 @@ def _run_render(chosen: argparse.Namespace) -> None:
         picture.save_png(drawn, chosen.out)
     except OSError as error:
         raise UsageError(f"{chosen.out}: cannot be written ({error.strerror or error})") from None
+
+
+def _run_land(chosen: argparse.Namespace) -> None:
+    from estompe.document import file
+    from estompe.document.naming import path_of
+    from estompe.evaluate.landing import CannotLandError, Landing, aim_at
+
+    if (chosen.take is None) != (chosen.save is None):
+        raise UsageError("--take and --save belong together: which proposal, and where the scene goes")
+    if chosen.save is not None and chosen.save.suffix != file.ENDING:
+        raise UsageError(f"{chosen.save}: a scene file ends in {file.ENDING}")
+    if not 0 < chosen.share <= 1 or not 0 < chosen.strength < 1:
+        raise UsageError("--share and --strength are fractions: use numbers between 0 and 1")
+    project = _project(chosen.file)
+    try:
+        wanted = {"share": chosen.share, "strength": chosen.strength, "element": chosen.element}
+        landing = Landing(project, aim_at(project, chosen.shape, chosen.falloff, **wanted))
+        now = landing.now()
+        found = list(landing.proposals(chosen.frame))
+        if chosen.number is not None:
+            found.append(landing.with_number(path_of(project.scene, tuple(chosen.number.split("."))), chosen.frame))
+    except (CannotLandError, LookupError) as error:
+        raise UsageError(str(error)) from None
+    ways = [{"change": item.label, "lands": round(item.lands, 3)} for item in found]
+    print(json.dumps({"now": round(now, 3), "ways": ways}, indent=1, ensure_ascii=False))
+    if chosen.save is not None:
+        if not 1 <= chosen.take <= len(found):
+            raise UsageError(f"--take {chosen.take}: there are {len(found)} proposals")
+        file.save(project.with_scene(found[chosen.take - 1].scene), chosen.save)
 
 
 def _size(text: str, most: int) -> tuple[int, int]:

@@ -3,7 +3,9 @@
 import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QAbstractButton
 
+from estompe.app.sheets.land_sheet import CoursePlot, LandSheet
 from estompe.document import edits
 from estompe.document import kinds as registry
 from estompe.document.kinds import Source
@@ -38,6 +40,7 @@ def _behind(driver) -> str:
 
 def test_the_last_valid_picture_stays_and_says_so_while_the_past_is_worked_out(slow):
     slow.session.playhead.go(20)
+    QTest.qWait(50)
     GATE.let(5)
     slow.qtbot.waitUntil(lambda: "on the way to 20" in _behind(slow), timeout=10_000)
     assert "frame 1 is shown" in _behind(slow)
@@ -52,6 +55,7 @@ def test_the_last_valid_picture_stays_and_says_so_while_the_past_is_worked_out(s
 
 def test_escape_stops_and_another_frame_goes_on_from_there(slow):
     slow.session.playhead.go(20)
+    QTest.qWait(50)
     GATE.let(6)
     slow.qtbot.waitUntil(lambda: "on the way" in _behind(slow), timeout=10_000)
     slow.keys(Qt.Key.Key_Escape)
@@ -147,3 +151,41 @@ def test_states_are_kept_with_the_scene_from_the_menu(driver):
     assert not driver.session.document.scene.states
     driver.keys(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
     assert len(driver.session.document.scene.states) == LAST
+
+
+def test_ways_to_land_are_shown_and_one_is_taken_as_one_step(driver):
+    project = watched(source("spread", "near", 0.1, 6.0))
+    driver.session.begin(project, None, "spread")
+    driver.session.selection.choose_falloff("watching")
+    driver.session.selection.choose_shape("sheet")
+    driver.session.playhead.go(30)
+    driver.settle()
+    driver.window.run("land")
+    sheet = driver.window.sheets.sheet
+    assert isinstance(sheet, LandSheet)
+    assert sheet.frame.value() == 30
+    sheet.number.setCurrentIndex(sheet.number.findText("Watching Spread rise"))
+    driver.click(driver.button(sheet, "Find the ways"))
+    driver.qtbot.waitUntil(lambda: len(sheet.findChildren(CoursePlot)) >= 4, timeout=30_000)
+    take = [b for b in sheet.findChildren(QAbstractButton) if b.accessibleName().startswith("Take Watching")]
+    driver.click(take[0])
+    driver.settle()
+    assert driver.window.sheets.sheet is None
+    assert driver.session.playhead.frame == 30
+    course = driver.session.evaluator.answer.current
+    assert course.past_half == pytest.approx(0.5, abs=0.03)
+    driver.window.run("undo")
+    assert driver.session.document.scene is project.scene
+
+
+def test_what_cannot_land_is_said_in_the_sheet(driver):
+    driver.session.begin(watched(source("stays", "near")), None, "stays")
+    driver.session.selection.choose_falloff("watching")
+    driver.session.selection.choose_shape("sheet")
+    driver.settle()
+    driver.window.run("land")
+    sheet = driver.window.sheets.sheet
+    sheet.share.setValue(99)
+    driver.click(driver.button(sheet, "Find the ways"))
+    driver.qtbot.waitUntil(lambda: "never reached" in sheet.trouble.text(), timeout=30_000)
+    assert len(sheet.findChildren(CoursePlot)) == 1

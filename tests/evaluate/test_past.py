@@ -218,8 +218,8 @@ def test_progress_is_told_step_by_step():
     project, told = watched(EVERY_MEMORY["stays"]()), []
     past = Past(project, Memo(), report=told.append)
     _values(project, 10, past)
-    assert [progress.frame for progress in told] == list(range(1, 10))
-    assert {(progress.first, progress.last) for progress in told} == {(1, 9)}
+    assert [progress.frame for progress in told] == list(range(2, 11))
+    assert [(progress.first, progress.last) for progress in told] == [(1, 9)] * 8 + [(10, 10)]
 
 
 # In files

@@ -58,6 +58,7 @@ class Window(QWidget):
         self.status = StatusLine(self.session, self.work)
         self.sheets = SheetStack(self.view, self.session, self.files, preferences)
         self.sheets.apply_preferences = self.apply_preferences
+        self.sheets.start_work = self.work.start
         self.splitters: dict[str, QSplitter] = {}
         self.actions_by_name: dict[str, QAction] = {}
         self.palette_shown: Palette | None = None

@@ -110,6 +110,10 @@ class SceneAtFrame:
         """A number by its dotted name. Raises LookupError."""
         return self._resolver.number(parts)
 
+    def part(self, path: ScenePath) -> Any:
+        """A part of the scene with plain numbers. Raises EditError."""
+        return self._part(path)
+
     def _named(self, family: str, item: str, words: str) -> Any:
         try:
             return self._part((family, item))

@@ -101,6 +101,8 @@ class Past:
         self._types: dict[Place, type[Remembered]] = {}
         self._looks: dict[Place, int] = {}
         self._open: set[Place] = set()
+        # The frames that are stepped through at once, the first and the last.
+        self._on_the_way: tuple[int, int] | None = None
         self._elsewhere: dict[Any, _Elsewhere] = {}
         self._strengths: dict[Any, Token] = {}
 
@@ -127,8 +129,9 @@ class Past:
         return self._moment(self._planned, frame)
 
     def running(self, frame: float) -> Moment:
-        """The scene on a frame, to be run."""
-        return self._moment(self._running, frame)
+        """The scene on a frame, to be run. One that is at work gets a double: it may come to look at its own frame."""
+        moment = self._moment(self._running, frame)
+        return self._made(frame) if moment.schedule.busy else moment
 
     def _moment(self, pool: dict[float, Moment], frame: float) -> Moment:
         found = pool.pop(frame, None)
@@ -301,6 +304,8 @@ class Past:
             raise CannotEvaluateError(f"what it remembers on frame {frame:g} is not kept: work it out first")
         base, way = self._way(frame, sight.kind)
         kept, last = self.state(place, base), float(base)
+        number = math.ceil(frame)
+        self.report(Progress(place, number, *(self._on_the_way or (number, number))))
         for at, seconds in way:
             here = sight if at == frame else self._sight(place, at)
             now = here.seen()
@@ -333,11 +338,14 @@ class Past:
             made = self.keep.get(links[first], kind) if self.keep.has(links[first]) else None
         if made is None:
             first -= 1
-        for number in range(first + 1, frame + 1):
-            self.pause()
-            self.report(Progress(place, number, first + 1, frame))
-            with _on_frame(number):
-                made = self._state_on(place, number)
+        before, self._on_the_way = self._on_the_way, (first + 1, frame)
+        try:
+            for number in range(first + 1, frame + 1):
+                self.pause()
+                with _on_frame(number):
+                    made = self._state_on(place, number)
+        finally:
+            self._on_the_way = before
         assert made is not None
         return made
 

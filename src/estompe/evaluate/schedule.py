@@ -41,12 +41,16 @@ def said_for(label: str) -> Iterator[None]:
 
 
 class Schedule:
-    """The stages of one frame that wait to be run. attempt: counts how often what was planned had to be discarded."""
+    """The stages of one frame that wait to be run.
+
+    attempt: counts how often what was planned had to be discarded; busy: whether stages are planned or run just now.
+    """
 
     def __init__(self, memo: Memo, pause: Callable[[], None] | None) -> None:
         self._memo, self._pause = memo, pause
         self._plan = Plan()
         self.attempt = 0
+        self.busy = False
 
     def finish(self) -> None:
         """From now on no pause stops the stages that are asked for."""
@@ -62,6 +66,13 @@ class Schedule:
 
     def settled(self, plan: Callable[[], Planned]) -> Planned:
         """What a plan gives, with all stages that it asked for run. Where one fails, it is planned again without it."""
+        was, self.busy = self.busy, True
+        try:
+            return self._settled(plan)
+        finally:
+            self.busy = was
+
+    def _settled(self, plan: Callable[[], Planned]) -> Planned:
         while True:
             self._memo.take_in()
             failures = len(self._plan.failed)

@@ -64,6 +64,10 @@ def list_problems(context: AppContext) -> None:
 COMMANDS = (
     Command("pin_probe", "Follow the value at the pointer", follow_value, "Check", "P", needs_scene),
     Command(
+        "land", "Make it land on a frame…", lambda c: c.sheets.toggle_land(c.time.canvas.pinned), "Check", "L",
+        needs_shape_and_falloff,
+    ),
+    Command(
         "mark_coarse", "Mark where the mesh is too coarse", lambda c: c.view.mark_coarse(not c.view.marks_coarse),
         "Check", "Shift+D", needs_shape_and_falloff, chosen=lambda c: c.view.marks_coarse,
     ),

@@ -11,6 +11,7 @@ from estompe.app.model import recovery
 from estompe.app.preferences import Preferences
 from estompe.app.session import Session
 from estompe.app.sheets.help_sheet import HelpSheet, Shortcut
+from estompe.app.sheets.land_sheet import LandSheet, StartWork
 from estompe.app.sheets.preferences_sheet import PreferencesSheet
 from estompe.app.sheets.reference_sheet import ReferenceSheet
 from estompe.app.sheets.routing_sheet import RoutingSheet
@@ -26,6 +27,7 @@ class SheetStack(QStackedWidget):
         super().__init__()
         self._session, self._files, self._preferences = session, files, preferences
         self.apply_preferences: Callable[[], None] = lambda: None
+        self.start_work: StartWork = lambda _title, _job, _then: False
         self.addWidget(view)
 
     @property
@@ -65,6 +67,10 @@ class SheetStack(QStackedWidget):
     def toggle_table(self) -> None:
         """Show the Table, or no more."""
         self._toggle(TableSheet, lambda: TableSheet(self._session))
+
+    def toggle_land(self, element: tuple[str, int, str] | None) -> None:
+        """Show the ways to make something happen on a frame, or no more. element: the one that is followed."""
+        self._toggle(LandSheet, lambda: LandSheet(self._session, self.start_work, element))
 
     def toggle_preferences(self) -> None:
         """Show the preferences, or no more."""
