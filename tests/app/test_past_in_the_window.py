@@ -189,3 +189,19 @@ def test_what_cannot_land_is_said_in_the_sheet(driver):
     driver.click(driver.button(sheet, "Find the ways"))
     driver.qtbot.waitUntil(lambda: "never reached" in sheet.trouble.text(), timeout=30_000)
     assert len(sheet.findChildren(CoursePlot)) == 1
+
+
+def test_lines_of_arrival_follow_the_falloff_as_it_is_tuned(driver):
+    driver.session.begin(watched(source("stays", "near")), None, "stays")
+    driver.session.selection.choose_falloff("watching")
+    driver.session.selection.choose_shape("sheet")
+    driver.settle()
+    driver.window.run("fronts")
+    driver.qtbot.waitUntil(lambda: bool(driver.session.fronts.lines), timeout=20_000)
+    before = [(line.frame, len(line.segments)) for line in driver.session.fronts.lines]
+    driver.session.document.put(("falloffs", "near", "range", "gone"), 0.5, "Widen")
+    driver.qtbot.waitUntil(
+        lambda: [(line.frame, len(line.segments)) for line in driver.session.fronts.lines] != before, timeout=20_000
+    )
+    driver.window.run("fronts")
+    assert not driver.session.fronts.lines

@@ -85,7 +85,7 @@ def test_any_one_number_is_solved_within_its_limits():
 
 def test_what_is_never_reached_says_what_comes_nearest():
     project = watched(source("stays", "near"))
-    with pytest.raises(CannotLandError, match=r"never reached: \d+% is the most past 0.5, on frame \d+"):
+    with pytest.raises(CannotLandError, match=r"never reached: \d+ % is the most past 0.5, on frame \d+"):
         Landing(project, Aim("sheet", "watching", share=0.99)).now()
     with pytest.raises(CannotLandError, match="there is no element 9999"):
         Landing(project, Aim("sheet", "watching", element=9999)).now()

@@ -6,6 +6,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from estompe.app.model.document import DocumentModel
 from estompe.app.model.evaluator import Evaluator
+from estompe.app.model.fronts import Fronts
 from estompe.app.model.messages import Messages
 from estompe.app.model.numbers import Numbers
 from estompe.app.model.overlaps import Overlaps
@@ -39,6 +40,7 @@ class Session(QObject):
         self.numbers = Numbers(self.document, self.playhead, self.evaluator, self.messages, self)
         self.painting = Painting(self.document, self.selection, self.evaluator, self.messages, self)
         self.overlaps = Overlaps(self.document, self.evaluator, self.messages, self)
+        self.fronts = Fronts(self.document, self.evaluator, self.messages, self)
         self.playhead.left.connect(self.document.end_gesture)
 
     def begin(self, project: Project, path: Path | None, title: str, saved: bool = True) -> None:
@@ -59,6 +61,7 @@ class Session(QObject):
     def close(self) -> None:
         """End background work."""
         self.overlaps.close()
+        self.fronts.close()
         self.past.close()
         self.evaluator.close()
 

@@ -9,6 +9,8 @@ from numpy.typing import NDArray
 
 from estompe.document.kinds import CannotEvaluateError
 from estompe.document.project import Project
+from estompe.document.references import references_of
+from estompe.document.remembering import RememberingSource
 from estompe.document.scene import EffectSlot, Falloff, Shape
 from estompe.evaluate.graph import domain_of
 from estompe.evaluate.memo import Memo
@@ -224,8 +226,24 @@ class Frame:
         unrouted = on(last, Domain.PIECE) if isinstance(last.geometry, Copies) else last
         state = next(routed, unrouted)
         # Values belong to the elements that are seen: where later effects changed those, it is measured on them.
-        same = state.geometry.count(state.domain) == last.geometry.count(state.domain)
-        return state if same else on(last, state.domain)
+        if state.geometry.count(state.domain) == last.geometry.count(state.domain):
+            return state
+        # What comes from neighbours is asked of pieces where the shape has come apart: their points are nobody's neighbours.
+        parted = last.geometry.topology.parted is not None and self._remembers(falloff.id)
+        return on(last, Domain.PIECE if parted else state.domain)
+
+    def _remembers(self, falloff: str) -> bool:
+        """Whether a falloff, or one that it looks at, depends on the moments before."""
+        scene, waiting, seen = self.scene, [falloff], set()
+        while waiting:
+            found = waiting.pop()
+            seen.add(found)
+            for layer in next((item.layers for item in scene.falloffs if item.id == found), ()):
+                if isinstance(layer.source, RememberingSource):
+                    return True
+                named = (item.id for item in references_of(layer.source) if item.family == "falloff")
+                waiting += [item for item in named if item not in seen]
+        return False
 
     def after(self, shape: str, effect: str) -> Geometry | None:
         """A shape right after one of its effects; None where that is switched off."""

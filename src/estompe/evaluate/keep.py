@@ -82,9 +82,9 @@ class Keep:
         return 0
 
     def frames(self, place: Place) -> set[int]:
-        """The frames of a place after which the state is in memory, as the newest scene has it."""
+        """The frames of a place after which the state is there, as the newest scene has it."""
         links = self.links.get(place, {})
-        return {frame for frame, digest in links.items() if digest in self._entries}
+        return {frame for frame, digest in links.items() if self.has(digest)}
 
     def _make_room(self) -> None:
         self._evict_stale()

@@ -84,6 +84,10 @@ class Landing:
         moment = past.running(frame)
         return moment.settled(lambda: moment.graph.strength(self.aim.falloff, self._state(moment))).value
 
+    def strength_on(self, frame: float) -> Floats:
+        """The strengths of the scene as it is, on a frame."""
+        return self.strengths(self._past, frame)
+
     def course(self, scene: Scene | None = None, points: int = 48) -> list[tuple[float, float]]:
         """The share that is past the strength, or the element's strength, over the shot: frames and values."""
         scene = scene or self.project.scene
@@ -126,7 +130,7 @@ class Landing:
         if frame > scene.first and now > scene.first:
             factor = (frame - scene.first) / (now - scene.first)
             yield from self._checked(
-                f"{name} at {1 / factor:.0%} of its speed",
+                f"{name} at {100 / factor:.0f} % of its speed",
                 edits.put(scene, path, _slowed(at_frame, scene.first, factor)),
             )
         for control in self._controls():
@@ -222,7 +226,7 @@ class Landing:
         best = told[frame]
         if self.aim.element is not None:
             return f"it is never reached: {best:.2f} is the most, on frame {frame:g}"
-        return f"it is never reached: {best:.0%} is the most past {self.aim.strength:g}, on frame {frame:g}"
+        return f"it is never reached: {100 * best:.0f} % is the most past {self.aim.strength:g}, on frame {frame:g}"
 
     def _checked(self, label: str, scene: Scene) -> Iterator[Proposal]:
         """A proposal with the frame on which it then first happens; none where that does not happen at all."""
@@ -271,7 +275,7 @@ class Landing:
             tries = [ratio * 2.0 ** (step / _WIDER) for step in range(-_WIDER, _WIDER + 1)]
             found = self._solved(stretched, frame, tries, ratio)
             if found is not None:
-                yield from self._checked(f"keys of {item.name} stretched to {found[0]:.0%}", found[1])
+                yield from self._checked(f"keys of {item.name} stretched to {100 * found[0]:.0f} %", found[1])
 
     def _solved(
         self, change: Callable[[float], Scene], frame: float, tries: list[float], near: float

@@ -46,7 +46,7 @@ class Progress(NamedTuple):
 class Standing(NamedTuple):
     """How far a place has been worked out.
 
-    begins: the frame it starts on; looks: steps a frame; nbytes: of a state; frames: those after which the state is in memory.
+    begins: the frame it starts on; looks: steps a frame; nbytes: of a state; frames: those after which the state is kept.
     """
 
     begins: int

@@ -128,24 +128,35 @@ class StateFolder:
         self.trouble = ""
         self.damaged = 0
         self._used: int | None = None
+        # The names of the files, listed once: whether a state is there is asked for every frame.
+        self._there: set[str] | None = None
 
     def file(self, digest: bytes) -> Path:
         """Where a state is."""
         return self.path / f"{digest.hex()}{_SUFFIX}"
 
     def has(self, digest: bytes) -> bool:
-        """Whether there is a file for a state."""
-        return self.file(digest).is_file()
+        """Whether there is a file for a state, as far as this process knows."""
+        return self.file(digest).name in self._names()
+
+    def _names(self) -> set[str]:
+        if self._there is None:
+            self._there = {file.name for _, _, file in self._files()}
+        return self._there
 
     def read(self, digest: bytes, kind: type[Remembered]) -> Kept | None:
         """A state, or None where there is none that can be used; damaged files are counted and removed."""
         file = self.file(digest)
+        if file.name not in self._names():
+            return None
         try:
             kept = unpacked(file.read_bytes(), kind)
         except OSError:
+            self._names().discard(file.name)
             return None
         except StateFileError:
             self.damaged += 1
+            self._names().discard(file.name)
             with contextlib.suppress(OSError):
                 file.unlink()
             return None
@@ -165,6 +176,7 @@ class StateFolder:
             with os.fdopen(handle, "wb") as stream:
                 stream.write(data)
             os.replace(part, self.file(digest))
+            self._names().add(self.file(digest).name)
         except OSError as error:
             self.trouble = f"what is worked out cannot be kept in {self.path} ({error.strerror or error})"
             if part is not None:
@@ -200,6 +212,7 @@ class StateFolder:
             with contextlib.suppress(OSError):
                 file.unlink()
                 used -= size
+                self._names().discard(file.name)
         self._used = used
 
     def _sweep(self) -> None:

@@ -19,7 +19,9 @@ from estompe.samples import (
     sea_fans,
     sea_lily,
     signal_arcs,
+    tarred_rope,
     urchin_lamp,
+    wake,
     wall_tiles,
 )
 
@@ -109,6 +111,14 @@ SAMPLES = (
         signal_arcs.build,
         58,
     ),
+    Sample(
+        "tarred-rope",
+        "Tarred rope",
+        "Smouldering spreads unevenly along a rope, which glows, darkens, crumples and falls to ash.",
+        tarred_rope.build,
+        96,
+    ),
+    Sample("wake", "Wake", "Reeds bow to a passing hull, lag behind it and rise again slowly.", wake.build, 46),
     Sample(
         "plankton", "Plankton", "8120 copies heave by noise that loops; their border stays still.", plankton.build, 40
     ),

@@ -68,6 +68,10 @@ COMMANDS = (
         needs_shape_and_falloff,
     ),
     Command(
+        "fronts", "Lines where it arrives on the same frame", lambda c: c.session.fronts.toggle(), "Check", "Shift+L",
+        needs_shape_and_falloff, chosen=lambda c: c.session.fronts.on,
+    ),
+    Command(
         "mark_coarse", "Mark where the mesh is too coarse", lambda c: c.view.mark_coarse(not c.view.marks_coarse),
         "Check", "Shift+D", needs_shape_and_falloff, chosen=lambda c: c.view.marks_coarse,
     ),

@@ -1,18 +1,13 @@
 """The check for overlaps: off, or on and computed for every answer on a thread of its own."""
 
-import threading
-
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from estompe import faults
 from estompe.app.model.document import DocumentModel
 from estompe.app.model.evaluator import Evaluator
+from estompe.app.model.looking import Looking
 from estompe.app.model.messages import Messages
-from estompe.evaluate import CancelledError
 from estompe.evaluate.answers import Answer
 from estompe.evaluate.overlap import Overlap, open_shapes, overlaps
-
-_PATIENCE = 2.0
 
 
 class Overlaps(QObject):
@@ -22,7 +17,6 @@ class Overlaps(QObject):
     """
 
     changed = pyqtSignal()
-    _computed = pyqtSignal(object, object)
 
     def __init__(
         self, document: DocumentModel, evaluator: Evaluator, messages: Messages, parent: QObject | None = None
@@ -32,11 +26,8 @@ class Overlaps(QObject):
         self.on = False
         self.found: list[Overlap] = []
         self.by_frame: dict[int, float] = {}
-        self._wake = threading.Condition()
-        self._waiting: Answer | None = None
-        self._stopping = False
-        self._thread: threading.Thread | None = None
-        self._computed.connect(self._take)
+        self._looking = Looking("overlaps", lambda answer, pause: overlaps(answer.frame, pause), messages, self)
+        self._looking.found.connect(self._take)
         evaluator.answered.connect(lambda _answer: self._ask())
         document.scene_changed.connect(lambda *_: self._forget())
 
@@ -64,45 +55,15 @@ class Overlaps(QObject):
 
     def close(self) -> None:
         """End the thread."""
-        with self._wake:
-            self._stopping = True
-            self._wake.notify()
-        if self._thread is not None:
-            self._thread.join(_PATIENCE)
+        self._looking.close()
 
     def _forget(self) -> None:
         self.found, self.by_frame = [], {}
         self.changed.emit()
 
     def _ask(self) -> None:
-        if not self.on or self._evaluator.answer is None:
-            return
-        with self._wake:
-            self._waiting = self._evaluator.answer
-            self._wake.notify()
-        if self._thread is None:
-            self._thread = threading.Thread(target=self._run, name="estompe-overlaps", daemon=True)
-            self._thread.start()
-
-    def _run(self) -> None:
-        while True:
-            with self._wake:
-                while self._waiting is None and not self._stopping:
-                    self._wake.wait()
-                answer, self._waiting = self._waiting, None
-            if self._stopping or answer is None:
-                return
-            try:
-                self._computed.emit(answer, overlaps(answer.frame, self._pause))
-            except CancelledError:
-                continue
-            except Exception as error:  # the next answer must find the thread alive
-                self._messages.say(faults.record(error, "Looking for overlaps"), "error")
-
-    def _pause(self) -> None:
-        """Newer answers go first."""
-        if self._waiting is not None or self._stopping:
-            raise CancelledError
+        if self.on and self._evaluator.answer is not None:
+            self._looking.ask(self._evaluator.answer)
 
     def _take(self, answer: Answer, found: list[Overlap]) -> None:
         if not self.on or answer.request.project.scene is not self._document.scene:

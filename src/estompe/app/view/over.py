@@ -94,6 +94,8 @@ def _paint_marks(painter: QPainter, view: Seen) -> None:
         line = np.array([position for position, _ in chain.joints.values()])
         overlay.paint_line(painter, view.viewpoint, view.extent, line)
     _paint_overlaps(painter, view)
+    fronts = [(front.segments, str(front.frame)) for front in view.session.fronts.lines]
+    overlay.paint_fronts(painter, view.viewpoint, view.extent, fronts)
     if view.session.painting.path is not None:
         _paint_brush(painter, view)
 

@@ -176,6 +176,48 @@ def paint_edges(painter: QPainter, viewpoint: Viewpoint, size: Size, edges: np.n
     painter.drawPath(path)
 
 
+def paint_fronts(painter: QPainter, viewpoint: Viewpoint, size: Size, fronts: list[tuple[np.ndarray, str]]) -> None:
+    """Lines over a surface, each as segments, float (k, 2, 3), with words beside it where there is room.
+
+    What lies behind the middle of a line is drawn faintly: a line that runs around a body is read by its near half.
+    """
+    places = []
+    for segments, words in fronts:
+        middle = segments.mean(axis=(0, 1))
+        depth = (segments.mean(axis=1) - middle) @ np.asarray(viewpoint.axes()[2])
+        for chosen, alpha in ((depth < 0, 50), (depth >= 0, 255)):
+            _paint_segments(painter, viewpoint, size, segments[chosen], alpha)
+        places.append((segments[int(np.argmax(depth))].mean(axis=0), words))
+    painter.setFont(theme.font(11, QFont.Weight.DemiBold))
+    taken: list[QRectF] = []
+    for place, words in places:
+        ((x, y),), (seen,) = viewpoint.project(place[None], *size)
+        area = QRectF(float(x) - 17, float(y) - 9, 34, 18)
+        if not seen or any(other.adjusted(-3, -3, 3, 3).intersects(area) for other in taken):
+            continue
+        taken.append(area)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(QColor(OVER_PICTURE.rim))
+        painter.drawRoundedRect(area, 3, 3)
+        painter.setPen(QColor(OVER_PICTURE.chalk))
+        painter.drawText(area, Qt.AlignmentFlag.AlignCenter, words)
+
+
+def _paint_segments(painter: QPainter, viewpoint: Viewpoint, size: Size, segments: np.ndarray, alpha: int) -> None:
+    pixels, before = viewpoint.project(segments.reshape(-1, 3), *size)
+    path = QPainterPath()
+    for (a, b), seen in zip(pixels.reshape(-1, 2, 2), before.reshape(-1, 2), strict=True):
+        if seen.all():
+            path.moveTo(*a)
+            path.lineTo(*b)
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    for color, width in ((OVER_PICTURE.rim, 3.2), (OVER_PICTURE.chalk, 1.5)):
+        ink = QColor(color)
+        ink.setAlpha(alpha)
+        painter.setPen(QPen(ink, width))
+        painter.drawPath(path)
+
+
 def paint_points(painter: QPainter, viewpoint: Viewpoint, size: Size, points: np.ndarray) -> None:
     """Points of a mesh as dots over the picture, float (k, 3)."""
     chosen = points[:: max(1, len(points) // _MOST_MARKS)]

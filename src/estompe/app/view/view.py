@@ -84,6 +84,7 @@ class View(QWidget):
         session.painting.changed.connect(self.update)
         session.overlaps.changed.connect(self.update)
         session.past.changed.connect(self.update)
+        session.fronts.changed.connect(self.update)
 
     # What is shown
 
