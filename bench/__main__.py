@@ -11,7 +11,18 @@ from pathlib import Path
 from bench import cores
 from bench.figures import Figure
 
-PARTS = ("kernels", "measuring", "sources", "effects", "evaluation", "scenes", "elements", "pictures", "starting")
+PARTS = (
+    "kernels",
+    "measuring",
+    "sources",
+    "effects",
+    "evaluation",
+    "scenes",
+    "elements",
+    "remembering",
+    "pictures",
+    "starting",
+)
 PAGE = Path(__file__).resolve().parents[1] / "docs" / "performance.md"
 _TABLE = re.compile(r"(<!-- figures -->\n).*?(<!-- end -->)", re.DOTALL)
 

@@ -28,7 +28,7 @@ _BEFORE, _AFTER, _DEEPEST = ((Domain.WHOLE, name) for name in ("volume before", 
 _BULGE = (RampPoint(0.0, 0.35), RampPoint(0.3, 1.0), RampPoint(1.0, 0.0))
 
 
-class _Touch(NamedTuple):
+class Touch(NamedTuple):
     """depth: how far each point lies inside the body, negative outside, scene units; onto: where it would be on its surface."""
 
     depth: Floats
@@ -109,34 +109,40 @@ class Press(Effect, tag="press"):
             made = made.with_attribute(*key, np.array([value], np.float64))
         return made
 
-    def _touch(self, points: Floats, context: Context) -> _Touch:
+    def _touch(self, points: Floats, context: Context) -> Touch:
         if self.shape is not None:
-            return _by_shape(points, context.shape(self.shape), plain(self.width))
+            return by_shape(points, context.shape(self.shape), plain(self.width))
         if self.control is None:
             raise CannotEvaluateError("nothing presses yet: choose a control or a shape")
-        return _by_control(points, context.control(self.control), plain(self.radius))
+        return by_control(points, context.control(self.control), plain(self.radius))
 
 
-def _by_shape(points: Floats, body: Geometry, width: float) -> _Touch:
-    """Outside the body's box nothing is looked for beyond the width of the swelling: no point there is touched or swells."""
+def by_shape(points: Floats, body: Geometry, width: float) -> Touch:
+    """How points touch a closed shape.
+
+    Outside the body's box nothing is looked for beyond the width of the swelling: no point there is touched or swells.
+    """
     if not body.topology.faces:
         raise CannotEvaluateError("the shape that presses has no surface: choose another")
     found = nearest_on_surface(points, body.tree, most=width * 1.01, within=np.inf)
     depth = -to_nearest(points, body, found, signed=True)
-    return _Touch(depth, feet(points, body.points, body.topology.triangles, found))
+    return Touch(depth, feet(points, body.points, body.topology.triangles, found))
 
 
-def _by_control(points: Floats, control: Placed, radius: float) -> _Touch:
-    """In the control's own space every form is the set of places nearer than the radius to its core."""
+def by_control(points: Floats, control: Placed, radius: float) -> Touch:
+    """How points touch a control's body.
+
+    In the control's own space every form is the set of places nearer than the radius to its core.
+    """
     if control.form != "path":
-        return _Touch(*touched(points, control.to_local, control.matrix, FORMS[control.form].body, radius))
+        return Touch(*touched(points, control.to_local, control.matrix, FORMS[control.form].body, radius))
     own = transformed(points, control.to_local).astype(np.float64)
     outwards = own - _nearest_on(path_of(control).astype(np.float64), own)
     distance = np.linalg.norm(outwards, axis=1)
     step = outwards / np.maximum(distance, 1e-12)[:, None] * (radius - distance)[:, None]
     onto = transformed((own + step).astype(np.float32), control.matrix)
     depth = np.linalg.norm(step @ control.matrix[:, :3].T, axis=1) * np.sign(radius - distance)
-    return _Touch(depth.astype(np.float32), onto)
+    return Touch(depth.astype(np.float32), onto)
 
 
 def _nearest_on(line: Vector, own: Vector) -> Vector:

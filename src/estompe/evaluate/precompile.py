@@ -9,7 +9,7 @@ from functools import partial
 
 import numpy as np
 
-from estompe.geometry import Domain, Geometry, carrying, over_surface
+from estompe.geometry import Domain, Geometry, carrying, fabric, over_surface
 from estompe.geometry.copies import Copies
 from estompe.geometry.fracture import cut_into_cells
 from estompe.geometry.primitives import box, grid
@@ -43,7 +43,7 @@ from estompe.kernels.topology import face_means, point_means
 from estompe.kernels.types import Array, Floats, Indices
 
 _NOTICEABLE = 0.5
-_LONG = ("fractures", "patterns", "noise", "noise in time", "pieces", "sway", "distances to surfaces")
+_LONG = ("fractures", "patterns", "noise", "noise in time", "pieces", "sway", "distances to surfaces", "cloth")
 
 
 def precompile(progress: Callable[[float, str], None] = lambda _fraction, _name: None) -> float:
@@ -140,6 +140,7 @@ def _surface_steps() -> list[tuple[str, Callable[[], object]]]:
         steps.append(("spreading", partial(_spread, starts, members, values)))
     small = grid(1.0, 1.0, 2, 2)
     steps.append(("ways over surfaces", _march))
+    steps.append(("cloth", _hang))
     steps.append(("distances to surfaces", lambda: _to_surface(small)))
     steps.append(("volumes", lambda: _volumes(small)))
     few = _frozen(np.zeros(len(small.points), np.float32))
@@ -162,6 +163,19 @@ def _surface_steps() -> list[tuple[str, Callable[[], object]]]:
 
 def _spread(starts: Indices, members: Indices, values: Floats) -> None:
     spread.spread(values, values, (starts, members), spread.neighbour_blocks(starts, members), values, values, 1)
+
+
+def _hang() -> None:
+    """A few steps of cloth that holds and of cloth that tears."""
+    mesh = grid(1.0, 1.0, 6, 6)
+    held = np.arange(len(mesh.points)) < 7
+    for size, holds in ((0.0, np.inf), (0.3, 1e-3)):
+        made = fabric.Fabric(mesh.points, mesh.topology.triangles, size)
+        push = _frozen(np.full((made.copies, 3), 9.0, np.float32))
+        strong = _frozen(np.full(made.points, holds, np.float32))
+        forces = fabric.Forces(push, 0.1, 0.9, 0.0, 1e-6, strong, 9.81)
+        motion = made.step(made.begun(mesh.points, held), mesh.points, (0.0, 1.0), 0.04, 4, forces)
+        made.torn(motion, np.zeros_like(motion.velocities), 0.04, forces, np.zeros(made.copies, np.bool_))
 
 
 def _march() -> None:

@@ -48,8 +48,9 @@ def _mixed_columns(values, columns, starts, members, weights, out):
 def mixed(values: Floats, mix: Mix) -> Floats:
     """The new values, float32 (new, k). values: float32 (old, k)."""
     out = np.empty((len(mix.starts) - 1, values.shape[1]), np.float32)
+    parts = [read_only(array) for array in mix]
     if values.shape[1] == 3:
-        _mixed_triples(read_only(values).reshape(-1), *mix, out.reshape(-1))
+        _mixed_triples(read_only(values).reshape(-1), *parts, out.reshape(-1))
     else:
-        _mixed_columns(read_only(values).reshape(-1), values.shape[1], *mix, out.reshape(-1))
+        _mixed_columns(read_only(values).reshape(-1), values.shape[1], *parts, out.reshape(-1))
     return out

@@ -19,6 +19,7 @@ from estompe.samples import (
     sea_fans,
     sea_lily,
     signal_arcs,
+    storm_sail,
     tarred_rope,
     urchin_lamp,
     wake,
@@ -117,6 +118,13 @@ SAMPLES = (
         "Smouldering spreads unevenly along a rope, which glows, darkens, crumples and falls to ash.",
         tarred_rope.build,
         96,
+    ),
+    Sample(
+        "storm-sail",
+        "Storm sail",
+        "A sail tears from two worn places outwards, and its rags blow against the mast of a rolling boat.",
+        storm_sail.build,
+        112,
     ),
     Sample("wake", "Wake", "Reeds bow to a passing hull, lag behind it and rise again slowly.", wake.build, 46),
     Sample(

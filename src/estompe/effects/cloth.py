@@ -1,0 +1,349 @@
+"""Cloth: held until a falloff releases it, blown, dropped, caught by obstacles, and torn."""
+
+from typing import Annotated, ClassVar, NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from estompe.document.kinds import EVERYTHING, CannotEvaluateError, Context, Placed, register
+from estompe.document.numbers import Number, Triple, plain, plain_triple
+from estompe.document.remembering import Remembered, RememberingEffect, Seen, Since
+from estompe.document.scene import Identifier
+from estompe.document.settings import setting, whole
+from estompe.effects.press import by_control, by_shape
+from estompe.geometry import Domain, Geometry, frozen
+from estompe.geometry.fabric import Fabric, Forces, Motion
+from estompe.geometry.pieces import Pieces, even_ranks
+from estompe.geometry.rest import Rest
+from estompe.geometry.topology import Topology
+from estompe.kernels.noise import gradient_noise
+from estompe.kernels.types import Floats, Indices
+
+_CHECKS = 4
+"""How often a frame tears are looked for."""
+_GUSTS = ((0, 11), (1, 23), (2, 37))
+STRETCH = (Domain.WHOLE, "largest stretch")
+_MOST_POINTS = 400_000
+
+
+class Worn(Remembered, frozen=True, eq=False):
+    """Cloth after a frame: a `Motion`, which points are free, and where they were when it began, to which it is cut."""
+
+    particles: Floats
+    velocities: Floats
+    stands_for: Indices
+    free: NDArray[np.bool_]
+    places: Floats
+
+    def motion(self, fabric: Fabric) -> Motion:
+        """As the fabric steps it."""
+        return Motion(self.particles, self.velocities, self.stands_for, ~self.free[fabric.weld])
+
+
+class _Body(NamedTuple):
+    """Something the cloth meets: how deep places lie in it, where they would be outside, and how it moves there, a second."""
+
+    depth: Floats
+    onto: Floats
+    velocity: Floats
+
+
+@register
+class Cloth(RememberingEffect, tag="cloth"):
+    """Points follow the mesh as it comes while they are held, and are cloth once the strength has passed one half.
+
+    It keeps its lengths within some hundredths, meets obstacles at each small step, and tears along the edges of patches.
+    """
+
+    alters: ClassVar[tuple[str, ...]] = EVERYTHING
+    group: ClassVar[str] = "break"
+    label: ClassVar[str] = "Cloth"
+    text: ClassVar[str] = "Makes the shape cloth where a falloff releases it: it hangs, blows, drapes and tears."
+    state: ClassVar[type[Remembered]] = Worn
+
+    gravity: Annotated[Triple, setting("Gravity", "Metres a second squared, X Y Z, in scene units.", unit="length")] = (
+        0.0,
+        -9.81,
+        0.0,
+    )
+    wind: Annotated[Triple, setting("Wind", "How far the air moves in a second, X Y Z.", unit="length")] = (
+        0.0,
+        0.0,
+        0.0,
+    )
+    gusts: Annotated[
+        Number,
+        setting(
+            "Gusts", "How much the wind changes from place to place.", unit="fraction", low=0.0, high=4.0, step=0.01
+        ),
+    ] = 0.5
+    gust_size: Annotated[
+        float, setting("Gust size", "How large a gust is.", unit="length", low=1e-3, high=1e6, folded=True)
+    ] = 0.5
+    drag: Annotated[
+        Number,
+        setting("Drag", "How fast the air takes the cloth along, a second.", low=0.0, high=100.0, step=0.01),
+    ] = 0.5
+    damping: Annotated[
+        Number,
+        setting(
+            "Damping", "How much of its speed it loses in a second.", unit="fraction", low=0.0, high=0.99, step=0.01
+        ),
+    ] = 0.1
+    stiffness: Annotated[
+        Number,
+        setting(
+            "Folds resist", "How hard it is to fold: silk 0, felt 1.", unit="fraction", low=0.0, high=1.0, step=0.01
+        ),
+    ] = 0.2
+    for_good: Annotated[bool, setting("For good", "What was released stays so when the strength falls again.")] = True
+    control: Annotated[
+        Identifier | None, setting("Meets control", "A control it cannot go into.", refers="control")
+    ] = None
+    radius: Annotated[
+        Number,
+        setting("Radius", "How large the control's body is, in its own units.", unit="length", low=1e-4, high=1e6),
+    ] = 0.3
+    shape: Annotated[Identifier | None, setting("Meets shape", "A closed shape it cannot go into.", refers="shape")] = (
+        None
+    )
+    thickness: Annotated[
+        Number, setting("Thickness", "How far it stays away from what it meets.", unit="length", low=0.0, high=1e6)
+    ] = 0.01
+    friction: Annotated[
+        Number, setting("Friction", "How well it holds on to what it meets.", low=0.0, high=10.0, step=0.01)
+    ] = 0.4
+    patch: Annotated[
+        float,
+        setting(
+            "Tears into",
+            "About how large the pieces are; 0 for cloth that does not tear.",
+            unit="length",
+            low=0.0,
+            high=1e6,
+        ),
+    ] = 0.0
+    holds: Annotated[
+        Number,
+        setting(
+            "Holds", "How much of itself it can carry before it tears, as a length.", unit="length", low=0.0, high=1e6
+        ),
+    ] = 2.0
+    weak: Annotated[
+        Identifier | None,
+        setting("Weak where", "A falloff where it holds less: at full strength nothing at all.", refers="falloff"),
+    ] = None
+    uneven: Annotated[
+        float,
+        setting("Uneven", "How ragged the pieces are.", unit="fraction", low=0.0, high=1.0, folded=True),
+    ] = 0.6
+    seed: Annotated[int, whole("Seed", "Another number, other pieces.", low=0, high=2**31 - 1, folded=True)] = 1
+    substeps: Annotated[
+        int,
+        whole(
+            "Sub-steps",
+            "How finely a frame is stepped; more for fast or heavily loaded cloth.",
+            low=4,
+            high=200,
+            folded=True,
+        ),
+    ] = 20
+
+    def reads(self) -> tuple[str, ...]:
+        return ()
+
+    def clock(self, seconds: float, frame: float) -> float:
+        del frame
+        return seconds
+
+    @classmethod
+    def summary(cls, after: Geometry) -> str:
+        found = after.attribute(*STRETCH)
+        return "" if found is None else f"largest stretch {float(found[0]):.2f}"
+
+    def start(self, now: Seen, frame: float) -> Worn:
+        del frame
+        geometry = now.geometry
+        if not geometry.topology.faces:
+            raise CannotEvaluateError("it has no faces to be cloth: choose a mesh")
+        if len(geometry.points) > _MOST_POINTS:
+            raise CannotEvaluateError(f"it has {len(geometry.points):,} points; at most {_MOST_POINTS:,} can be cloth")
+        fabric = self._fabric(geometry, geometry.points)
+        free = now.strength >= 0.5
+        motion = fabric.begun(geometry.points, ~free)
+        return Worn(motion.particles, motion.velocities, motion.stands_for, free, geometry.points)
+
+    def step(self, state: Worn, now: Seen, since: Since) -> Worn:
+        fabric = self._fabric(now.geometry, state.places)
+        free = now.strength >= 0.5
+        if self.for_good:
+            free = free | state.free
+        motion = state.motion(fabric)
+        if not np.array_equal(free, state.free):
+            motion = fabric.held_by(motion, ~free)
+        before = since.seen().context
+        meets = self.control is not None or self.shape is not None
+        # What it meets it meets at each small step: pushed out less often, edges would stretch.
+        parts = self.substeps if meets else _CHECKS
+        forces = self._forces(fabric, motion, now)
+        seconds, count = since.seconds / parts, -(-self.substeps // parts)
+        checked, touched = motion.velocities, np.zeros(fabric.copies, np.bool_)
+        for part in range(parts):
+            since.go_on()
+            ends = part / parts, (part + 1) / parts
+            start = motion.particles
+            motion = fabric.step(motion, now.geometry.points, ends, seconds, count, forces)
+            if meets:
+                motion, inside = self._met(motion, start, before, now.context, ends[1], since.seconds, seconds)
+                touched[inside] = True
+            if self.patch and (part + 1) * _CHECKS % parts < _CHECKS:
+                motion = fabric.torn(motion, checked, since.seconds / _CHECKS, forces, touched)
+                checked, touched = motion.velocities, np.zeros(fabric.copies, np.bool_)
+        if not np.isfinite(motion.particles).all():
+            raise CannotEvaluateError("it flew apart: use more sub-steps, or weaker wind and drag")
+        return Worn(motion.particles, motion.velocities, motion.stands_for, free, state.places)
+
+    def shown(self, state: Worn, now: Seen) -> Geometry:
+        fabric = self._fabric(now.geometry, state.places)
+        motion = state.motion(fabric)
+        points = fabric.positions(motion)
+        held = motion.held
+        # What is held follows the mesh to the bit.
+        points[held] = now.geometry.points[fabric.weld[held]]
+        if not self.patch and not state.free.any():
+            return now.geometry
+        stretch = np.array([fabric.stretch(motion).max(initial=1.0)], np.float64)
+        made = self._torn(now.geometry, fabric, motion, points) if self.patch else now.geometry.moved(points)
+        return made.with_attribute(*STRETCH, stretch)
+
+    # Parts of a step
+
+    def _fabric(self, geometry: Geometry, places: Floats) -> Fabric:
+        """What stays the same, kept with the shape at rest."""
+        topology = geometry.topology
+        key = "fabric", topology, places.tobytes(), self.patch, self.uneven, self.seed
+
+        def make() -> Fabric:
+            patches = topology.triangle_faces if self.patch else None
+            return Fabric(places, topology.triangles, self.patch, self.uneven, self.seed, patches)
+
+        return geometry.at_rest.derived(key, make)
+
+    def _forces(self, fabric: Fabric, motion: Motion, now: Seen) -> Forces:
+        places = np.ascontiguousarray(motion.particles[motion.stands_for, :3])
+        drag = plain(self.drag)
+        air = np.tile(np.asarray(plain_triple(self.wind), np.float32), (fabric.copies, 1))
+        speed, gusts = float(np.linalg.norm(plain_triple(self.wind))), plain(self.gusts)
+        if speed > 0.0 and gusts > 0.0:
+            time = now.context.clock * speed / self.gust_size
+            for axis, seed in _GUSTS:
+                air[:, axis] += gradient_noise(places, self.gust_size, 2, 0.5, gusts * speed, self.seed + seed, time)
+        push = np.asarray(plain_triple(self.gravity), np.float32) + np.float32(drag) * air
+        holds = np.full(fabric.points, np.inf, np.float32)
+        if self.patch:
+            weak = now.context.strength(self.weak) if self.weak is not None else np.zeros(fabric.points, np.float32)
+            holds = np.float32(plain(self.holds)) * np.clip(np.float32(1.0) - weak, np.float32(0.0), np.float32(1.0))
+        soft = 1e-3 * (1.0 - plain(self.stiffness)) ** 4 + 1e-8
+        gravity = max(float(np.linalg.norm(plain_triple(self.gravity))), 1.0)
+        left = 1.0 - plain(self.damping)
+        return Forces(push, drag, left, 0.0, soft * fabric.edge**2, holds, gravity)
+
+    def _met(
+        self, motion: Motion, start: Floats, before: Context, now: Context, part: float, frame: float, seconds: float
+    ) -> tuple[Motion, NDArray[np.int64]]:
+        """Brought out of what it meets: at rest against it where it came in, slowed along it by friction. Also which ones."""
+        free = np.flatnonzero(motion.particles[:, 3] > 0.0)
+        met = [free[:0]]
+        if not len(free):
+            return motion, met[0]
+        places = np.ascontiguousarray(motion.particles[free, :3])
+        for body in self._bodies(places, before, now, part, frame):
+            thick = np.float32(plain(self.thickness))
+            inside = np.flatnonzero(body.depth > -thick)
+            if not len(inside):
+                continue
+            chosen = free[inside]
+            particles, velocities = motion.particles.copy(), motion.velocities.copy()
+            moved, slowed = _pushed_out(
+                particles[chosen, :3], start[chosen, :3], velocities[chosen], _of(body, inside), thick,
+                plain(self.friction), seconds,
+            )  # fmt: skip
+            particles[chosen, :3], velocities[chosen] = moved, slowed
+            motion = motion._replace(particles=particles, velocities=velocities)
+            places = np.ascontiguousarray(particles[free, :3])
+            met.append(chosen)
+        return motion, np.concatenate(met)
+
+    def _bodies(self, places: Floats, before: Context, now: Context, part: float, seconds: float) -> list[_Body]:
+        """What it meets, on the way from the frame before to this one. Raises CannotEvaluateError for an open shape."""
+        found = []
+        if self.control is not None:
+            one, other = before.control(self.control), now.control(self.control)
+            between = Placed(other.form, one.matrix + (other.matrix - one.matrix) * part, other.points)
+            depth, onto = by_control(places, between, plain(self.radius))
+            own = onto.astype(np.float64) @ between.to_local[:, :3].T + between.to_local[:, 3]
+            way = own @ (other.matrix - one.matrix)[:, :3].T + (other.matrix - one.matrix)[:, 3]
+            found.append(_Body(depth, onto, (way / seconds).astype(np.float32)))
+        if self.shape is not None:
+            one_mesh, other_mesh = before.shape(self.shape), now.shape(self.shape)
+            same = len(one_mesh.points) == len(other_mesh.points)
+            steps = other_mesh.points - one_mesh.points if same else np.zeros_like(other_mesh.points)
+            mesh = other_mesh.moved(other_mesh.points - steps * np.float32(1.0 - part))
+            reach = max(plain(self.thickness), 1e-6)
+            depth, onto = by_shape(places, mesh, reach)
+            speed = steps.mean(axis=0) / np.float32(seconds) if len(steps) else np.zeros(3, np.float32)
+            found.append(_Body(depth, onto, np.tile(speed, (len(places), 1))))
+        return found
+
+    def _torn(self, geometry: Geometry, fabric: Fabric, motion: Motion, points: Floats) -> Geometry:
+        """The mesh with the points of each patch by themselves; faces name who stands for them, so that no seam shows."""
+        topology = fabric.kept(("torn", motion.stands_for.tobytes()), lambda: self._parts(geometry, fabric, motion))
+        rest = geometry.at_rest.derived(
+            ("worn", geometry.topology, fabric.weld.tobytes()), lambda: Rest(frozen(geometry.rest[fabric.weld]))
+        )
+        attributes = {
+            key: frozen(values[fabric.weld]) if key[0] is Domain.POINT else values
+            for key, values in geometry.attributes.items()
+        }
+        return Geometry(points, topology, attributes, rest)
+
+    def _parts(self, geometry: Geometry, fabric: Fabric, motion: Motion) -> Topology:
+        copies = fabric.corner_copies(geometry.topology)
+        of = fabric.parts(motion)
+        # A piece is called by its first copy, so that others coming or going rename nobody.
+        ids = np.unique(of, return_index=True)[1].astype(np.int64)
+        pieces = Pieces(frozen(of), ids, even_ranks(ids), "rag")
+        corners = frozen(motion.stands_for[copies])
+        return Topology(corners, geometry.topology.offsets, fabric.copies, pieces)
+
+
+def _of(body: _Body, chosen: NDArray[np.int64]) -> _Body:
+    return _Body(body.depth[chosen], body.onto[chosen], body.velocity[chosen])
+
+
+def _pushed_out(
+    places: Floats,
+    start: Floats,
+    velocities: Floats,
+    body: _Body,
+    thickness: np.float32,
+    friction: float,
+    seconds: float,
+) -> tuple[Floats, Floats]:
+    """Places brought out of a body by a thickness, and their velocities: none into it, and less along it (Coulomb)."""
+    away = np.where((body.depth > 0)[:, None], body.onto - places, places - body.onto)
+    lengths = np.linalg.norm(away, axis=1, keepdims=True)
+    normals = np.where(lengths > 1e-9, away / np.maximum(lengths, 1e-12), np.array([[0.0, 1.0, 0.0]], np.float32))
+    moved = body.onto + normals * thickness
+    relative = velocities - body.velocity
+    into = np.einsum("ij,ij->i", relative, normals)[:, None]
+    along = relative - into * normals
+    speed = np.linalg.norm(along, axis=1, keepdims=True)
+    stopped = np.maximum(-into, 0.0)
+    kept = np.clip(1.0 - friction * stopped / np.maximum(speed, 1e-12), 0.0, 1.0)
+    # What it slipped in these steps goes back by the same share, else it would creep where it should hold.
+    slip = (places - start) - body.velocity * np.float32(seconds)
+    slip = slip - np.einsum("ij,ij->i", slip, normals)[:, None] * normals
+    moved = moved - slip * (1.0 - kept)
+    changed = body.velocity + along * kept + np.maximum(into, 0.0) * normals
+    return moved.astype(np.float32), changed.astype(np.float32)
