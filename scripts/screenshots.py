@@ -11,7 +11,7 @@ from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 _STATE = tempfile.TemporaryDirectory()
-os.environ["XDG_CONFIG_HOME"] = os.environ["XDG_STATE_HOME"] = _STATE.name
+os.environ["XDG_CONFIG_HOME"] = os.environ["XDG_STATE_HOME"] = os.environ["XDG_CACHE_HOME"] = _STATE.name
 
 from PIL import Image
 from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
@@ -21,6 +21,7 @@ from PyQt6.QtWidgets import QApplication, QWidget
 
 import estompe.samples
 from estompe.app.preferences import Preferences
+from estompe.app.sheets.land_sheet import CoursePlot
 from estompe.app.window import Window
 from estompe.document import Project, Scene
 from estompe.evaluate import evaluate
@@ -95,21 +96,6 @@ def strength(studio: Studio) -> None:
     studio.settle(all_frames=True)
     studio.point_at(0.52, 0.55)
     studio.take("strength")
-
-
-def shaded(studio: Studio) -> None:
-    studio.window.run("mode_shaded")
-    studio.settle()
-    studio.take("shaded")
-
-
-def wire(studio: Studio) -> None:
-    studio.window.session.selection.choose_shape("quay")
-    studio.window.session.selection.choose_falloff("swell", "ripple")
-    studio.window.drive.open_card("lift")
-    studio.window.run("mode_wire")
-    studio.settle(all_frames=True)
-    studio.take("wire")
 
 
 def set_up(studio: Studio) -> None:
@@ -247,12 +233,6 @@ def overlaps(studio: Studio) -> None:
     studio.window.run("overlaps")
 
 
-def shortcuts(studio: Studio) -> None:
-    studio.window.run("help_sheet")
-    QTest.qWait(200)
-    studio.take("shortcuts")
-
-
 def copies(studio: Studio) -> None:
     """Tiles that turn, each with one strength, and the card of what turns them."""
     studio.open("wall-tiles", 72)
@@ -278,9 +258,60 @@ def pieces(studio: Studio) -> None:
     studio.take("pieces")
 
 
+def remembered(studio: Studio) -> None:
+    """Cloth that tears: its card says what it remembers, Time which frames are kept, and lines when the worn place grows."""
+    studio.open("storm-sail", 112)
+    session = studio.window.session
+    session.selection.choose_shape("sail")
+    session.selection.choose_falloff("weak", "high")
+    studio.window.drive.open_card("cloth")
+    studio.window.run("mode_shaded")
+    studio.settle(all_frames=True)
+    studio.take("remembered")
+
+
+def land(studio: Studio) -> None:
+    """Ways to make half of a mask arrive on a frame."""
+    session = studio.window.session
+    session.begin(Project(Scene()), None, "untitled")
+    studio.window.add_entry(entry("shape:sphere"))
+    studio.settle()
+    studio.window.add_entry(entry("recipe:leave-trail"))
+    studio.settle()
+    studio.window.run("land")
+    sheet = studio.window.sheets.sheet
+    sheet.share.setValue(8)
+    sheet.frame.setValue(96)
+    sheet.look()
+    end = time.monotonic() + 60
+    while len(sheet.findChildren(CoursePlot)) < 2 and time.monotonic() < end:
+        QTest.qWait(100)
+    studio.settle(all_frames=True)
+    studio.take("land")
+
+
+def fronts(studio: Studio) -> None:
+    """Lines along which a growing mask arrives on the same frame."""
+    session = studio.window.session
+    session.begin(Project(Scene()), None, "untitled")
+    studio.window.add_entry(entry("shape:sphere"))
+    studio.settle()
+    studio.window.add_entry(entry("recipe:grow-mask"))
+    studio.window.run("fit")
+    session.playhead.go(60)
+    studio.settle(all_frames=True)
+    session.fronts.toggle()
+    end = time.monotonic() + 60
+    while not session.fronts.lines and time.monotonic() < end:
+        QTest.qWait(100)
+    QTest.qWait(300)
+    studio.take("fronts")
+    session.fronts.toggle()
+
+
 SHOTS_IN_ORDER: tuple[Callable[[Studio], None], ...] = (
-    start, strength, shaded, wire, charcoal, set_up, keys, routing, table, press, curves, painted, palette, copies, pieces,
-    reference, preferences, overlaps, shortcuts,
+    start, strength, charcoal, set_up, keys, routing, table, press, curves, painted, palette, copies, pieces,
+    remembered, land, fronts, reference, preferences, overlaps,
 )  # fmt: skip
 
 

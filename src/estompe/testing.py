@@ -19,6 +19,7 @@ from estompe.document.kinds import (
     tag_of,
 )
 from estompe.document.project import Project
+from estompe.document.remembering import Remembering
 from estompe.document.scene import EffectSlot, Falloff, Layer, Range, Route, Scene, Transform
 from estompe.document.settings import settings_of
 from estompe.effects.hide import Hide
@@ -26,6 +27,8 @@ from estompe.effects.separate import Separate
 from estompe.evaluate import Memo, evaluate
 from estompe.evaluate import checked as evaluation
 from estompe.evaluate.frame import Frame
+from estompe.evaluate.past import Past
+from estompe.evaluate.state_files import packed, unpacked
 from estompe.geometry import Geometry
 from estompe.setups.adding import (
     FIRST_PATH,
@@ -52,7 +55,8 @@ def check_kind(kind: type, settings: dict[str, Any] | None = None, assets: dict[
 
     It is registered; every setting says what it is; it survives the scene file; evaluation gives the same bits twice and from
     results that were kept; strength 0 changes nothing; nothing comes out that is not finite; it copes with a shape without
-    faces; it looks only at what it declared, and alters only what it says.
+    faces; it looks only at what it declared, and alters only what it says. What it remembers survives a file and comes out the
+    same in every order of asking.
 
     Parameters
     ----------
@@ -171,16 +175,42 @@ class _Check:
         push = EffectSlot("push", kinds(Effect)["push"](0.1), (Route(self.falloff),))
         scene = self._with_effects(scene, push)
         self._sound(scene)
+        self._remembers(scene)
         for acts_on in ("faces", "pieces"):
             rotated = EffectSlot("rotated", kinds(Effect)["rotate"](5.0), (Route(self.falloff),), acts_on=acts_on)
             self._sound(self._with_effects(scene, EffectSlot("parted", Separate()), rotated))
         hidden = self._with_effects(scene, EffectSlot("hidden", Hide()), push)
         self._frame(hidden)
 
+    def _remembers(self, scene: Scene) -> None:
+        """A kind with memory: its states survive a file, and frames asked in another order are the same bits."""
+        if not issubclass(self.kind, Remembering):
+            return
+        past = Past(Project(scene, self.assets), Memo())
+        first = evaluate(past.project, 5, past.memo, None, past)
+        for place, links in past.links.items():
+            for digest in links.values():
+                kept = past.kept(place, digest)
+                if kept is None:
+                    continue
+                again = unpacked(packed(kept), type(kept.state))
+                for one, other in zip(kept.state.arrays(), again.state.arrays(), strict=True):
+                    self.holds(np.array_equal(one, other), "its state is another one after it was kept in a file")
+        evaluate(past.project, 9, past.memo, None, past)
+        evaluate(past.project, 2, past.memo, None, past)
+        fresh = self._frame_on(scene, 5)
+        for shape in scene.shapes:
+            same = np.array_equal(first[shape.id].points, fresh[shape.id].points)
+            self.holds(same, "its frames are others when they are asked in another order")
+
+    def _frame_on(self, scene: Scene, frame: float) -> Frame:
+        return evaluate(Project(scene, self.assets), frame)
+
     def _applies(self) -> None:
         for acts_on in self.kind.able():
             self._applies_on(EffectSlot("checked", self.made, acts_on=acts_on))
         self._alters(EffectSlot("checked", self.made, acts_on=self.kind.able()[0]))
+        self._remembers(self._with_effects(self.scene, EffectSlot("checked", self.made)))
 
     def _applies_on(self, slot: EffectSlot) -> None:
         parted = (EffectSlot("parted", Separate()),) if slot.acts_on == "pieces" else ()

@@ -2,6 +2,7 @@
 
 import numpy as np
 import pytest
+from scipy.spatial import cKDTree
 from tests.remembering import AS_IT_IS, SAME, source
 
 from estompe.document import edits
@@ -182,3 +183,20 @@ def test_its_card_tells_the_stretch():
     text = Cloth.summary(frame["sheet"])
     assert text.startswith("largest stretch 1.")
     assert Cloth.summary(primitives.grid(1.0, 1.0, 2, 2)) == ""
+
+
+def test_layers_that_fold_onto_each_other_keep_apart():
+    """A sheet falls edge first onto a floor and folds up there."""
+    floor = Control("floor", "Floor", "plane", Transform((0.0, -0.02, 0.0)))
+    near = {}
+    for apart in (0.0, 0.03):
+        cloth = Cloth(
+            control="floor", radius=0.02, thickness=0.005, apart=apart, damping=0.6, stiffness=0.4, substeps=24
+        )
+        project = _hung(cloth, "1", Transform((0.0, 0.55, 0.0), (84.0, 0.0, 0.0)), controls=(floor,), points=20)
+        mesh = _frames(project, 30)[0]["sheet"]
+        pairs = cKDTree(mesh.points).query_pairs(0.015, output_type="ndarray")
+        at_rest = np.linalg.norm(mesh.rest[pairs[:, 0]] - mesh.rest[pairs[:, 1]], axis=1)
+        near[apart] = int((at_rest > 0.15).sum())
+    assert near[0.0] > 10
+    assert near[0.03] <= near[0.0] / 5

@@ -20,7 +20,7 @@ from estompe.document.names import clean_name, printable
 from estompe.document.project import Project, asset_name, assets_of
 from estompe.document.scene import Scene
 
-VERSION = 3
+VERSION = 4
 ENDING = ".estompe"
 _SCENE = "scene.json"
 _ASSET = re.compile(r"^(?:assets|blobs)/([0-9a-f]{64})\.npy$")

@@ -189,4 +189,9 @@ def _to_3(scene: Json) -> Json:
     return scene
 
 
-_STEPS: dict[int, Callable[[Json], Json]] = {1: _to_2, 2: _to_3}
+def _to_4(scene: Json) -> Json:
+    """Version 4 has falloffs as on another frame, and states that are kept; a scene of version 3 is one that uses none of it."""
+    return scene
+
+
+_STEPS: dict[int, Callable[[Json], Json]] = {1: _to_2, 2: _to_3, 3: _to_4}

@@ -113,6 +113,16 @@ class Cloth(RememberingEffect, tag="cloth"):
     friction: Annotated[
         Number, setting("Friction", "How well it holds on to what it meets.", low=0.0, high=10.0, step=0.01)
     ] = 0.4
+    apart: Annotated[
+        Number,
+        setting(
+            "Off itself",
+            "How far its layers stay apart from each other; 0 lets them pass.",
+            unit="length",
+            low=0.0,
+            high=1e6,
+        ),
+    ] = 0.0
     patch: Annotated[
         float,
         setting(
@@ -185,6 +195,8 @@ class Cloth(RememberingEffect, tag="cloth"):
         meets = self.control is not None or self.shape is not None
         # What it meets it meets at each small step: pushed out less often, edges would stretch.
         parts = self.substeps if meets else _CHECKS
+        apart, begun = plain(self.apart), np.ascontiguousarray(motion.particles[:, :3])
+        pairs = fabric.near_pairs(motion, apart) if apart > 0.0 else None
         forces = self._forces(fabric, motion, now)
         seconds, count = since.seconds / parts, -(-self.substeps // parts)
         checked, touched = motion.velocities, np.zeros(fabric.copies, np.bool_)
@@ -193,6 +205,8 @@ class Cloth(RememberingEffect, tag="cloth"):
             ends = part / parts, (part + 1) / parts
             start = motion.particles
             motion = fabric.step(motion, now.geometry.points, ends, seconds, count, forces)
+            if pairs is not None:
+                motion = fabric.kept_apart(motion, begun, pairs, apart, seconds)
             if meets:
                 motion, inside = self._met(motion, start, before, now.context, ends[1], since.seconds, seconds)
                 touched[inside] = True

@@ -176,6 +176,7 @@ def _hang() -> None:
         forces = fabric.Forces(push, 0.1, 0.9, 0.0, 1e-6, strong, 9.81)
         motion = made.step(made.begun(mesh.points, held), mesh.points, (0.0, 1.0), 0.04, 4, forces)
         made.torn(motion, np.zeros_like(motion.velocities), 0.04, forces, np.zeros(made.copies, np.bool_))
+        made.kept_apart(motion, mesh.points[made.weld], made.near_pairs(motion, 0.1), 0.1, 0.04)
 
 
 def _march() -> None:

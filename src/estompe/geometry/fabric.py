@@ -34,6 +34,8 @@ _EVER = 1.3
 """An edge longer than this, of its length, tears at once where it may tear at all."""
 _RIDGE = 1e3
 _MOST_KEPT = 12
+_NEAR = 2.0
+"""Pairs are looked for within so many times the distance they keep."""
 
 
 class Motion(NamedTuple):
@@ -249,6 +251,30 @@ class Fabric:
             np.float32(_SLACK), *anchors, np.float32(_MEND_AT), _MEND_ROUNDS, _MEND_EVERY,
         )  # fmt: skip
         return Motion(particles, velocities, motion.stands_for, motion.held)
+
+    def near_pairs(self, motion: Motion, least: float) -> tuple[Indices, Indices]:
+        """Particles that are near each other now and were not at rest: where the others of each start, and these."""
+        alive = np.flatnonzero(motion.stands_for == np.arange(self.copies))
+        places = motion.particles[alive, :3].astype(np.float64)
+        pairs = alive[cKDTree(places).query_pairs(_NEAR * least, output_type="ndarray")]
+        at_rest = np.linalg.norm(self.places[pairs[:, 0]].astype(np.float64) - self.places[pairs[:, 1]], axis=1)
+        pairs = pairs[at_rest > max(_NEAR * least, _NEAR * self.edge)]
+        both = np.concatenate([pairs, pairs[:, ::-1]]).astype(np.int32)
+        starts, order = corners_of_points(np.ascontiguousarray(both[:, 0]), self.copies)
+        return starts, np.ascontiguousarray(both[order, 1])
+
+    def kept_apart(
+        self, motion: Motion, places: Floats, pairs: tuple[Indices, Indices], least: float, seconds: float
+    ) -> Motion:
+        """Pairs not nearer than a distance. Layers keep apart at moderate speed; what has passed through stays through.
+
+        places: where particles were when the frame began, float32 (n, 3); seconds: since the last time.
+        """
+        moved = cloth.pushed_apart(motion.particles, places, *pairs, least, motion.stands_for)
+        particles, velocities = motion.particles.copy(), motion.velocities.copy()
+        velocities += (moved - particles[:, :3]) / np.float32(seconds)
+        particles[:, :3] = moved
+        return motion._replace(particles=particles, velocities=velocities)
 
     def torn(
         self, motion: Motion, before: Floats, seconds: float, forces: Forces, touched: NDArray[np.bool_]

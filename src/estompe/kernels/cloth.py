@@ -13,7 +13,7 @@ A point that may tear is there once for each patch beside it. Copies that still 
 import numpy as np
 
 from estompe.kernels.compile import inlined, kernel, parallel_kernel, prange
-from estompe.kernels.types import Floats, Indices
+from estompe.kernels.types import Floats, Indices, read_only
 
 _CHUNK = 2048
 _SPAN = 8192
@@ -243,6 +243,66 @@ def stepped(
             for i in range(chunk * _CHUNK, min(n, (chunk + 1) * _CHUNK)):
                 for axis in range(3):
                     velocities[i, axis] = (particles[i, axis] - before[i, axis]) * often
+
+
+@parallel_kernel
+def _pushed_apart(particles, places, starts, members, least, stands_for, out):
+    n = particles.shape[0]
+    for chunk in prange((n + _CHUNK - 1) // _CHUNK):
+        for i in range(chunk * _CHUNK, min(n, (chunk + 1) * _CHUNK)):
+            out[i, 0], out[i, 1], out[i, 2] = particles[i, 0], particles[i, 1], particles[i, 2]
+            if particles[i, 3] == np.float32(0.0) or stands_for[i] != i:
+                continue
+            x, y, z, count = np.float32(0.0), np.float32(0.0), np.float32(0.0), np.float32(0.0)
+            for m in range(starts[i], starts[i + 1]):
+                # Pushed the way they lay apart when the frame began, so that they stay on their own side.
+                j = members[m]
+                bx, by, bz = places[i, 0] - places[j, 0], places[i, 1] - places[j, 1], places[i, 2] - places[j, 2]
+                far = np.sqrt(bx * bx + by * by + bz * bz) + np.float32(1e-12)
+                dx = particles[i, 0] - particles[j, 0]
+                dy = particles[i, 1] - particles[j, 1]
+                dz = particles[i, 2] - particles[j, 2]
+                apart = (dx * bx + dy * by + dz * bz) / far
+                wanted = min(least, far)
+                if apart < wanted and dx * dx + dy * dy + dz * dz < np.float32(4.0) * least * least:
+                    step = np.float32(0.5) * (wanted - apart) / far
+                    x += step * bx
+                    y += step * by
+                    z += step * bz
+                    count += np.float32(1.0)
+            if count > np.float32(0.0):
+                out[i, 0] += x / count
+                out[i, 1] += y / count
+                out[i, 2] += z / count
+
+
+def pushed_apart(
+    particles: Floats, places: Floats, starts: Indices, members: Indices, least: float, stands_for: Indices
+) -> Floats:
+    """Where particles are once those of some pairs are not nearer than a distance, or than they were, float32 (n, 3).
+
+    Parameters
+    ----------
+    particles : float32 (n, 4)
+        Positions and inverse masses.
+    places : float32 (n, 3)
+        Where they were when the frame began: they are pushed that way apart.
+    starts, members : int32 (n + 1,), int32
+        Where the others of each start, and these.
+    least : float
+        Scene units.
+    stands_for : int32 (n,)
+        Only who stands for himself is moved.
+
+    Returns
+    -------
+    float32 (n, 3)
+        The positions.
+    """
+    out = np.empty((len(particles), 3), np.float32)
+    arrays = (read_only(array) for array in (particles, places, starts, members))
+    _pushed_apart(*arrays, np.float32(least), read_only(stands_for), out)
+    return out
 
 
 @kernel
