@@ -57,11 +57,11 @@ def ways(project: Project, aim: Aim, frame: int, number: ScenePath | None, progr
 
 
 class CoursePlot(QWidget):
-    """A course over the shot, the frame it should land on, and where it does."""
+    """A course over the shot, the frame it should land on, and where it does. most: what the full height stands for."""
 
-    def __init__(self, session: Session, way: Way, frame: int) -> None:
+    def __init__(self, session: Session, way: Way, frame: int, most: float) -> None:
         super().__init__()
-        self._session, self._way, self._frame = session, way, frame
+        self._session, self._way, self._frame, self._most = session, way, frame, max(most, 1e-6)
         self.setFixedSize(_WIDTH, _HEIGHT)
         self.setAccessibleName(f"Course {way.label}")
 
@@ -74,12 +74,13 @@ class CoursePlot(QWidget):
 
         def place(frame: float, value: float) -> QPointF:
             across = (frame - scene.first) / max(1, scene.last - scene.first)
-            return QPointF(area.left() + area.width() * across, area.bottom() - area.height() * min(max(value, 0), 1))
+            up = min(max(value / self._most, 0.0), 1.0)
+            return QPointF(area.left() + area.width() * across, area.bottom() - area.height() * up)
 
         painter.setPen(QPen(t.color("hairline"), 1))
         painter.drawLine(place(scene.first, 0), place(scene.last, 0))
         painter.setPen(QPen(t.color("slate"), 1, Qt.PenStyle.DashLine))
-        painter.drawLine(place(self._frame, 0), place(self._frame, 1))
+        painter.drawLine(place(self._frame, 0), place(self._frame, self._most))
         line = QPainterPath()
         for index, (frame, value) in enumerate(self._way.course):
             line.lineTo(place(frame, value)) if index else line.moveTo(place(frame, value))
@@ -205,17 +206,18 @@ class LandSheet(QWidget):
             row = self._results.takeAt(0).widget()
             if row is not None:
                 remove_widget(row)
+        most = max((value for way in found for _, value in way.course), default=1.0)
         for index, way in enumerate(found):
-            self._results.insertWidget(index, self._row(way, frame))
+            self._results.insertWidget(index, self._row(way, frame, most))
         self.trouble.setText(trouble)
         self.trouble.setVisible(bool(trouble))
 
-    def _row(self, way: Way, frame: int) -> QWidget:
+    def _row(self, way: Way, frame: int, most: float) -> QWidget:
         made = QWidget()
         row = QHBoxLayout(made)
         row.setContentsMargins(0, 2, 0, 2)
         row.setSpacing(16)
-        row.addWidget(CoursePlot(self._session, way, frame))
+        row.addWidget(CoursePlot(self._session, way, frame, most))
         words = QVBoxLayout()
         words.setSpacing(0)
         words.addWidget(label(way.label, "strong" if way.scene is None else ""))
