@@ -52,8 +52,8 @@ def figures() -> Iterator[Figure]:
     # Points and strength are read and points written, 28 bytes a point, as a copy of 14 bytes a point moves.
     block = np.ones(count * 14 // 4, np.float32)
     for tag in kinds(Effect):
-        if tag == "fracture":
-            continue  # it is timed with what else cuts
+        if tag in ("fracture", "cloth"):
+            continue  # these are timed by themselves
         effect = _with_something_to_do(tag)
         moment.domain = DOMAINS[effect.able()[0]]
         own = strength if moment.domain is Domain.POINT else frozen(strength[: mesh.count(moment.domain)].copy())

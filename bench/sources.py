@@ -11,11 +11,13 @@ from bench.figures import Figure, in_turn
 from estompe.document import edits
 from estompe.document.kinds import Source, kinds
 from estompe.document.project import Project, asset_name
+from estompe.document.remembering import RememberingSource
 from estompe.document.scene import Control, EffectSlot, Scene, Shape, Transform
 from estompe.effects.joints import Joints, straight_chain
 from estompe.evaluate.context import EvaluationContext
 from estompe.evaluate.memo import Memo
 from estompe.evaluate.moment import Moment
+from estompe.evaluate.past import Past
 from estompe.geometry import frozen
 from estompe.geometry.elements import Elements
 from estompe.setups.adding import add_falloff, add_layer
@@ -28,18 +30,20 @@ _MESH = Lathe(around=1000, along=1000)
 def figures() -> Iterator[Figure]:
     """All of them."""
     with TemporaryDirectory() as folder:
-        for tag in kinds(Source):
+        # What remembers is stepped, and measured with what else is remembered.
+        for tag in (tag for tag, kind in kinds(Source).items() if not issubclass(kind, RememberingSource)):
             yield _figure(tag, *_project(tag, Path(folder)))
 
 
 def _figure(tag: str, project: Project, falloff: str) -> Figure:
-    moment = Moment(project, 5.0, Memo())
+    past = Past(project, Memo())
+    moment = Moment(project, 5.0, past.memo, past)
     graph, shape = moment.graph, moment.parts.scene.shapes[0]
     state = moment.settled(lambda: graph.chains()[shape.id]).last
     state.geometry.normals  # noqa: B018
     source = moment.parts.falloff(falloff).layers[0].source
     clock = source.clock(0.2, 5.0)
-    _, found, read = moment.settled(lambda: graph._looked_at(source, state, ("falloff", falloff)))
+    _, found, read = moment.settled(lambda: graph._looking.at(source, state, ("falloff", falloff)))
     context = EvaluationContext(clock, found, read, project.assets)
     elements = Elements(state.geometry)
     count = len(elements)

@@ -270,14 +270,18 @@ def remembered(studio: Studio) -> None:
     studio.take("remembered")
 
 
-def land(studio: Studio) -> None:
-    """Ways to make half of a mask arrive on a frame."""
-    session = studio.window.session
-    session.begin(Project(Scene()), None, "untitled")
+def _with_recipe(studio: Studio, tag: str) -> None:
+    """A sphere with a recipe."""
+    studio.window.session.begin(Project(Scene()), None, "untitled")
     studio.window.add_entry(entry("shape:sphere"))
     studio.settle()
-    studio.window.add_entry(entry("recipe:leave-trail"))
+    studio.window.add_entry(entry(f"recipe:{tag}"))
     studio.settle()
+
+
+def land(studio: Studio) -> None:
+    """Ways to make half of a mask arrive on a frame."""
+    _with_recipe(studio, "leave-trail")
     studio.window.run("land")
     sheet = studio.window.sheets.sheet
     sheet.share.setValue(8)
@@ -293,10 +297,7 @@ def land(studio: Studio) -> None:
 def fronts(studio: Studio) -> None:
     """Lines along which a growing mask arrives on the same frame."""
     session = studio.window.session
-    session.begin(Project(Scene()), None, "untitled")
-    studio.window.add_entry(entry("shape:sphere"))
-    studio.settle()
-    studio.window.add_entry(entry("recipe:grow-mask"))
+    _with_recipe(studio, "grow-mask")
     studio.window.run("fit")
     session.playhead.go(60)
     studio.settle(all_frames=True)

@@ -335,11 +335,8 @@ def _past_of(project: "Project", states: Path | None, only_kept: bool = False) -
 
 def _tell_trouble(past: "Past") -> None:
     """Say what could not be kept; the work itself is done."""
-    folder = past.keep.folder
-    if folder is not None and folder.trouble:
-        print(f"estompe: {folder.trouble}", file=sys.stderr)
-    if folder is not None and folder.damaged:
-        print(f"estompe: {folder.damaged} damaged files of states in {folder.path} were passed over", file=sys.stderr)
+    if past.keep.trouble:
+        print(f"estompe: {past.keep.trouble}", file=sys.stderr)
 
 
 def _run_remember(chosen: argparse.Namespace) -> None:

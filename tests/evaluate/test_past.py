@@ -287,6 +287,7 @@ def test_damaged_and_foreign_files_are_passed_over(tmp_path):
     past = Past(project, Memo(), Keep(folder=folder))
     assert _same(_values(project, 12, past), _values(project, 12))
     assert folder.damaged > 0
+    assert "damaged files" in past.keep.trouble
     whole = Past(project, Memo(), Keep(folder=StateFolder(tmp_path)))
     _values(project, 12, whole)
     assert whole.steps == 0
@@ -310,3 +311,11 @@ def test_a_folder_stays_within_its_bound_and_loses_what_was_used_first(tmp_path)
     assert sum(file.stat().st_size for file in tmp_path.glob("*.state")) <= 30_000
     assert not list(tmp_path.glob(".*"))
     assert _same(_values(project, LAST, Past(project, Memo(), Keep(folder=folder))), _values(project, LAST))
+
+
+def test_a_budget_too_small_for_one_state_is_said_and_changes_no_bit():
+    project = watched(EVERY_MEMORY["spread"]())
+    past = Past(project, Memo(), Keep(1000))
+    assert _same(_values(project, 12, past), _values(project, 12))
+    assert "raise it in the preferences" in past.keep.trouble
+    assert Past(project, Memo(), Keep()).keep.trouble == ""

@@ -27,7 +27,7 @@ LooksPerFrame = Annotated[
         folded=True,
     ),
 ]
-"""A setting for `looks`."""
+"""The setting `looks_per_frame`, for kinds that are looked at more often if wanted."""
 
 
 class Remembered(Struct, frozen=True, eq=False):
@@ -97,8 +97,8 @@ class Remembering:
         return first
 
     def looks(self) -> int:
-        """How often a frame it is stepped, 1..16, with everything it sees as it is in between."""
-        return 1
+        """How often a frame it is stepped, 1..16, seeing everything as it is in between; as its setting says, if it has one."""
+        return int(getattr(self, "looks_per_frame", 1))
 
     def start(self, now: Seen, frame: float) -> Any:
         """The state on the frame it begins on, and on frames before that."""
@@ -110,7 +110,10 @@ class Remembering:
 
 
 class RememberingSource(Source, Remembering):
-    """A source with memory; it gives `values` where others `measure`."""
+    """A source with memory; it gives `values` where others `measure`, and reads nothing unless it says so."""
+
+    def reads(self) -> tuple[str, ...]:
+        return ()
 
     def values(self, state: Any, now: Seen) -> Floats:
         """What is measured, float32 (n,), finite."""

@@ -40,6 +40,16 @@ class Keep:
         self._entries: dict[bytes, _Entry] = {}
         self._strides: dict[Place, int] = {}
         self.used = 0
+        self._tight = ""
+
+    @property
+    def trouble(self) -> str:
+        """What keeps states from being kept, in words; "" for nothing. None of it changes a result."""
+        if self.folder is None:
+            return self._tight
+        damaged = self.folder.damaged
+        passed = f"{damaged} damaged files in {self.folder.path} were passed over" if damaged else ""
+        return self.folder.trouble or self._tight or passed
 
     def has(self, digest: bytes) -> bool:
         """Whether a state is there."""
@@ -65,6 +75,11 @@ class Keep:
         self.used += kept.nbytes
         if self.folder is not None:
             self.folder.write(digest, kept)
+        if kept.nbytes > self.budget:
+            self._tight = (
+                f"one state takes {kept.nbytes / 2**20:.0f} MB and the budget for them is {self.budget / 2**20:.0f} MB, so going "
+                "back means working out again: raise it in the preferences"
+            )
         if self.used > self.budget:
             self._make_room()
 

@@ -36,7 +36,7 @@ class Standing:
     """How far what a scene remembers has been worked out.
 
     places: by place; working: the step at hand, or None; stale_from: the first frame whose states an edit made others of and that
-    have not been worked out again, or None; stopped: whether the person stopped it; trouble: why states cannot be kept on disk.
+    have not been worked out again, or None; stopped: whether the person stopped it; trouble: what keeps states from being kept.
     """
 
     project: Project
@@ -242,12 +242,12 @@ class Worker:
             self._stood(self.standing)
 
     def _found_standing(self) -> Standing | None:
-        past, folder = self._past, self.keep.folder
+        past = self._past
         if past is None:
             return None
-        places, trouble = past.standing(), "" if folder is None else folder.trouble
+        places = past.standing()
         stale = self._stale_from(past, places)
-        return Standing(past.project, places, self._at_work, stale, self._stopped, trouble)
+        return Standing(past.project, places, self._at_work, stale, self._stopped, self.keep.trouble)
 
     def _stale_from(self, past: Past, places: dict[Place, PlaceStanding]) -> int | None:
         """The first frame that an edit made another one and whose states are not there yet."""

@@ -25,12 +25,6 @@ class AfterGlow(RememberingSource, tag="after-glow"):
     ] = 0.5
     looks_per_frame: LooksPerFrame = 1
 
-    def reads(self) -> tuple[str, ...]:
-        return ()
-
-    def looks(self) -> int:
-        return self.looks_per_frame
-
     def start(self, now: Seen, frame: float) -> Values:
         del frame
         return Values(now.context.strength(self.falloff))

@@ -43,18 +43,12 @@ class Reached(RememberingSource, tag="reached"):
     ] = "frame"
     looks_per_frame: LooksPerFrame = 1
 
-    def reads(self) -> tuple[str, ...]:
-        return ()
-
     def unit(self) -> str:
         return "frames" if self.told == "frame" else ""
 
     def clock(self, seconds: float, frame: float) -> float:
         del frame
         return seconds
-
-    def looks(self) -> int:
-        return self.looks_per_frame
 
     def start(self, now: Seen, frame: float) -> Reaching:
         strength = now.context.strength(self.falloff)

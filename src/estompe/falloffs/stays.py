@@ -21,12 +21,6 @@ class Stays(RememberingSource, tag="stays"):
     falloff: Annotated[Identifier, setting("Falloff", "The falloff that is watched.", refers="falloff")]
     looks_per_frame: LooksPerFrame = 1
 
-    def reads(self) -> tuple[str, ...]:
-        return ()
-
-    def looks(self) -> int:
-        return self.looks_per_frame
-
     def start(self, now: Seen, frame: float) -> Values:
         del frame
         return Values(now.context.strength(self.falloff))

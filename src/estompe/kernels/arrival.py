@@ -10,54 +10,11 @@ import math
 import numpy as np
 
 from estompe.kernels.compile import inlined, kernel
+from estompe.kernels.heap import first_taken, risen
 from estompe.kernels.types import Indices, Matrix, read_only
 
 _BLUNT = 0.2
 """Corners whose cosine is under this are split."""
-
-
-@inlined
-def _sink(times, heap, place, at):
-    """Move an entry of the heap up to where it belongs. Entries are ordered by time, then by number."""
-    p = heap[at]
-    while at > 0:
-        up = (at - 1) >> 2
-        other = heap[up]
-        if times[other] < times[p] or (times[other] == times[p] and other < p):
-            break
-        heap[at] = other
-        place[other] = at
-        at = up
-    heap[at] = p
-    place[p] = at
-
-
-@inlined
-def _take(times, heap, place, size):
-    """Take the first entry out of the heap. Returns how many are left."""
-    size -= 1
-    place[heap[0]] = -1
-    p = heap[size]
-    at = 0
-    while True:
-        child = 4 * at + 1
-        if child >= size:
-            break
-        best = child
-        for other in range(child + 1, min(child + 4, size)):
-            a, b = heap[other], heap[best]
-            if times[a] < times[b] or (times[a] == times[b] and a < b):
-                best = other
-        q = heap[best]
-        if times[p] < times[q] or (times[p] == times[q] and p < q):
-            break
-        heap[at] = q
-        place[q] = at
-        at = best
-    if size > 0:
-        heap[at] = p
-        place[p] = at
-    return size
 
 
 @inlined
@@ -113,11 +70,11 @@ def _march(triangles, lengths, starts, around, slowness, first, is_round):
     for p in range(count):
         if times[p] < np.inf:
             heap[size] = p
-            _sink(times, heap, place, size)
+            risen(times, heap, place, size)
             size += 1
     while size > 0:
         p = heap[0]
-        size = _take(times, heap, place, size)
+        size = first_taken(times, heap, place, size)
         done[p] = True
         for m in range(starts[p], starts[p + 1]):
             t = around[m]
@@ -148,10 +105,10 @@ def _march(triangles, lengths, starts, around, slowness, first, is_round):
                     times[r] = time
                     if place[r] < 0:
                         heap[size] = r
-                        _sink(times, heap, place, size)
+                        risen(times, heap, place, size)
                         size += 1
                     else:
-                        _sink(times, heap, place, place[r])
+                        risen(times, heap, place, place[r])
     return times
 
 

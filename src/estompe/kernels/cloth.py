@@ -13,6 +13,7 @@ A point that may tear is there once for each patch beside it. Copies that still 
 import numpy as np
 
 from estompe.kernels.compile import inlined, kernel, parallel_kernel, prange
+from estompe.kernels.heap import first_taken, risen
 from estompe.kernels.types import Floats, Indices, read_only
 
 _CHUNK = 2048
@@ -36,29 +37,33 @@ def _gathered(places, starts, members, weights, first, last, centres, kept):
 
 
 @inlined
+def _limited(places, inverse, i, j, most):
+    """Two places not farther from each other than they may be; nearer they may be, so that folds are free."""
+    dx = places[i, 0] - places[j, 0]
+    dy = places[i, 1] - places[j, 1]
+    dz = places[i, 2] - places[j, 2]
+    squared = dx * dx + dy * dy + dz * dz
+    both = inverse[i] + inverse[j]
+    if squared > most * most and both > np.float32(0.0):
+        length = np.sqrt(squared)
+        share = (length - most) / (both * length)
+        a, b = inverse[i] * share, inverse[j] * share
+        places[i, 0] -= a * dx
+        places[i, 1] -= a * dy
+        places[i, 2] -= a * dz
+        places[j, 0] += b * dx
+        places[j, 1] += b * dy
+        places[j, 2] += b * dz
+
+
+@inlined
 def _bounded(centres, inverse, edges, lengths, slack, rounds):
-    """Centres not farther from each other than they may be; nearer they may be, so that folds are free."""
+    """All pairs of centres within their limits, one after the other, there and back."""
     count = edges.shape[0]
     for turn in range(rounds):
         for number in range(count):
             e = number if turn % 2 == 0 else count - 1 - number
-            i, j = np.uint64(edges[e, 0]), np.uint64(edges[e, 1])
-            dx = centres[i, 0] - centres[j, 0]
-            dy = centres[i, 1] - centres[j, 1]
-            dz = centres[i, 2] - centres[j, 2]
-            squared = dx * dx + dy * dy + dz * dz
-            most = lengths[e] * slack
-            both = inverse[i] + inverse[j]
-            if squared > most * most and both > np.float32(0.0):
-                length = np.sqrt(squared)
-                share = (length - most) / (both * length)
-                a, b = inverse[i] * share, inverse[j] * share
-                centres[i, 0] -= a * dx
-                centres[i, 1] -= a * dy
-                centres[i, 2] -= a * dz
-                centres[j, 0] += b * dx
-                centres[j, 1] += b * dy
-                centres[j, 2] += b * dz
+            _limited(centres, inverse, np.uint64(edges[e, 0]), np.uint64(edges[e, 1]), lengths[e] * slack)
 
 
 @inlined
@@ -106,26 +111,11 @@ def _is_long(particles, ends, lengths, most, e):
 @inlined
 def _mended(particles, ends, lengths, most, chosen, count, rounds):
     """The few edges that are too long, brought to the limit one after the other, there and back."""
+    inverse = particles[:, 3]
     for turn in range(rounds):
         for number in range(count):
             e = chosen[number if turn % 2 == 0 else count - 1 - number]
-            i, j = np.uint64(ends[e, 0]), np.uint64(ends[e, 1])
-            dx = particles[i, 0] - particles[j, 0]
-            dy = particles[i, 1] - particles[j, 1]
-            dz = particles[i, 2] - particles[j, 2]
-            squared = dx * dx + dy * dy + dz * dz
-            limit = lengths[e] * most
-            both = particles[i, 3] + particles[j, 3]
-            if squared > limit * limit and both > np.float32(0.0):
-                length = np.sqrt(squared)
-                share = (length - limit) / (both * length)
-                a, b = particles[i, 3] * share, particles[j, 3] * share
-                particles[i, 0] -= a * dx
-                particles[i, 1] -= a * dy
-                particles[i, 2] -= a * dz
-                particles[j, 0] += b * dx
-                particles[j, 1] += b * dy
-                particles[j, 2] += b * dz
+            _limited(particles, inverse, np.uint64(ends[e, 0]), np.uint64(ends[e, 1]), lengths[e] * most)
 
 
 @parallel_kernel
@@ -511,15 +501,11 @@ def nearest_by_faces(starts, beside, costs, seeds):
         best[seeds[k]] = 0.0
         patch[seeds[k]] = k
         heap[size] = seeds[k]
-        size = _up(best, heap, place, size, size + 1)
+        risen(best, heap, place, size)
+        size += 1
     while size > 0:
         f = heap[0]
-        size -= 1
-        place[f] = -1
-        if size > 0:
-            heap[0] = heap[size]
-            place[heap[0]] = 0
-            _down(best, heap, place, size)
+        size = first_taken(best, heap, place, size)
         done[f] = True
         for m in range(starts[f], starts[f + 1]):
             g = beside[m]
@@ -528,47 +514,11 @@ def nearest_by_faces(starts, beside, costs, seeds):
                 best[g], patch[g] = way, patch[f]
                 if place[g] < 0:
                     heap[size] = g
-                    size = _up(best, heap, place, size, size + 1)
+                    risen(best, heap, place, size)
+                    size += 1
                 else:
-                    _up(best, heap, place, place[g], size)
+                    risen(best, heap, place, place[g])
     return patch
-
-
-@inlined
-def _up(best, heap, place, at, size):
-    p = heap[at]
-    while at > 0:
-        above = (at - 1) >> 1
-        q = heap[above]
-        if best[q] < best[p] or (best[q] == best[p] and q < p):
-            break
-        heap[at] = q
-        place[q] = at
-        at = above
-    heap[at] = p
-    place[p] = at
-    return size
-
-
-@inlined
-def _down(best, heap, place, size):
-    at, p = 0, heap[0]
-    while True:
-        child = 2 * at + 1
-        if child >= size:
-            break
-        if child + 1 < size:
-            a, b = heap[child + 1], heap[child]
-            if best[a] < best[b] or (best[a] == best[b] and a < b):
-                child += 1
-        q = heap[child]
-        if best[p] < best[q] or (best[p] == best[q] and p < q):
-            break
-        heap[at] = q
-        place[q] = at
-        at = child
-    heap[at] = p
-    place[p] = at
 
 
 Level = tuple[Indices, Indices, Floats, Indices, Indices, Floats, Floats, Indices, Floats]

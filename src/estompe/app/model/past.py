@@ -104,5 +104,5 @@ class PastModel(QObject):
         self._standing = standing
         if standing.trouble and standing.trouble != self._told:
             self._told = standing.trouble
-            self._messages.say(f"{standing.trouble}; work goes on without", "warning")
+            self._messages.say(standing.trouble, "warning")
         self.changed.emit()

@@ -163,17 +163,7 @@ def _paint_end(painter: QPainter, handles: Handles, part: Handle, shape: QPolygo
 def paint_edges(painter: QPainter, viewpoint: Viewpoint, size: Size, edges: np.ndarray, color: str) -> None:
     """Edges of a mesh, float (k, 2, 3), as lines over the picture."""
     chosen = edges[:: max(1, len(edges) // _MOST_MARKS)]
-    pixels, before = viewpoint.project(chosen.reshape(-1, 3), *size)
-    path = QPainterPath()
-    for (a, b), seen in zip(pixels.reshape(-1, 2, 2), before.reshape(-1, 2), strict=True):
-        if seen.all():
-            path.moveTo(*a)
-            path.lineTo(*b)
-    painter.setBrush(Qt.BrushStyle.NoBrush)
-    painter.setPen(QPen(QColor(OVER_PICTURE.rim), 3.4))
-    painter.drawPath(path)
-    painter.setPen(QPen(QColor(color), 1.6))
-    painter.drawPath(path)
+    _paint_segments(painter, viewpoint, size, chosen, QColor(color), 255)
 
 
 def paint_fronts(painter: QPainter, viewpoint: Viewpoint, size: Size, fronts: list[tuple[np.ndarray, str]]) -> None:
@@ -186,7 +176,7 @@ def paint_fronts(painter: QPainter, viewpoint: Viewpoint, size: Size, fronts: li
         middle = segments.mean(axis=(0, 1))
         depth = (segments.mean(axis=1) - middle) @ np.asarray(viewpoint.axes()[2])
         for chosen, alpha in ((depth < 0, 50), (depth >= 0, 255)):
-            _paint_segments(painter, viewpoint, size, segments[chosen], alpha)
+            _paint_segments(painter, viewpoint, size, segments[chosen], QColor(OVER_PICTURE.chalk), alpha)
         places.append((segments[int(np.argmax(depth))].mean(axis=0), words))
     painter.setFont(theme.font(11, QFont.Weight.DemiBold))
     taken: list[QRectF] = []
@@ -203,7 +193,10 @@ def paint_fronts(painter: QPainter, viewpoint: Viewpoint, size: Size, fronts: li
         painter.drawText(area, Qt.AlignmentFlag.AlignCenter, words)
 
 
-def _paint_segments(painter: QPainter, viewpoint: Viewpoint, size: Size, segments: np.ndarray, alpha: int) -> None:
+def _paint_segments(
+    painter: QPainter, viewpoint: Viewpoint, size: Size, segments: np.ndarray, color: QColor, alpha: int
+) -> None:
+    """Lines with a light rim, float (k, 2, 3)."""
     pixels, before = viewpoint.project(segments.reshape(-1, 3), *size)
     path = QPainterPath()
     for (a, b), seen in zip(pixels.reshape(-1, 2, 2), before.reshape(-1, 2), strict=True):
@@ -211,8 +204,7 @@ def _paint_segments(painter: QPainter, viewpoint: Viewpoint, size: Size, segment
             path.moveTo(*a)
             path.lineTo(*b)
     painter.setBrush(Qt.BrushStyle.NoBrush)
-    for color, width in ((OVER_PICTURE.rim, 3.2), (OVER_PICTURE.chalk, 1.5)):
-        ink = QColor(color)
+    for ink, width in ((QColor(OVER_PICTURE.rim), 3.4), (color, 1.6)):
         ink.setAlpha(alpha)
         painter.setPen(QPen(ink, width))
         painter.drawPath(path)
