@@ -9,9 +9,6 @@ from typing import Any, NamedTuple, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.sparse import csr_matrix, diags
-from scipy.sparse.csgraph import connected_components, dijkstra
-from scipy.spatial import cKDTree
 
 from estompe.geometry.derived import Derived
 from estompe.geometry.geometry import frozen
@@ -136,6 +133,9 @@ class Fabric:
 
     def _groups(self) -> None:
         """The finest groups, each within a patch, so that what tears leaves them right, and the joins between patches."""
+        from scipy.sparse import csr_matrix  # slow to import, and few need it
+        from scipy.spatial import cKDTree
+
         self.edge = float(np.median(self.edge_lengths)) if len(self.edges) else 1.0
         places = self.places.astype(np.float64)
         apart = np.concatenate([places, self.patch[:, None] * _RIDGE * self.edge * len(places)], axis=1)
@@ -254,6 +254,8 @@ class Fabric:
 
     def near_pairs(self, motion: Motion, least: float) -> tuple[Indices, Indices]:
         """Particles that are near each other now and were not at rest: where the others of each start, and these."""
+        from scipy.spatial import cKDTree
+
         alive = np.flatnonzero(motion.stands_for == np.arange(self.copies))
         places = motion.particles[alive, :3].astype(np.float64)
         pairs = alive[cKDTree(places).query_pairs(_NEAR * least, output_type="ndarray")]
@@ -334,6 +336,9 @@ class Fabric:
         return self._kept.get(("anchors", motion.held.tobytes()), lambda: self._anchored(motion.held))
 
     def _anchored(self, held: NDArray[np.bool_]) -> tuple[Indices, Floats]:
+        from scipy.sparse import csr_matrix
+        from scipy.sparse.csgraph import dijkstra
+
         graph = csr_matrix(
             (self.edge_lengths.astype(np.float64), (self.edges[:, 0], self.edges[:, 1])), (self.copies,) * 2
         )
@@ -365,6 +370,9 @@ class Fabric:
 
     def parts(self, motion: Motion) -> Indices:
         """The torn piece each copy belongs to, int32 (copies,), numbered by their first copy."""
+        from scipy.sparse import csr_matrix
+        from scipy.sparse.csgraph import connected_components
+
         ends = motion.stands_for[self.edges]
         graph = csr_matrix((np.ones(len(ends), np.uint8), (ends[:, 0], ends[:, 1])), (self.copies, self.copies))
         _, labels = connected_components(graph, directed=False)
@@ -386,6 +394,8 @@ class _Groups:
     """Groups with weights: of points, or of groups below."""
 
     def __init__(self, places: Vector, masses: Vector, weights: Any) -> None:
+        from scipy.sparse import diags
+
         weights = (diags(1 / np.asarray(weights.sum(axis=1)).ravel()) @ weights).tocsr()
         weights.sort_indices()
         self.up = _rows(weights)
@@ -420,6 +430,9 @@ def _rows(matrix: Any) -> tuple[Indices, Indices, Floats]:
 
 def _above(places: Vector, masses: Vector, edges: Vector, spacing: float, seed: int) -> _Groups:
     """Groups of groups, along what still holds together: each reaches as far as its way over edges."""
+    from scipy.sparse import csr_matrix
+    from scipy.sparse.csgraph import dijkstra
+
     count = len(places)
     seeds = _darts(places, spacing, seed)
     lengths = np.maximum(np.linalg.norm(places[edges[:, 0]] - places[edges[:, 1]], axis=1), 1e-12)
@@ -440,6 +453,8 @@ def _above(places: Vector, masses: Vector, edges: Vector, spacing: float, seed: 
 
 def _darts(places: Vector, spacing: float, seed: int) -> Vector:
     """Places at least so far apart, thrown in a random order."""
+    from scipy.spatial import cKDTree
+
     tree, gone, found = cKDTree(places), np.zeros(len(places), np.bool_), []
     for number in np.random.default_rng(seed).permutation(len(places)):
         if not gone[number]:
