@@ -7,7 +7,7 @@ import numpy as np
 from estompe.document.kinds import EVERY_ELEMENT, ActsOn, Context, Effect, register
 from estompe.document.numbers import Number, plain
 from estompe.document.settings import setting, whole
-from estompe.geometry import Domain, Geometry
+from estompe.geometry import Domain, Geometry, frozen
 from estompe.geometry.carrying import Spread, varied
 from estompe.geometry.random import random_of
 from estompe.geometry.samples import samples_of
@@ -44,7 +44,13 @@ class Crumple(Effect, tag="crumple"):
 
     def apply(self, geometry: Geometry, strength: Floats, context: Context) -> Geometry:
         elements, least = samples_of(geometry, context.domain), np.float32(plain(self.least))
-        shares = least + (np.float32(1.0) - least) * random_of(elements.ids, self.seed)
+        if context.domain is Domain.POINT:
+            # Points have the same numbers on every frame.
+            key = "crumpled", self.seed
+            random = geometry.topology.derived(key, lambda: frozen(random_of(elements.ids, self.seed)))
+        else:
+            random = random_of(elements.ids, self.seed)
+        shares = least + (np.float32(1.0) - least) * random
         if context.domain is Domain.POINT:
             sunk = displace_along(geometry.points, geometry.normals, strength * shares, -plain(self.amount))
             return geometry.moved(sunk)
