@@ -7,11 +7,13 @@ from tests.scenes import one_push
 from estompe.document import edits
 from estompe.document.kinds import CannotEvaluateError, Effect, Eye, Placed, kinds
 from estompe.document.project import Project
+from estompe.document.remembering import RememberingEffect, Seen, Since
 from estompe.document.scene import EffectSlot, Scene, Shape, Transform
 from estompe.effects.move import Move
 from estompe.effects.push import Push
 from estompe.evaluate import evaluate
 from estompe.geometry import DOMAINS, Domain, primitives
+from estompe.geometry.elements import Elements
 from estompe.geometry.transforms import transform_matrix
 from estompe.setups.adding import add_control, add_effect, add_shape
 from estompe.shapes.sphere import Sphere
@@ -40,6 +42,15 @@ def _with_defaults(tag):
     return edits.get(scene, ("shapes", shape, "effects", made, "effect"))
 
 
+def _applied(effect, geometry, strength, at):
+    """The geometry after the effect; after one step of it where it remembers."""
+    if not isinstance(effect, RememberingEffect):
+        return effect.apply(geometry, strength, at)
+    now = Seen(geometry, Elements(geometry, domain=at.domain), strength, at)
+    since = Since(1 / 24, 1.0, 2.0, lambda: now, lambda: None)
+    return effect.shown(effect.step(effect.start(now, 1.0), now, since), now)
+
+
 @pytest.mark.parametrize("tag", kinds(Effect))
 def test_zero_strength_is_the_identity(tag):
     effect = _with_defaults(tag)
@@ -51,7 +62,7 @@ def test_zero_strength_is_the_identity(tag):
         with pytest.raises(CannotEvaluateError, match="nowhere"):
             effect.apply(sphere, strength, at)
         return
-    after = effect.apply(sphere, strength, at)
+    after = _applied(effect, sphere, strength, at)
     assert np.array_equal(after.points, sphere.points)
     assert after.topology is sphere.topology
 
