@@ -396,7 +396,10 @@ def test_every_recipe_gives_a_set_up_that_works(driver, item):
     driver.session.selection.choose_shape(shape)
     driver.settle()
     driver.window.add_entry(item)
-    driver.session.playhead.go((driver.session.document.scene.first + driver.session.document.scene.last) // 2)
+    # What spreads from neighbour to neighbour is everywhere soon on so coarse a ball.
+    part = 4 if item.tag in ("catch-fire", "eat-away") else 2
+    first, last = driver.session.document.scene.first, driver.session.document.scene.last
+    driver.session.playhead.go(first + (last - first) // part)
     driver.settle()
     answer = driver.session.evaluator.answer
     assert answer.frame.problems == ()
