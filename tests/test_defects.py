@@ -105,7 +105,7 @@ def test_a_source_that_returns_nonsense_is_a_problem_at_its_card_and_the_frame_g
 
 
 def test_the_schema_has_the_title_it_is_given():
-    assert file.schema()["title"] == "Estompe scene, version 3"
+    assert file.schema()["title"] == f"Estompe scene, version {file.VERSION}"
     assert json.dumps(file.schema())
 
 

@@ -171,7 +171,7 @@ def _hang() -> None:
     held = np.arange(len(mesh.points)) < 7
     for size, holds in ((0.0, np.inf), (0.3, 1e-3)):
         made = fabric.Fabric(mesh.points, mesh.topology.triangles, size)
-        push = _frozen(np.full((made.copies, 3), 9.0, np.float32))
+        push = np.full((made.copies, 3), 9.0, np.float32)
         strong = _frozen(np.full(made.points, holds, np.float32))
         forces = fabric.Forces(push, 0.1, 0.9, 0.0, 1e-6, strong, 9.81)
         motion = made.step(made.begun(mesh.points, held), mesh.points, (0.0, 1.0), 0.04, 4, forces)

@@ -191,7 +191,7 @@ class Fabric:
         """Cloth at rest. places: float32 (points, 3); held: bool (points,)."""
         particles = np.zeros((self.copies, 4), np.float32)
         particles[:, :3] = places[self.weld]
-        motion = Motion(particles, np.zeros((self.copies, 3), np.float32), self.whole.copy(), held[self.weld])
+        motion = Motion(particles, np.zeros((self.copies, 3), np.float32), self.whole, held[self.weld])
         return self.held_by(motion, held)
 
     def masses(self, stands_for: Indices) -> Floats:
@@ -307,7 +307,7 @@ class Fabric:
             ):
                 break
             wanted = needs * masses[:, None]
-        return Motion(particles, velocities, stands_for, motion.held)
+        return Motion(particles, velocities, frozen(stands_for), motion.held)
 
     def _levels(self, motion: Motion) -> tuple[cloth.Level, cloth.Level, cloth.Level]:
         """The groups as they hold together now; those with a held point in them do not move. The last ones are kept."""

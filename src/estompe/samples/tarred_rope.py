@@ -46,7 +46,7 @@ def build(density: float = 1.0) -> Project:
             (Layer("spread", Spread("lit", 0.012, 1.5, 0.6, 0.8, barrier="damp", seed=3, substeps=6)),),
             Range(1.0, 0.0),
         ),
-        Falloff("glow", "Glow", (Layer("fire", Other("fire")),), Range(1.0, 0.0), _GLOWING),
+        Falloff("glow", "Glow", (Layer("heat", Other("fire")),), Range(1.0, 0.0), _GLOWING),
         Falloff("ash", "Ash", (Layer("since", Reached("fire", 0.97, "seconds since")),), Range(1.3, 0.3)),
     )
     camera = Camera("Shot 31", (0.25, 0.75, 3.3), (0.0, 0.16, 0.0), 32.0)

@@ -30,7 +30,7 @@ def build(density: float = 1.0) -> Project:
         Falloff("near-hull", "Near the hull", (Layer("near", Distance("bow")),), Range(0.3, 0.7)),
         Falloff("bowed", "Bowed", (Layer("glow", AfterGlow("near-hull", 0.7, 2)),), Range(1.0, 0.0)),
         Falloff("late", "Bowed, each later", (Layer("lag", Lag("bowed", 14.0, "random", seed=4)),), Range(1.0, 0.0)),
-        Falloff("ripples", "Ripples", (Layer("waves", Noise(1.0, 0.5, 3, speed=0.8)),), Range(0.7, -0.7)),
+        Falloff("ripples", "Ripples", (Layer("swell", Noise(1.0, 0.5, 3, speed=0.8)),), Range(0.7, -0.7)),
     )
     camera = Camera("Shot 22", (0.9, 1.75, 2.6), (0.0, 0.0, -0.12), 33.0)
     shapes = (_reed(), _water(density), _reeds(density), _boat())
@@ -58,7 +58,7 @@ def _reeds(density: float) -> Shape:
             ),
             acts_on="pieces",
         ),
-        EffectSlot("bow", Rotate(-72.0, "z"), (Route("late"),), acts_on="pieces", each=True),
+        EffectSlot("bend", Rotate(-72.0, "z"), (Route("late"),), acts_on="pieces", each=True),
         EffectSlot("dry", Color((0.90, 0.78, 0.46)), (Route("late"),), acts_on="pieces"),
     )
     return Shape("reeds", "Reeds", source, effects=effects, color=(0.46, 0.55, 0.30))
