@@ -63,6 +63,15 @@ class Studio:
                 return
         raise TimeoutError("the window did not come to rest")
 
+    def choose(self, shape: str, layer: tuple[str, str], effect: str, mode: str) -> None:
+        """Choose a shape and a layer of a falloff, open an effect's card, and wait for all frames in one way of showing."""
+        session = self.window.session
+        session.selection.choose_shape(shape)
+        session.selection.choose_falloff(*layer)
+        self.window.drive.open_card(effect)
+        self.window.run(f"mode_{mode}")
+        self.settle(all_frames=True)
+
     def point_at(self, x: float, y: float) -> None:
         """Move the pointer over the view, at fractions of its width and height."""
         view = self.window.view
@@ -236,12 +245,7 @@ def overlaps(studio: Studio) -> None:
 def copies(studio: Studio) -> None:
     """Tiles that turn, each with one strength, and the card of what turns them."""
     studio.open("wall-tiles", 72)
-    session = studio.window.session
-    session.selection.choose_shape("wall")
-    session.selection.choose_falloff("passing", "pass")
-    studio.window.drive.open_card("turn")
-    studio.window.run("mode_strength")
-    studio.settle(all_frames=True)
+    studio.choose("wall", ("passing", "pass"), "turn", "strength")
     studio.point_at(0.55, 0.36)
     studio.take("copies")
 
@@ -249,24 +253,14 @@ def copies(studio: Studio) -> None:
 def pieces(studio: Studio) -> None:
     """A colour for each shard."""
     studio.open("amphora-shards", 66)
-    session = studio.window.session
-    session.selection.choose_shape("amphora")
-    session.selection.choose_falloff("under-tide", "rising")
-    studio.window.drive.open_card("cut")
-    studio.window.run("mode_pieces")
-    studio.settle(all_frames=True)
+    studio.choose("amphora", ("under-tide", "rising"), "cut", "pieces")
     studio.take("pieces")
 
 
 def remembered(studio: Studio) -> None:
     """Cloth that tears: its card says what it remembers, Time which frames are kept, and lines when the worn place grows."""
     studio.open("storm-sail", 112)
-    session = studio.window.session
-    session.selection.choose_shape("sail")
-    session.selection.choose_falloff("weak", "high")
-    studio.window.drive.open_card("cloth")
-    studio.window.run("mode_shaded")
-    studio.settle(all_frames=True)
+    studio.choose("sail", ("weak", "high"), "cloth", "shaded")
     studio.take("remembered")
 
 
