@@ -77,9 +77,7 @@ class SceneAtFrame:
         if shape in self._shapes:
             return self._shapes[shape]
         path: ScenePath = ("shapes", shape)
-        if not edits.exists(self.project.scene, path):
-            raise CannotEvaluateError("the shape is not in the scene")
-        whole: Shape = edits.get(self.project.scene, path)
+        whole = self._unresolved(path)
         source, transform = self._part((*path, "source")), self._part((*path, "transform"))
         return Shape(whole.id, whole.name, source, transform, color=whole.color)
 
@@ -89,9 +87,7 @@ class SceneAtFrame:
             yield from (slot for slot in self._shapes[shape].effects if slot.enabled)
             return
         path: ScenePath = ("shapes", shape)
-        if not edits.exists(self.project.scene, path):
-            raise CannotEvaluateError("the shape is not in the scene")
-        for slot in edits.get(self.project.scene, (*path, "effects")):
+        for slot in self._unresolved(path).effects:
             if slot.enabled:
                 yield self._part((*path, "effects", slot.id))
 
@@ -113,6 +109,13 @@ class SceneAtFrame:
     def part(self, path: ScenePath) -> Any:
         """A part of the scene with plain numbers. Raises EditError."""
         return self._part(path)
+
+    def _unresolved(self, path: ScenePath) -> Shape:
+        try:
+            shape: Shape = edits.get(self.project.scene, path)
+        except EditError:
+            raise CannotEvaluateError("the shape is not in the scene") from None
+        return shape
 
     def _named(self, family: str, item: str, words: str) -> Any:
         try:

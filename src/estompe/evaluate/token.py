@@ -1,6 +1,6 @@
 """Numbers that stand for values in keys, and what they stand for in any process: digests of everything that led there."""
 
-from collections.abc import Hashable, Iterator
+from collections.abc import Hashable
 from hashlib import blake2b
 from typing import Any
 
@@ -30,7 +30,7 @@ class Token(int):
     def digest(self) -> bytes:
         """What stands for the value in any process, 16 bytes: made from the key, with the digests of tokens in it."""
         if self._digest is None:
-            _fill_in([self])
+            _fill_in(self)
         assert self._digest is not None
         return self._digest
 
@@ -48,15 +48,16 @@ def digest_of(key: Hashable) -> bytes:
     bytes
         The same for equal structs and for tokens that were made from the same, in this process or another.
     """
-    _fill_in([token for token in _tokens_in(key) if token._digest is None])
     return _hashed(key)
 
 
-def _fill_in(waiting: list[Token]) -> None:
+def _fill_in(token: Token) -> None:
     """Compute missing digests, those of inner tokens first, in a loop: chains of references may be hundreds deep."""
+    waiting = [token]
     while waiting:
         token = waiting[-1]
-        missing = [inner for inner in _tokens_in(token.made_from) if inner._digest is None]
+        missing: list[Token] = []
+        _collect(token.made_from, missing)
         if missing:
             waiting += missing
         else:
@@ -64,13 +65,15 @@ def _fill_in(waiting: list[Token]) -> None:
             waiting.pop()
 
 
-def _tokens_in(item: Any) -> Iterator[Token]:
+def _collect(item: Any, missing: list[Token]) -> None:
+    """Tokens without a digest in a key."""
     kind = type(item)
     if kind is Token:
-        yield item
+        if item._digest is None:
+            missing.append(item)
     elif kind is tuple:
         for part in item:
-            yield from _tokens_in(part)
+            _collect(part, missing)
 
 
 def _hashed(key: Hashable) -> bytes:
@@ -80,7 +83,7 @@ def _hashed(key: Hashable) -> bytes:
 def _plain(item: Any) -> Any:
     kind = type(item)
     if kind is Token:
-        return item.digest
+        return item._digest or item.digest
     if kind is tuple:
         return [_plain(part) for part in item]
     return item
