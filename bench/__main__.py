@@ -20,6 +20,7 @@ PARTS = (
     "scenes",
     "elements",
     "remembering",
+    "cloth",
     "pictures",
     "starting",
 )
