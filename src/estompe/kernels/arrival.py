@@ -10,7 +10,7 @@ import math
 import numpy as np
 
 from estompe.kernels.compile import inlined, kernel
-from estompe.kernels.heap import first_taken, risen
+from estompe.kernels.heap import entered, first_taken
 from estompe.kernels.types import Indices, Matrix, read_only
 
 _BLUNT = 0.2
@@ -69,9 +69,7 @@ def _march(triangles, lengths, starts, around, slowness, first, is_round):
     size = 0
     for p in range(count):
         if times[p] < np.inf:
-            heap[size] = p
-            risen(times, heap, place, size)
-            size += 1
+            size = entered(times, heap, place, size, p)
     while size > 0:
         p = heap[0]
         size = first_taken(times, heap, place, size)
@@ -103,12 +101,7 @@ def _march(triangles, lengths, starts, around, slowness, first, is_round):
                         time = wave
                 if time < times[r]:
                     times[r] = time
-                    if place[r] < 0:
-                        heap[size] = r
-                        risen(times, heap, place, size)
-                        size += 1
-                    else:
-                        risen(times, heap, place, place[r])
+                    size = entered(times, heap, place, size, r)
     return times
 
 

@@ -13,7 +13,7 @@ A point that may tear is there once for each patch beside it. Copies that still 
 import numpy as np
 
 from estompe.kernels.compile import inlined, kernel, parallel_kernel, prange
-from estompe.kernels.heap import first_taken, risen
+from estompe.kernels.heap import entered, first_taken
 from estompe.kernels.types import Floats, Indices, read_only
 
 _CHUNK = 2048
@@ -500,9 +500,7 @@ def nearest_by_faces(starts, beside, costs, seeds):
     for k in range(seeds.shape[0]):
         best[seeds[k]] = 0.0
         patch[seeds[k]] = k
-        heap[size] = seeds[k]
-        risen(best, heap, place, size)
-        size += 1
+        size = entered(best, heap, place, size, seeds[k])
     while size > 0:
         f = heap[0]
         size = first_taken(best, heap, place, size)
@@ -512,12 +510,7 @@ def nearest_by_faces(starts, beside, costs, seeds):
             way = best[f] + costs[m]
             if not done[g] and way < best[g]:
                 best[g], patch[g] = way, patch[f]
-                if place[g] < 0:
-                    heap[size] = g
-                    risen(best, heap, place, size)
-                    size += 1
-                else:
-                    risen(best, heap, place, place[g])
+                size = entered(best, heap, place, size, g)
     return patch
 
 

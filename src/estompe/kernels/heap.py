@@ -24,6 +24,17 @@ def risen(times, heap, place, at):
 
 
 @inlined
+def entered(times, heap, place, size, number):
+    """Put a number in, or move it up where it waits already and its time became less. Returns how many wait."""
+    if place[number] >= 0:
+        risen(times, heap, place, place[number])
+        return size
+    heap[size] = number
+    risen(times, heap, place, size)
+    return size + 1
+
+
+@inlined
 def first_taken(times, heap, place, size):
     """Take the first entry out. Returns how many are left."""
     size -= 1
