@@ -10,7 +10,7 @@ from estompe.document.numbers import Number, Triple, plain, plain_triple
 from estompe.document.remembering import Remembered, RememberingEffect, Seen, Since
 from estompe.document.scene import Identifier
 from estompe.document.settings import setting, whole
-from estompe.effects.press import by_control, by_shape
+from estompe.falloffs.touching import by_control, by_shape
 from estompe.geometry import Domain, Geometry, frozen
 from estompe.geometry.fabric import Fabric, Forces, Motion
 from estompe.geometry.pieces import Pieces, even_ranks
@@ -293,10 +293,11 @@ class Cloth(RememberingEffect, tag="cloth"):
         found = []
         if self.control is not None:
             one, other = before.control(self.control), now.control(self.control)
-            between = Placed(other.form, one.matrix + (other.matrix - one.matrix) * part, other.points)
+            moved = other.matrix - one.matrix
+            between = Placed(other.form, one.matrix + moved * part, other.points)
             depth, onto = by_control(places, between, plain(self.radius))
             own = onto.astype(np.float64) @ between.to_local[:, :3].T + between.to_local[:, 3]
-            way = own @ (other.matrix - one.matrix)[:, :3].T + (other.matrix - one.matrix)[:, 3]
+            way = own @ moved[:, :3].T + moved[:, 3]
             found.append(_Body(depth, onto, (way / seconds).astype(np.float32)))
         if self.shape is not None:
             one_mesh, other_mesh = before.shape(self.shape), now.shape(self.shape)
