@@ -5,7 +5,7 @@ scene by settings that refer to them. `Context` hands out nothing else, so that 
 """
 
 from abc import ABC
-from collections.abc import Mapping
+from collections.abc import Callable, Iterable, Mapping
 from typing import TYPE_CHECKING, Any, ClassVar, Literal, NamedTuple, Protocol, TypeAlias, TypeVar, get_type_hints
 
 import msgspec
@@ -27,7 +27,7 @@ EVERY_ELEMENT: tuple[ActsOn, ...] = ("points", "faces", "pieces")
 Join = Literal["multiply", "add", "subtract", "larger", "smaller", "replace"]
 EVERYTHING = ("points", "normals", "rest", "attributes", "topology")
 """The arrays of a state that have a token of their own."""
-READABLE = (*EVERYTHING, "matrix", "camera", "color")
+READABLE = (*EVERYTHING, "matrix", "camera", "color", "rough", "detail", "margin")
 """What a kind may declare in `reads`."""
 
 
@@ -37,6 +37,17 @@ class CannotEvaluateError(LookupError):
 
 class UndeclaredError(RuntimeError):
     """A kind asked for something it did not declare: a mistake in the kind, not in the scene."""
+
+
+class Prepared(Protocol):
+    """What an effect prepares: something that says how large it is and lists its arrays."""
+
+    @property
+    def nbytes(self) -> int:
+        """Bytes."""
+
+    def arrays(self) -> Iterable[NDArray[Any]]:
+        """Its arrays."""
 
 
 class Placed:
@@ -85,6 +96,8 @@ class Context(Protocol):
     """The time that matters, as the kind's `clock` gave it."""
     domain: Domain
     """What the current strengths are of: points, faces or pieces."""
+    go_on: Callable[[], None]
+    """Raises when the work is no longer wanted; to be called between the rounds of what takes long."""
 
     @property
     def shape_matrix(self) -> Matrix:
@@ -123,6 +136,26 @@ class Context(Protocol):
 
     def camera(self) -> Eye:
         """The scene's camera; declared as "camera"."""
+
+    @property
+    def rough(self) -> float:
+        """How many times as large voxels may be: 1, or more while something is dragged; declared as "rough"."""
+
+    @property
+    def detail(self) -> float | None:
+        """The finest detail of an effect's falloffs, scene units, None where they have none; declared as "detail"."""
+
+    @property
+    def margin(self) -> Floats:
+        """How far within the reach of an effect's falloffs elements are, in the unit of those, negative beyond; as "margin"."""
+
+    @property
+    def places(self) -> Geometry:
+        """What an effect's `places` gave."""
+
+    @property
+    def prepared(self) -> Any:
+        """What an effect's `prepare` gave."""
 
 
 class Kind(Part, tag_field="kind"):
@@ -166,6 +199,10 @@ class Source(Kind):
         """What full and gone are drawn around in the view, if that can be drawn."""
         return None
 
+    def detail(self) -> float | None:
+        """The size of the finest detail in its values, scene units; None where that is not known."""
+        return None
+
     def other_frames(self) -> tuple[float, ...]:
         """Other frames it looks at, counted from now, such as (-1.0,): what it names and reads can be asked for there."""
         return ()
@@ -195,6 +232,12 @@ class Effect(Kind):
     """Whether its strengths are those of the first frame of the shot, whatever frame is asked for."""
     own_axes: ClassVar[bool] = False
     """Whether it makes sense about each element's own middle and along its own axes."""
+    asks_places: ClassVar[bool] = False
+    """Whether strengths are asked for what `places` gives, and not for the elements of the geometry."""
+    prepares: ClassVar[bool] = False
+    """Whether `prepare` finds out what stays the same while only `late` settings change."""
+    late: ClassVar[tuple[str, ...]] = ()
+    """Settings that neither `places` nor `prepare` looks at."""
 
     def reads(self) -> tuple[str, ...]:
         return ()
@@ -223,11 +266,23 @@ class Effect(Kind):
         del after
         return ""
 
+    def repeats(self) -> int:
+        """How often it is applied in a row, each time with its falloffs as they are by then."""
+        return 1
+
+    def places(self, geometry: Geometry, context: Context) -> Geometry:
+        """What strengths are asked for, for a kind that `asks_places`, in world space."""
+        raise NotImplementedError
+
+    def prepare(self, geometry: Geometry, strength: Floats, context: Context) -> Prepared:
+        """What `apply` finds as `context.prepared`, for a kind that `prepares`."""
+        raise NotImplementedError
+
     def apply(self, geometry: Geometry, strength: Floats, context: Context) -> Geometry:
         """The geometry after the effect; arrays it leaves alone are shared.
 
-        strength: float32 (points,), or of `context.domain` for a kind that says so in `acts`, at least one; where it is 0
-        nothing may change, to the bit.
+        strength: float32 (points,), or of `context.domain` for a kind that says so in `acts`, or of what `places` gave, at least
+        one; where it is 0 nothing may change, to the bit.
         """
         raise NotImplementedError
 
@@ -276,6 +331,9 @@ class UnknownKind:
     at_start: ClassVar[bool] = False
     makes_copies: ClassVar[bool] = False
     own_axes: ClassVar[bool] = False
+    asks_places: ClassVar[bool] = False
+    prepares: ClassVar[bool] = False
+    late: ClassVar[tuple[str, ...]] = ()
 
     def __init__(self, tag: str, raw: dict[str, Any]) -> None:
         self.tag, self.raw = tag, raw
@@ -311,11 +369,17 @@ class UnknownKind:
     def shell(self) -> None:
         return None
 
+    def detail(self) -> None:
+        return None
+
     def is_identity(self) -> bool:
         return False
 
     def posed(self) -> tuple[PosedJoint, ...]:
         return ()
+
+    def repeats(self) -> int:
+        return 1
 
     def able(self) -> tuple[ActsOn, ...]:
         return self.acts

@@ -1,6 +1,6 @@
 """What a kind sees while it is evaluated: values that were looked up or planned before it runs, and nothing else."""
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from typing import Any, NoReturn
 
 import numpy as np
@@ -23,7 +23,7 @@ class EvaluationContext:
     declared to read besides arrays; assets: arrays beside the scene, which never change.
     """
 
-    __slots__ = ("_assets", "_found", "_read", "clock", "domain")
+    __slots__ = ("_assets", "_found", "_read", "clock", "domain", "go_on")
 
     def __init__(
         self,
@@ -32,8 +32,9 @@ class EvaluationContext:
         read: dict[str, Any],
         assets: Mapping[str, NDArray[Any]],
         domain: Domain = Domain.POINT,
+        go_on: Callable[[], None] = lambda: None,
     ) -> None:
-        self.clock, self.domain = clock, domain
+        self.clock, self.domain, self.go_on = clock, domain, go_on
         self._found, self._read, self._assets = found, read, assets
 
     @property
@@ -48,6 +49,34 @@ class EvaluationContext:
         camera: Camera = self._declared("camera")
         position, target = np.array(plain_triple(camera.position)), np.array(plain_triple(camera.target))
         return Eye(position, target, plain(camera.view_angle))
+
+    @property
+    def rough(self) -> float:
+        return self._declared("rough")  # type: ignore[no-any-return]
+
+    @property
+    def detail(self) -> float | None:
+        return self._declared("detail")  # type: ignore[no-any-return]
+
+    @property
+    def margin(self) -> Floats:
+        stage: Stage[Floats] = self._declared("margin")
+        return stage.value
+
+    @property
+    def places(self) -> Geometry:
+        stage: Stage[Geometry] = self._named("stage", "places")
+        return stage.value
+
+    @property
+    def place_stage(self) -> Stage[Geometry]:
+        """The stage of `places`, which may still have to be run."""
+        stage: Stage[Geometry] = self._named("stage", "places")
+        return stage
+
+    @property
+    def prepared(self) -> Any:
+        return self._named("stage", "prepared").value
 
     def control(self, control: str, frames: float = 0.0) -> Placed:
         return self._named("control", (control, frames) if frames else control)  # type: ignore[no-any-return]

@@ -41,8 +41,8 @@ class Elsewhere:
     What is asked of them gets the token of the very stage the other moment has itself, so that nothing is computed twice.
     """
 
-    def __init__(self, project: Project, memo: Memo, pause: Callable[[], None]) -> None:
-        self.project, self.memo, self.pause = project, memo, pause
+    def __init__(self, project: Project, memo: Memo, pause: Callable[[], None], rough: float = 1.0) -> None:
+        self.project, self.memo, self.pause, self.rough = project, memo, pause, rough
         # Those that are planned are never run: what they would wait with is not wanted.
         self._planned: dict[float, Moment] = {}
         self._running: dict[float, Moment] = {}
@@ -75,7 +75,7 @@ class Elsewhere:
     def _made(self, frame: float) -> Moment:
         # Weak, since it is held here: circles wait for the collector with all their arrays.
         me = proxy(self)
-        return Moment(self.project, frame, self.memo, me, lambda: me.pause(), whole=False)
+        return Moment(self.project, frame, self.memo, me, lambda: me.pause(), False, self.rough)
 
     def parts_on(self, frame: float) -> SceneAtFrame:
         """The parts of the scene on another frame."""
@@ -101,11 +101,11 @@ class Elsewhere:
             return _checked(moment.settled(lambda: _same_place(moment, state)).stage, token, frame)
 
         stage = schedule.stage(token.name, token.made_from, compute)
-        return State(stage, there.tokens, there.matrix, there.color, there.at, there.domain)
+        return State(stage, there.tokens, there.matrix, there.color, there.at, there.domain, there.asked_by)
 
     def strength_on(self, schedule: Schedule, frame: float, falloff: str, state: State) -> Values:
         """A falloff's strength as it is at the same place on another frame. Raises CannotEvaluateError."""
-        key = frame, falloff, state.at, state.domain
+        key = frame, falloff, state.at, state.domain, state.asked_by
 
         def plan(moment: Moment) -> Values:
             return moment.graph.strength(falloff, _same_place(moment, state))
@@ -122,7 +122,7 @@ class Elsewhere:
 
     def stack_on(self, schedule: Schedule, problems: Problems, frame: float, falloff: str, state: State) -> Stack:
         """A falloff's layers as they are at the same place on another frame; what is wrong there is wrong here."""
-        key = frame, falloff, state.at, state.domain
+        key = frame, falloff, state.at, state.domain, state.asked_by
 
         def plan(moment: Moment) -> Stack:
             return moment.graph.stack_now(moment.parts.falloff(falloff), _same_place(moment, state))
@@ -150,7 +150,7 @@ class Elsewhere:
 
 
 def _same_place(moment: Moment, state: State) -> State:
-    return moment.graph.on(moment.graph.state_at(*state.at), state.domain)
+    return moment.graph.on(moment.graph.place_of(state.at, state.asked_by), state.domain)
 
 
 def _picked(plan: Callable[[Moment], Stack], name: str, number: int, moment: Moment) -> Values:

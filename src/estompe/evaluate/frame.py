@@ -322,4 +322,4 @@ def evaluate(
         raise ValueError(f"frame {frame:g} is not a frame: use a number up to a thousand million")
     if past is None:
         past = Past(project, memo or Memo(), pause=pause or (lambda: None))
-    return Frame(Moment(project, frame, past.memo, past, pause))
+    return Frame(Moment(project, frame, past.memo, past, pause, rough=past.rough))

@@ -6,6 +6,7 @@ from typing import Any, NamedTuple
 from weakref import proxy
 
 import numpy as np
+from msgspec import structs
 
 from estompe.document.kinds import (
     EVERYTHING,
@@ -30,7 +31,7 @@ from estompe.evaluate.schedule import Schedule, described, said_for
 from estompe.evaluate.stack import Stack
 from estompe.evaluate.stage import Stage
 from estompe.evaluate.state import State, Values
-from estompe.falloffs.joining import join_layers, join_routes, strengths
+from estompe.falloffs.joining import join_layers, join_margins, join_routes, strengths
 from estompe.falloffs.ramp import positions, remapped, remapping
 from estompe.geometry import DOMAINS, Domain, Geometry, Topology
 from estompe.geometry.carrying import carried
@@ -125,6 +126,15 @@ class Graph:
                 raise CannotEvaluateError("the shape has fewer effects than before")
         return course.states[index]
 
+    def place_of(self, at: tuple[str, int], asked_by: str) -> State:
+        """What `State.at` and `State.asked_by` stand for on this moment. Raises CannotEvaluateError."""
+        state = self.state_at(*at)
+        if not asked_by:
+            return state
+        slot: EffectSlot = self._parts.slot(at[0], asked_by)
+        sight = self._effect_sight(self._course(at[0]).bare, slot, state)
+        return state.asked(sight.context.place_stage, asked_by)
+
     def _course(self, shape: str) -> _Course:
         if shape not in self._courses:
             bare = self._parts.bare_shape(shape)
@@ -184,13 +194,9 @@ class Graph:
             if effect.is_identity():
                 return state.passed_on()
             at_start = self._others.at_start(self._parts.frame, shape.id, slot.id) if effect.at_start else None
-            sight = self._effect_sight(shape, slot, state, at_start)
-            before, strength, context = sight.stage, sight.strength, sight.context
-            assert strength is not None
-            each = self._is_each(slot)
-            made = self._schedule.stage(
-                "effect", sight.made_from, lambda: _applied(effect, before.value, strength, context, each)
-            )
+            made = self._applied(shape, slot, state, at_start)
+            for _ in range(effect.repeats() - 1):
+                made = self._applied(shape, slot, state.between(made, effect.alters), at_start)
             return state.after(made, effect.alters)
         except (CannotEvaluateError, UndeclaredError) as error:
             self._problems.add(("shapes", shape.id, "effects", slot.id), f"{effect.label}: {error}")
@@ -199,19 +205,70 @@ class Graph:
             self._problems.add(("shapes", shape.id, "effects", slot.id), f"{effect.label}: {text}")
         return state.passed_on()
 
+    def _applied(self, shape: Shape, slot: EffectSlot, state: State, at_start: Values | None) -> Stage[Geometry]:
+        """The stage of an effect on a state. Raises CannotEvaluateError."""
+        sight = self._effect_sight(shape, slot, state, at_start)
+        before, strength, context, effect = sight.stage, sight.strength, sight.context, slot.effect
+        assert strength is not None
+        each = self._is_each(slot)
+        return self._schedule.stage(
+            "effect", sight.made_from, lambda: _applied(effect, before.value, strength, context, each)
+        )
+
     def _is_each(self, slot: EffectSlot) -> bool:
         return slot.each and slot.effect.own_axes and domain_of(slot) is not Domain.POINT
 
     def _effect_sight(self, shape: Shape, slot: EffectSlot, state: State, at_start: Values | None = None) -> Sight:
         """What an effect sees. Raises CannotEvaluateError."""
         effect, domain, each = slot.effect, domain_of(slot), self._is_each(slot)
-        strength = at_start or self._effect_strength(shape, slot, self.on(state, domain))
+        asked = self.on(state, domain)
+        strength = at_start or (None if effect.asks_places else self._effect_strength(shape, slot, asked))
         clock = effect.clock(self._parts.seconds, self._parts.frame)
-        key, found, read = self._looking.at(effect, state, ("shape", shape.id))
+        beside = {"margin": None, "detail": self._detail(slot)} if effect.asks_places else {}
+        key, found, read = self._looking.at(effect, state, ("shape", shape.id), beside)
         read["matrix"] = _SAME if each else state.matrix
-        context = EvaluationContext(clock, found, read, self._parts.project.assets, domain)
-        made_from = effect, clock, key, state.stage.token, strength.token, shape.transform, domain, each
-        return Sight(effect, made_from, state.stage, strength, context)
+        context = EvaluationContext(clock, found, read, self._parts.project.assets, domain, self._schedule.go_on)
+        made_from: tuple[Hashable, ...] = effect, clock, key, state.stage.token, shape.transform, domain, each
+        if effect.asks_places:
+            early: tuple[Hashable, ...] = _without(effect, effect.late), *made_from[1:]
+            places = self._schedule.stage("places", early, lambda: _places(effect, state.stage.value, context))
+            asked, found["stage", "places"] = state.asked(places, slot.id), places
+            if strength is None:
+                strength = self._effect_strength(shape, slot, asked)
+            made_from = *made_from, places.token
+            if "margin" in read:
+                read["margin"] = margin = self._margin(slot, asked)
+                made_from = *made_from, margin.token
+            if effect.prepares:
+                early = *early, places.token, strength.token
+                prepared = self._schedule.stage(
+                    "prepare", early, lambda: _prepared(effect, state.stage.value, strength.value, context)
+                )
+                found["stage", "prepared"] = prepared
+                made_from = *made_from, prepared.token
+        assert strength is not None
+        return Sight(effect, (*made_from, strength.token), state.stage, strength, context)
+
+    def _detail(self, slot: EffectSlot) -> float | None:
+        """The finest detail of the falloffs that feed an effect."""
+        found = []
+        for route in slot.routes:
+            for layer in self._parts.falloff(route.falloff).layers:
+                detail = layer.source.detail() if layer.enabled else None
+                if detail is not None and detail > 0.0:
+                    found.append(detail)
+        return min(found, default=None)
+
+    def _margin(self, slot: EffectSlot, state: State) -> Values:
+        """How far within the reach of an effect's falloffs elements are, in their unit."""
+        stacks = [(route, self.stack(self._parts.falloff(route.falloff), state)) for route in slot.routes]
+        if not stacks:
+            return self._filled(1e9, state)
+        found = [(route, stack.falloff.range, self.positions(stack)) for route, stack in stacks]
+        key = tuple((route, within, values.token) for route, within, values in found)
+        return self._schedule.stage(
+            "margin", key, lambda: join_margins([(route, within, values.value) for route, within, values in found])
+        )
 
     def _remembered(self, shape: Shape, slot: EffectSlot, effect: RememberingEffect, state: State) -> State:
         """The state behind an effect with memory."""
@@ -364,7 +421,7 @@ class Graph:
     def _recalled(self, falloff: Falloff, layer: Layer, source: RememberingSource, state: State) -> Values:
         """What a source with memory measures."""
         sight = self._source_sight(falloff, source, state)
-        place = Place(*state.at, state.domain, falloff.id, layer.id)
+        place = Place(*state.at, state.domain, falloff.id, layer.id, state.asked_by)
         link = self._others.linked(self._schedule, self._parts.frame, place, sight)
         return self._schedule.stage(
             "measure", (sight.made_from, link.token), lambda: _recalled(source, link.value.state, sight.seen())
@@ -372,7 +429,7 @@ class Graph:
 
     def sight(self, place: Place) -> Sight:
         """What a kind with memory sees at its place on this moment. Raises CannotEvaluateError."""
-        state = self.state_at(place.shape, place.effects_before)
+        state = self.place_of((place.shape, place.effects_before), place.asked_by)
         if place.falloff:
             falloff = self._parts.falloff(place.falloff)
             source = next(layer.source for layer in falloff.layers if layer.id == place.own)
@@ -402,6 +459,23 @@ def _recalled(source: RememberingSource, state: Any, seen: Seen) -> Any:
 def _shown(effect: RememberingEffect, state: Any, seen: Seen) -> Geometry:
     with said_for(effect.label):
         return checked_geometry(effect, effect.shown(state, seen), seen.geometry)
+
+
+def _without(effect: Effect, late: tuple[str, ...]) -> Effect:
+    """An effect as it is before some of its settings matter."""
+    if not late:
+        return effect
+    return structs.replace(effect, **{name: getattr(type(effect)(), name) for name in late})
+
+
+def _places(effect: Effect, geometry: Geometry, context: EvaluationContext) -> Geometry:
+    with said_for(effect.label):
+        return effect.places(geometry, context)
+
+
+def _prepared(effect: Effect, geometry: Geometry, strength: Floats, context: EvaluationContext) -> Any:
+    with said_for(effect.label):
+        return effect.prepare(geometry, strength, context)
 
 
 def _applied(effect: Effect, geometry: Geometry, strength: Values, context: EvaluationContext, each: bool) -> Geometry:

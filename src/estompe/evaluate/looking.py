@@ -1,6 +1,6 @@
 """What kinds look at: the arrays they read and the parts they name, as a key and as values to hand out."""
 
-from collections.abc import Hashable
+from collections.abc import Hashable, Mapping
 from functools import cache
 from typing import Any, Protocol
 
@@ -18,6 +18,7 @@ from estompe.evaluate.stage import Stage
 from estompe.evaluate.state import State, Values
 from estompe.geometry import Geometry
 
+_NOTHING: Mapping[str, Any] = {}
 _TIMES = {("frame",), ("seconds",)}
 Found = dict[tuple[str, Any], Any]
 
@@ -55,8 +56,13 @@ class Looking:
         self._schedule, self._others = schedule, others
         self.stamps: dict[str, Hashable] = {}
 
-    def at(self, kind: Kind, state: State, owner: Node) -> tuple[Hashable, Found, dict[str, Any]]:
-        """What the arrays that a kind reads and the parts that it names are now: as a key, and as values to hand out."""
+    def at(
+        self, kind: Kind, state: State, owner: Node, beside: Mapping[str, Any] = _NOTHING
+    ) -> tuple[Hashable, Found, dict[str, Any]]:
+        """What the arrays that a kind reads and the parts that it names are now: as a key, and as values to hand out.
+
+        beside: what is known already of what it reads, by name.
+        """
         tokens = state.tokens
         parts: list[Hashable] = []
         read: dict[str, Any] = {}
@@ -64,7 +70,7 @@ class Looking:
             if name in tokens:
                 parts.append(tokens[name])
             else:
-                read[name] = value = self._beside(name, state)
+                read[name] = value = beside[name] if name in beside else self._beside(name, state)
                 parts.append(value if name != "matrix" else value.tobytes())
         found: Found = {}
         for family, setting in references_in(type(kind)):
@@ -106,6 +112,8 @@ class Looking:
             return state.color
         if name == "matrix":
             return state.matrix
+        if name == "rough":
+            return self._parts.rough
         raise UndeclaredError(f"“{name}” in its reads() is not something to read: its kind has a mistake")
 
     def _reference(self, family: str, name: str, state: State, owner: Node, found: Found) -> Hashable:

@@ -19,13 +19,13 @@ _NOWHERE: Floats = frozen(np.zeros((0, 3), np.float32))
 
 
 class SceneAtFrame:
-    """Parts of a project's scene on a frame.
+    """Parts of a project's scene on a frame. rough: how many times as large voxels may be.
 
     Parts can be asked for while the scene as a whole is still being resolved, since formulas may measure falloffs.
     """
 
-    def __init__(self, project: Project, frame: float, reduce: Reduce) -> None:
-        self.project, self.frame = project, frame
+    def __init__(self, project: Project, frame: float, reduce: Reduce, rough: float = 1.0) -> None:
+        self.project, self.frame, self.rough = project, frame, rough
         self.seconds = (frame - project.scene.first) / project.scene.frames_per_second
         self._resolver = Resolver(project.scene, frame, reduce)
         self._parts: dict[ScenePath, Any] = {}

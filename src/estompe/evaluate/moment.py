@@ -26,7 +26,7 @@ class Moment:
     """A scene on one frame. `pause` is called before each stage is run and may raise.
 
     others: the other moments of the scene; whole: resolve all of the scene now, and not only what is asked for. (Formulas that
-    measure what is remembered would else send moments after each other for ever.)
+    measure what is remembered would else send moments after each other for ever.) rough: how many times as large voxels may be.
     reductions: what was found for each reduction in a formula, by its name, the falloff's id and the shape's id.
     """
 
@@ -38,13 +38,14 @@ class Moment:
         others: Others,
         pause: Callable[[], None] | None = None,
         whole: bool = True,
+        rough: float = 1.0,
     ) -> None:
         self.frame = frame
         self.problems = Problems()
         self.reductions: dict[tuple[str, str, str], float] = {}
         # Weak, so that the frame's arrays go when the frame does, and not when the collector comes round.
         me = proxy(self)
-        self.parts = SceneAtFrame(project, frame, lambda *asked: me.reduced(*asked))
+        self.parts = SceneAtFrame(project, frame, lambda *asked: me.reduced(*asked), rough)
         self.schedule = Schedule(memo, pause)
         self.graph = Graph(self.parts, self.schedule, self.problems, others)
         if whole:

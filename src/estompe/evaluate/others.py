@@ -24,7 +24,8 @@ class Place(NamedTuple):
     """Where something remembers: the same one on every frame.
 
     effects_before: how many of the shape's enabled effects; domain: of the elements; falloff: the one whose layer it is,
-    "" for an effect; own: the layer's or the effect's id.
+    "" for an effect; own: the layer's or the effect's id; asked_by: the effect whose places are measured, "" for the shape
+    itself.
     """
 
     shape: str
@@ -32,6 +33,7 @@ class Place(NamedTuple):
     domain: Domain
     falloff: str
     own: str
+    asked_by: str = ""
 
 
 class Sight(NamedTuple):

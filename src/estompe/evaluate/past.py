@@ -60,8 +60,9 @@ class Past(Elsewhere):
         keep: Keep | None = None,
         pause: Callable[[], None] = lambda: None,
         report: Callable[[Progress], None] = lambda _progress: None,
+        rough: float = 1.0,
     ) -> None:
-        super().__init__(project, memo, pause)
+        super().__init__(project, memo, pause, rough)
         self.keep = Keep() if keep is None else keep
         self.report = report
         self.steps = 0

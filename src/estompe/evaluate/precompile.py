@@ -9,10 +9,11 @@ from functools import partial
 
 import numpy as np
 
-from estompe.geometry import Domain, Geometry, carrying, fabric, over_surface
+from estompe.geometry import Domain, Geometry, carrying, fabric, joining, offsets, over_surface, solid
 from estompe.geometry.copies import Copies
 from estompe.geometry.fracture import cut_into_cells
 from estompe.geometry.primitives import box, grid
+from estompe.geometry.voxel_places import VoxelPlaces
 from estompe.kernels import (
     PARALLEL_FROM,
     angles,
@@ -41,9 +42,24 @@ from estompe.kernels import (
 )
 from estompe.kernels.topology import face_means, point_means
 from estompe.kernels.types import Array, Floats, Indices
+from estompe.kernels.voxels import band, eikonal, growth
+from estompe.kernels.voxels.feet import feet_at
+from estompe.kernels.voxels.refine import refined
 
 _NOTICEABLE = 0.5
-_LONG = ("fractures", "patterns", "noise", "noise in time", "pieces", "sway", "distances to surfaces", "cloth")
+_LONG = (
+    "fractures",
+    "patterns",
+    "noise",
+    "noise in time",
+    "pieces",
+    "sway",
+    "distances to surfaces",
+    "cloth",
+    "surfaces of volumes",
+    "layers",
+    "growth",
+)
 
 
 def precompile(progress: Callable[[float, str], None] = lambda _fraction, _name: None) -> float:
@@ -95,6 +111,7 @@ def _steps() -> list[tuple[str, Callable[[], object]]]:
     for points in (_frozen(np.zeros((8, 3), np.float32)), _frozen(np.zeros((PARALLEL_FROM, 3), np.float32))):
         steps += _later_steps(points)
     steps += _surface_steps()
+    steps += _volume_steps()
     steps.append(("reading", _read_obj))
     return steps
 
@@ -159,6 +176,64 @@ def _surface_steps() -> list[tuple[str, Callable[[], object]]]:
     many = _frozen(np.zeros((8192, 3), np.float32))
     steps.append(("own spaces", lambda: transform.transformed(many, np.eye(4)[:3])))
     return steps
+
+
+def _volume_steps() -> list[tuple[str, Callable[[], object]]]:
+    """What effects on volumes need, in parts of about the same length."""
+    body = box((1.0, 1.0, 1.0), 2)
+    frame = np.eye(4)[:3]
+
+    def voxels() -> solid.Solid:
+        return solid.solid_of(body, frame, 0.1, 0.5)
+
+    def surface_of() -> Geometry:
+        return solid.surface_of(voxels())
+
+    return [
+        ("volumes of meshes", voxels),
+        ("surfaces of volumes", surface_of),
+        ("edges of surfaces", lambda: _look_at_edges(surface_of())),
+        ("distances anew", lambda: band.redistanced(voxels().bricks)),
+        ("blurred volumes", lambda: band.blurred(voxels().bricks, 1.0)),
+        ("rounded volumes", lambda: band.rebricked(band.curved(voxels().bricks, 0.1))),
+        ("finer volumes", lambda: refined(voxels().bricks)),
+        ("steps of growth", lambda: _grow(voxels())),
+        ("growth", lambda: _grow_once(voxels())),
+        ("layers", lambda: _lay_over(surface_of())),
+        ("joined volumes", lambda: _join(voxels(), body)),
+        ("open volumes", lambda: solid.solid_of(grid(1.0, 1.0, 2, 2), frame, 0.1, half=0.1)),
+    ]
+
+
+def _look_at_edges(mesh: Geometry) -> None:
+    mesh.topology.edges, mesh.topology.neighbours, mesh.topology.triangle_edges  # noqa: B018
+
+
+def _grow(start: solid.Solid) -> None:
+    growth.grown_by_step(start.bricks, lambda _, where: np.ones((len(where), 512), np.float32), 0.5)
+    band.filled(band.with_volume(start.bricks, band.filled(start.bricks)))
+
+
+def _grow_once(start: solid.Solid) -> None:
+    for inwards in (False, True):
+        region = growth.region_around(start.bricks, 3.0, inwards)
+        places = VoxelPlaces(start, region)
+        slow = np.ones((len(region.where), 512), np.float32)
+        front = growth.front_of(start.bricks, region, slow, 3.0, inwards)
+        front.at(1.0)
+        feet = eikonal.feet_of(region.table, region.where, front.times, front.cost, 3.0)
+        feet_at(region.table, feet, places.points[:8])
+
+
+def _lay_over(mesh: Geometry) -> None:
+    heights = np.full(len(mesh.points), 0.3, np.float32)
+    offsets.moved_out(mesh, heights)
+    offsets.moved_out(mesh, heights * np.float32(0.1))
+
+
+def _join(start: solid.Solid, body: Geometry) -> None:
+    part = joining.Part(start.bricks, body)
+    joining.together([part, part], start.frame, 0.2)
 
 
 def _spread(starts: Indices, members: Indices, values: Floats) -> None:

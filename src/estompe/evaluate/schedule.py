@@ -56,6 +56,11 @@ class Schedule:
         """From now on no pause stops the stages that are asked for."""
         self._pause = None
 
+    def go_on(self) -> None:
+        """Raise where the work in hand is no longer wanted; kinds call it between the rounds of what takes long."""
+        if self._pause is not None:
+            self._pause()
+
     def stage(self, name: str, made_from: Hashable, compute: Callable[[], Sized]) -> Stage[Sized]:
         """The stage that makes something. Raises CannotEvaluateError where running it has failed."""
         return self._memo.stage(self._plan, name, made_from, compute)

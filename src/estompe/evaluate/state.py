@@ -27,6 +27,8 @@ class State(Struct, frozen=True):
     """The shape's id, and how many of its enabled effects came before: it says the same on any moment."""
     domain: Domain = Domain.POINT
     """Which elements strengths are asked for."""
+    asked_by: str = ""
+    """The effect whose places these are, "" for the shape itself."""
     number: int = field(default_factory=count().__next__)
     """Tells states of one process apart."""
 
@@ -43,13 +45,22 @@ class State(Struct, frozen=True):
         """The state an effect leaves behind; what it does not alter keeps its token."""
         return State(stage, self._altered(stage, altered), self.matrix, self.color, self._next)
 
+    def between(self, stage: Stage[Geometry], altered: Iterable[str]) -> "State":
+        """The state between two goes of one effect."""
+        return State(stage, self._altered(stage, altered), self.matrix, self.color, self.at, self.domain)
+
     def passed_on(self) -> "State":
         """The state behind an effect that does nothing."""
         return State(self.stage, self.tokens, self.matrix, self.color, self._next)
 
     def on(self, domain: Domain) -> "State":
         """The same state, with strengths asked for other elements of it."""
-        return State(self.stage, self.tokens, self.matrix, self.color, self.at, domain)
+        return State(self.stage, self.tokens, self.matrix, self.color, self.at, domain, self.asked_by)
+
+    def asked(self, places: Stage[Geometry], effect: str) -> "State":
+        """What an effect asks for strengths on, in place of the shape."""
+        tokens = dict.fromkeys(self.tokens, places.token)
+        return State(places, tokens, self.matrix, self.color, self.at, asked_by=effect)
 
     @property
     def _next(self) -> tuple[str, int]:

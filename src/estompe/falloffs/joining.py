@@ -7,7 +7,7 @@ import numpy as np
 
 from estompe.document.kinds import Join
 from estompe.document.numbers import plain
-from estompe.document.scene import Layer, Route
+from estompe.document.scene import Layer, Range, Route
 from estompe.falloffs.ramp import Remapping
 from estompe.kernels.ramp import Joining, remap, remap_joined
 from estompe.kernels.types import Floats
@@ -72,3 +72,26 @@ def _fed(route: Route, strength: Floats) -> Floats:
     own = np.float32(1.0) - strength if route.one_minus else strength
     amount = plain(route.amount)
     return own if amount == 1.0 else own * np.float32(amount)
+
+
+def join_margins(routes: Sequence[tuple[Route, Range, Floats]]) -> Floats:
+    """How far within the reach of all routes elements are, in the unit of their ranges, negative beyond, float32 (n,).
+
+    routes: each with its falloff's range and where values lie in it (0 full, 1 gone). Reaches join as sets do: times and smaller
+    keep what both have, plus and larger what either has.
+    """
+    total: Floats | None = None
+    for route, within, places in routes:
+        width = max(abs(plain(within.gone) - plain(within.full)), 1e-6)
+        own = (np.float32(1.0) - places) * np.float32(width)
+        own = -own if route.one_minus else own
+        if total is None:
+            total = own
+        elif route.join in ("multiply", "smaller"):
+            total = np.minimum(total, own)
+        elif route.join in ("add", "larger"):
+            total = np.maximum(total, own)
+        else:
+            total = own if route.join == "replace" else np.minimum(total, -own)
+    assert total is not None
+    return total

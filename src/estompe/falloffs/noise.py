@@ -141,6 +141,9 @@ class Noise(Source, tag="noise"):
             return self._turns() * ((frame % self.loop) / self.loop)
         return speed * seconds
 
+    def detail(self) -> float | None:
+        return plain(self.size) / 2.0 ** (self.octaves - 1)
+
     def _turns(self) -> int:
         """Whole steps of time in one loop: as many as the speed asks for at 24 frames a second, and at least one."""
         return max(1, round(abs(plain(self.speed)) * self.loop / 24.0))

@@ -20,6 +20,7 @@ RESERVED: dict[str, Reserved] = {
     "uv": Reserved("f", 2, "place in a picture, 0..1"),
     "order": Reserved("f", 0, "position along a profile, 0..1"),
     "one_sided": Reserved("f", 0, "1 where only the front is seen"),
+    "id": Reserved("i", 0, "a number that stays with a point"),
     "contact": Reserved("b", 0, "points that touch what presses"),
     "volume before": Reserved("f", 0, "enclosed volume before an effect"),
     "volume after": Reserved("f", 0, "enclosed volume after an effect"),

@@ -1,14 +1,15 @@
 """The mesh every stage takes and returns."""
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Hashable, Iterator, Mapping
 from enum import StrEnum
 from functools import cached_property
-from typing import Any
+from typing import Any, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
 
 from estompe.geometry.attributes import RESERVED, fits
+from estompe.geometry.derived import Derived
 from estompe.geometry.pieces import Pieces
 from estompe.geometry.rest import Rest
 from estompe.geometry.topology import Topology
@@ -19,6 +20,8 @@ from estompe.kernels.topology import point_means
 from estompe.kernels.transform import transformed
 from estompe.kernels.types import Floats, Indices
 
+Made = TypeVar("Made")
+_MOST_DERIVED = 3
 MOST_POINTS = 200_000_000
 MOST_MADE_FACES = 8_000_000
 """Faces that shapes and effects may make; imported meshes may have more."""
@@ -83,6 +86,8 @@ class Geometry:
         # Shared, not copied: states that left the attributes alone can be told by it.
         self.attributes: Attributes = attributes if attributes is not None else {}
         self.at_rest = Rest(self.points) if rest is None else rest
+        self.solid: Any = None
+        """The volume it was taken from (`estompe.geometry.solid.Solid`), as long as its points stay where they are."""
 
     @classmethod
     def from_faces(
@@ -159,6 +164,7 @@ class Geometry:
         for known in _OF_PLACES:
             if known in self.__dict__:
                 made.__dict__[known] = self.__dict__[known]
+        made.solid = self.solid
         return made
 
     def attribute(self, domain: Domain, name: str) -> NDArray[Any] | None:
@@ -175,6 +181,14 @@ class Geometry:
         """Unit normals of the points, float32 (n, 3)."""
         out: Floats = frozen(self.topology.point_normals(self.points))
         return out
+
+    @cached_property
+    def _derived(self) -> Derived:
+        return Derived(_MOST_DERIVED)
+
+    def derived(self, key: Hashable, make: Callable[[], Made]) -> Made:
+        """What is made from this very mesh, points included; the last few are kept with it. key: as `Rest.derived` has it."""
+        return self._derived.get(key, make)
 
     def prepare(self) -> None:
         """Find what every picture needs, so that whoever draws need not."""
@@ -240,6 +254,10 @@ class Geometry:
             yield self.axes
         yield from self.attributes.values()
         yield from self.topology.arrays()
+        if self.solid is not None:
+            yield from self.solid.bricks.arrays()
+        if "_derived" in self.__dict__:
+            yield from self._derived.arrays()
         for name in ("tree", "outwards"):
             yield from (item for item in self.__dict__.get(name, ()) if isinstance(item, np.ndarray))
 

@@ -112,6 +112,12 @@ class _Points(Samples):
     def rest(self) -> Floats:
         return self.geometry.rest
 
+    @cached_property
+    def ids(self) -> NDArray[np.int64]:
+        # Points of a volume's surface are counted anew on each frame; their places on the lattice stay.
+        own = self.geometry.attribute(Domain.POINT, "id")
+        return np.arange(len(self)) if own is None else np.asarray(own, np.int64)
+
     @property
     def pairs(self) -> Indices:  # type: ignore[override]
         return self.geometry.topology.edges

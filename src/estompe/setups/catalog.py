@@ -13,7 +13,7 @@ GROUPS = {
     "shape": ("make", "copy", "grow"),
     "control": ("control",),
     "source": ("distance", "pattern", "surface", "time", "scene", "other"),
-    "effect": ("deform", "break", "copy", "grow", "look", "other"),
+    "effect": ("deform", "break", "copy", "grow", "volume", "look", "other"),
     "recipe": ("recipe",),
 }
 """The families, and the headings of each in their order."""

@@ -1,0 +1,153 @@
+"""Merge: several closed parts become one closed surface without inner walls."""
+
+from collections.abc import Callable, Iterator
+from typing import Annotated, Any, ClassVar, Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from estompe.document.kinds import CannotEvaluateError, Context, register
+from estompe.document.numbers import Number, plain
+from estompe.document.scene import Identifier
+from estompe.document.settings import setting
+from estompe.effects.round import on_band
+from estompe.effects.voxels import VolumeEffect, closed_for_volume, colored
+from estompe.geometry import Geometry, GeometryError
+from estompe.geometry.faces import laid_together
+from estompe.geometry.joining import Part, together
+from estompe.geometry.solid import BAND, Solid, solid_of, surface_of
+from estompe.geometry.volume import volume
+from estompe.kernels.types import Floats, Indices
+from estompe.kernels.voxels.band import redistanced, turned
+from estompe.kernels.voxels.bricks import Bricks, Lattice
+
+Weight = Callable[[Lattice, Indices], Floats] | None
+_MOST_PARTS = 400
+
+
+@register
+class Merge(VolumeEffect, tag="merge"):
+    """The shape's own closed parts and those of other shapes are joined as volumes. Strength says how soft the joint is."""
+
+    label: ClassVar[str] = "Merge"
+    text: ClassVar[str] = "Makes overlapping closed parts one surface without inner walls, with soft joints if wanted."
+
+    shapes: Annotated[
+        tuple[Identifier, ...],
+        setting(
+            "With",
+            "Other closed shapes; they may move. They stay in Cast: hide them there.",
+            refers="shape",
+            editor="several",
+        ),
+    ] = ()
+    way: Annotated[
+        Literal["add", "take away", "common"],
+        setting("Way", "All together, this without the others, or what all have in common."),
+    ] = "add"
+    joint: Annotated[
+        Number,
+        setting(
+            "Joint",
+            "The radius of the fillet where surfaces meet; 0 for sharp joints.",
+            unit="length",
+            low=0.0,
+            high=1e4,
+            step=0.005,
+        ),
+    ] = 0.0
+    close: Annotated[
+        bool, setting("Close flat holes", "Flat openings get a lid first, so that each part is closed.", folded=True)
+    ] = False
+
+    def places(self, geometry: Geometry, context: Context) -> Geometry:
+        bodies = self._bodies(geometry, context)
+        begun = colored(bodies[0][0], context.shape_color)
+        for (body, _), name in zip(bodies[1:], self.shapes, strict=True):
+            begun = laid_together(begun, colored(body, context.color_of(name)))
+        bricks = self._joined(geometry, context, 0.0, None)
+        if not (bricks.values < 0.0).any():
+            what = {"take away": "the others take all of it away", "common": "the parts have nothing in common"}
+            raise CannotEvaluateError(f"{what.get(self.way, 'the parts enclose nothing')}: move them")
+        return surface_of(Solid(bricks, self.frame_of(context), begun))
+
+    def apply(self, geometry: Geometry, strength: Floats, context: Context) -> Geometry:
+        if not strength.any():
+            return geometry
+        sharp: Geometry = context.places
+        if not plain(self.joint):
+            return sharp
+        solid: Solid = sharp.solid
+
+        def weight(lattice: Lattice, where: Indices) -> Floats:
+            near = Bricks(lattice, solid.bricks.table, where, np.zeros((len(where), 512), np.float32), BAND)
+            return on_band(sharp, strength, near)
+
+        everywhere = bool(np.all(strength == 1.0))
+        bricks = self._joined(geometry, context, plain(self.joint), None if everywhere else weight)
+        return surface_of(solid.with_bricks(redistanced(bricks, context.go_on)))
+
+    def _bodies(self, geometry: Geometry, context: Context) -> list[tuple[Geometry, str]]:
+        """The meshes that are joined, each with its name for messages."""
+        found = [(geometry, "the shape")]
+        for number, name in enumerate(self.shapes):
+            body = context.shape(name)
+            if not body.topology.faces:
+                raise CannotEvaluateError(
+                    f"the shape that is number {number + 1} of “With” has no surface: choose another"
+                )
+            found.append((body, f"shape number {number + 1} of “With”"))
+        return [(closed_for_volume(body) if self.close else body, name) for body, name in found]
+
+    def _joined(self, geometry: Geometry, context: Context, joint: float, weight: Weight) -> Bricks:
+        size, frame = self.size_of(geometry, context), self.frame_of(context)
+        add, take_away = self.way == "add", self.way == "take away"
+        parts = []
+        for number, (body, name) in enumerate(self._bodies(geometry, context)):
+            context.go_on()
+            # What is taken away is added to the outside of the first; what is common is all but the outsides.
+            sign = 1.0 if add or (take_away and number) else -1.0
+            meshes = parts_of(body) if joint and sign > 0.0 else [body]
+            try:
+                parts += [Part(solid_of(mesh, frame, size).bricks, mesh, sign) for mesh in meshes]
+            except GeometryError as error:
+                raise CannotEvaluateError(str(error).replace("the mesh", name)) from None
+        made = together(parts, frame, joint, weight)
+        return made if add else turned(made)
+
+
+def parts_of(body: Geometry) -> list[Geometry]:
+    """The connected parts of a mesh, each as a mesh of its own; the whole where one is inside out, and so a cavity of another."""
+    if body.solid is not None:
+        return [body]
+    found: _Meshes = body.derived("closed parts", lambda: _Meshes(body))
+    return found.meshes
+
+
+class _Meshes:
+    """Meshes that are kept with the mesh they are parts of."""
+
+    def __init__(self, body: Geometry) -> None:
+        from scipy.sparse import coo_matrix
+        from scipy.sparse.csgraph import connected_components
+
+        edges, triangles = body.topology.edges, body.topology.triangles
+        joined = coo_matrix((np.ones(len(edges), np.bool_), (edges[:, 0], edges[:, 1])), (body.topology.points,) * 2)
+        _, of = connected_components(joined, directed=False)
+        owner = of[triangles[:, 0]]
+        parts = [triangles[owner == number] for number in np.unique(owner)]
+        whole = not 1 < len(parts) <= _MOST_PARTS or any(volume(body.points, part) < 0.0 for part in parts)
+        self.meshes = [body] if whole else [_alone(body, part) for part in parts]
+
+    def arrays(self) -> Iterator[NDArray[Any]]:
+        """The arrays of those that are not the whole."""
+        for mesh in self.meshes if len(self.meshes) > 1 else ():
+            yield mesh.points
+            yield mesh.topology.corners
+
+
+def _alone(body: Geometry, triangles: Indices) -> Geometry:
+    """Some triangles of a mesh with the points they use."""
+    used, numbers = np.unique(triangles.reshape(-1), return_inverse=True)
+    starts = np.arange(0, 3 * len(triangles) + 1, 3, dtype=np.int32)
+    return Geometry.from_faces(body.points[used], numbers.reshape(-1).astype(np.int32), starts)

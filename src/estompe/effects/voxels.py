@@ -1,0 +1,93 @@
+"""What effects that work on volumes have in common: how fine, what they ask strengths for, and what they say."""
+
+from typing import Annotated, ClassVar
+
+import numpy as np
+
+from estompe.document.kinds import EVERYTHING, CannotEvaluateError, Context, Effect
+from estompe.document.numbers import Number, plain
+from estompe.document.scene import Color
+from estompe.document.settings import setting
+from estompe.geometry import Domain, Geometry
+from estompe.geometry.closing import closed_flat
+from estompe.geometry.solid import Solid, automatic_size, frame_of, longest_side, solid_of, voxels_told
+from estompe.geometry.transforms import Matrix
+
+Voxel = Annotated[
+    Number,
+    setting(
+        "Voxel",
+        "The size of a voxel; 0 takes one from the shape and from the finest noise that drives this.",
+        unit="length",
+        low=0.0,
+        high=1e4,
+        step=0.001,
+    ),
+]
+"""The setting `voxel`, for effects that work on volumes."""
+
+
+class VolumeEffect(Effect):
+    """An effect that makes the shape a volume, changes that, and takes a new surface out of it."""
+
+    group: ClassVar[str] = "volume"
+    alters: ClassVar[tuple[str, ...]] = EVERYTHING
+    asks_places: ClassVar[bool] = True
+    voxel: Voxel = 0.0
+
+    def reads(self) -> tuple[str, ...]:
+        return ("rough", "detail", "color")
+
+    @classmethod
+    def summary(cls, after: Geometry) -> str:
+        return solid_words(after)
+
+    def size_of(self, geometry: Geometry, context: Context) -> float:
+        """The size of voxels: as set, else from what the geometry was taken from, its longest side and its falloffs' detail."""
+        wanted = plain(self.voxel)
+        if not wanted:
+            known: Solid | None = geometry.solid
+            side = longest_side(geometry, context.shape_matrix)
+            automatic = automatic_size(side, context.detail) * context.rough
+            # What is taken over from the volume effect before need not be voxelized again.
+            return automatic if known is None or automatic < 0.6 * known.size else known.size
+        return wanted * context.rough
+
+    def frame_of(self, context: Context) -> Matrix:
+        """Where the lattice stands."""
+        return frame_of(context.shape_matrix)
+
+    def solid_of(
+        self, geometry: Geometry, context: Context, room: float = 0.0, half: float = 0.0, close: bool = False
+    ) -> Solid:
+        """The shape as a volume. room, half: as `estompe.geometry.solid.solid_of` has them; close: give flat holes a lid."""
+        if not geometry.topology.faces:
+            raise CannotEvaluateError("the shape has no faces, so there is no volume: choose a shape with a surface")
+        size = self.size_of(geometry, context)
+        body = closed_for_volume(geometry) if close else geometry
+        return solid_of(body, self.frame_of(context), size, room, half)
+
+
+def closed_for_volume(geometry: Geometry) -> Geometry:
+    """The mesh with a lid on each flat hole; the same one for the same mesh. Raises GeometryError for a hole that is not flat."""
+    if geometry.topology.closed:
+        return geometry
+    return geometry.derived("closed for a volume", lambda: closed_flat(geometry))
+
+
+def colored(geometry: Geometry, color: Color) -> Geometry:
+    """The mesh with a colour on its points: its own, or a shape's."""
+    if geometry.on_points("color") is not None:
+        return geometry
+    whole = np.broadcast_to(np.asarray(color, np.float32), (len(geometry.points), 3))
+    return geometry.with_attribute(Domain.POINT, "color", whole)
+
+
+def solid_words(after: Geometry) -> str:
+    """How many voxels a volume has, what they take, and how large they are, for a card."""
+    told = voxels_told(after)
+    if told is None:
+        return ""
+    size, count = told
+    millions = f"{count / 1e6:.1f} million" if count >= 1e6 else f"{count / 1e3:,.0f} thousand"
+    return f"voxels of {size:.3g} m, {millions}, {count * 4e-6:.0f} MB; shows detail from {2.5 * size:.2g} m"

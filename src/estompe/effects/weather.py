@@ -1,0 +1,58 @@
+"""Weather: the surface of a volume is pushed out or in along its true distance, in steps."""
+
+from typing import Annotated, ClassVar
+
+import numpy as np
+
+from estompe.document.kinds import Context, register
+from estompe.document.numbers import Number, plain
+from estompe.document.settings import setting, whole
+from estompe.effects.voxels import VolumeEffect
+from estompe.geometry import Geometry
+from estompe.geometry.offsets import moved_out
+from estompe.geometry.solid import Solid, surface_of
+from estompe.kernels.types import Floats
+from estompe.kernels.voxels.band import redistanced
+
+
+@register
+class Weather(VolumeEffect, tag="weather"):
+    """Each step pushes by its share of the amount times the strength as it is on the surface by then; nothing folds over
+    itself.
+    """
+
+    label: ClassVar[str] = "Weather"
+    text: ClassVar[str] = (
+        "Pushes a volume's surface out or in, as moss, rust and worn places do; overhangs come out sound."
+    )
+
+    amount: Annotated[
+        Number,
+        setting(
+            "Amount", "How far at full strength; below 0 it is worn in.", unit="length", low=-1e4, high=1e4, step=0.005
+        ),
+    ] = 0.05
+    steps: Annotated[
+        int, whole("Steps", "In how many goes; falloffs are measured anew on the surface of each.", low=1, high=12)
+    ] = 2
+
+    def is_identity(self) -> bool:
+        return plain(self.amount) == 0.0
+
+    def repeats(self) -> int:
+        return self.steps
+
+    def places(self, geometry: Geometry, context: Context) -> Geometry:
+        known: Solid | None = geometry.solid
+        room = abs(plain(self.amount)) + 8.0 * self.size_of(geometry, context)
+        solid = self.solid_of(geometry, context, room)
+        return geometry if known is solid else surface_of(solid)
+
+    def apply(self, geometry: Geometry, strength: Floats, context: Context) -> Geometry:
+        if not strength.any():
+            return geometry
+        before: Geometry = context.places
+        solid: Solid = before.solid
+        heights = strength * np.float32(plain(self.amount) / self.steps)
+        made = redistanced(moved_out(before, heights, context.go_on), context.go_on)
+        return surface_of(solid.with_bricks(made))

@@ -1,0 +1,283 @@
+"""Changing a volume in its band: joined with another, blurred, rounded by curvature, distances anew, the volume kept."""
+
+import math
+from collections.abc import Callable
+
+import numpy as np
+
+from estompe.kernels.compile import kernel, parallel_kernel, prange
+from estompe.kernels.types import Floats, Indices, read_only
+from estompe.kernels.voxels.bricks import EDGE, FAR, INSIDE, OUTSIDE, Bricks, load, numbered
+from estompe.kernels.voxels.eikonal import arrival
+
+
+@parallel_kernel
+def _gathered(where, table, values, most, out):
+    for s in prange(where.shape[0]):
+        own = table[where[s, 0], where[s, 1], where[s, 2]]
+        for i in range(512):
+            out[s, i] = values[own, i] if own >= 0 else (most if own == -1 else -most)
+
+
+def gathered(bricks: Bricks, where: Indices) -> Floats:
+    """The values of a volume on bricks of its lattice, stored or not, float32 (slots, 512). where: int32 (slots, 3), z y x."""
+    out = np.empty((len(where), 512), np.float32)
+    table, _, values = bricks.given
+    _gathered(read_only(where), table, values, np.float32(bricks.most), out)
+    return out
+
+
+@parallel_kernel
+def _curved(table, where, values, most, step, out):
+    width = 10
+    for s in prange(where.shape[0]):
+        u = np.empty(width * width * width, np.float32)
+        load(table, values, where[s, 0], where[s, 1], where[s, 2], most, 1, 1, u)
+        half, quarter = np.float32(0.5), np.float32(0.25)
+        dx, dy, dz = 1, width, width * width
+        for z in range(8):
+            for y in range(8):
+                p0, q0 = ((z + 1) * width + y + 1) * width + 1, (z * 8 + y) * 8
+                for x in range(8):
+                    p = p0 + x
+                    c = u[p]
+                    gx, gy, gz = (
+                        half * (u[p + dx] - u[p - dx]),
+                        half * (u[p + dy] - u[p - dy]),
+                        half * (u[p + dz] - u[p - dz]),
+                    )
+                    xx, yy = u[p + dx] + u[p - dx] - c - c, u[p + dy] + u[p - dy] - c - c
+                    zz = u[p + dz] + u[p - dz] - c - c
+                    xy = quarter * (u[p + dx + dy] - u[p + dx - dy] - u[p - dx + dy] + u[p - dx - dy])
+                    xz = quarter * (u[p + dx + dz] - u[p + dx - dz] - u[p - dx + dz] + u[p - dx - dz])
+                    yz = quarter * (u[p + dy + dz] - u[p + dy - dz] - u[p - dy + dz] + u[p - dy - dz])
+                    squared = gx * gx + gy * gy + gz * gz + np.float32(1e-6)
+                    bend = gx * gx * (yy + zz) + gy * gy * (xx + zz) + gz * gz * (xx + yy)
+                    bend -= np.float32(2.0) * (gx * gy * xy + gx * gz * xz + gy * gz * yz)
+                    # Next to where values are cut off differences are none.
+                    inner = abs(c) < most - half
+                    out[s, q0 + x] = c + step * bend / squared if inner else c
+
+
+_CURVATURE_STEP = 0.15
+
+
+def curved(bricks: Bricks, way: float, go_on: Callable[[], None] = lambda: None) -> Bricks:
+    """Mean-curvature flow, each place at the speed of the sum of both curvatures.
+
+    Osher and Sethian, "Fronts propagating with curvature-dependent speed" (1988), doi:10.1016/0021-9991(88)90002-2.
+
+    way: for how long, voxels squared: a ball of radius r becomes one of sqrt(r² - 4 way); go_on: called between steps,
+    may raise.
+    """
+    steps = max(1, math.ceil(way / _CURVATURE_STEP))
+    step = np.float32(way / steps)
+    a, b = bricks.values.copy(), np.empty_like(bricks.values)
+    table, where, _ = bricks.given
+    for _ in range(steps):
+        go_on()
+        _curved(table, where, read_only(a), np.float32(bricks.most), step, b)
+        a, b = b, a
+    return bricks._replace(values=a)
+
+
+@parallel_kernel
+def _blurred(table, where, values, most, weights, out):
+    """Three passes of seven voxels within a brick and its surroundings."""
+    w0, w1, w2, w3 = weights[0], weights[1], weights[2], weights[3]
+    for s in prange(where.shape[0]):
+        u = np.empty(14 * 14 * 14, np.float32)
+        v = np.empty(14 * 14 * 8, np.float32)
+        w = np.empty(14 * 8 * 8, np.float32)
+        load(table, values, where[s, 0], where[s, 1], where[s, 2], most, 3, 3, u)
+        for r in range(14 * 14):
+            for x in range(8):
+                p = r * 14 + x
+                near = w1 * (u[p + 2] + u[p + 4]) + w0 * u[p + 3]
+                v[r * 8 + x] = w3 * (u[p] + u[p + 6]) + w2 * (u[p + 1] + u[p + 5]) + near
+        for z in range(14):
+            for y in range(8):
+                p, q = (z * 14 + y) * 8, (z * 8 + y) * 8
+                for x in range(8):
+                    near = w1 * (v[p + x + 16] + v[p + x + 32]) + w0 * v[p + x + 24]
+                    w[q + x] = w3 * (v[p + x] + v[p + x + 48]) + w2 * (v[p + x + 8] + v[p + x + 40]) + near
+        for z in range(8):
+            for i in range(64):
+                p = z * 64 + i
+                near = w1 * (w[p + 128] + w[p + 256]) + w0 * w[p + 192]
+                out[s, p] = w3 * (w[p] + w[p + 384]) + w2 * (w[p + 64] + w[p + 320]) + near
+
+
+_WIDEST_BLUR = 1.2
+
+
+def blurred(bricks: Bricks, sigma: float) -> Bricks:
+    """The values through a Gaussian, so many voxels wide; wide ones by several narrow passes."""
+    passes = max(1, math.ceil((sigma / _WIDEST_BLUR) ** 2))
+    taps = np.exp(-0.5 * (np.arange(4) / (sigma / math.sqrt(passes))) ** 2)
+    taps = (taps / (taps[0] + 2.0 * taps[1:].sum())).astype(np.float32)
+    table, where, values = bricks.given
+    for _ in range(passes):
+        out = np.empty_like(values)
+        _blurred(table, where, read_only(values), np.float32(bricks.most), taps, out)
+        values = out
+    return bricks._replace(values=values)
+
+
+@parallel_kernel
+def _beside_surface(table, where, values, most, distance, open_):
+    """Voxels next to a change of sign get their distance by the slope there; others are open."""
+    width = 10
+    for s in prange(where.shape[0]):
+        u = np.empty(width * width * width, np.float32)
+        load(table, values, where[s, 0], where[s, 1], where[s, 2], most, 1, 1, u)
+        for z in range(8):
+            for y in range(8):
+                for x in range(8):
+                    p, q = ((z + 1) * width + y + 1) * width + x + 1, (z * 8 + y) * 8 + x
+                    c = u[p]
+                    near, squared = False, np.float32(0.0)
+                    for axis in range(3):
+                        d = 1 if axis == 0 else (width if axis == 1 else width * width)
+                        left, right = u[p - d], u[p + d]
+                        if (left < 0) != (c < 0) or (right < 0) != (c < 0):
+                            near = True
+                        slope = np.float32(0.5) * (right - left)
+                        # One-sided where a neighbour is cut off.
+                        if abs(left) >= most:
+                            slope = right - c
+                        if abs(right) >= most:
+                            slope = c - left
+                        squared += slope * slope
+                    open_[s, q] = not near
+                    distance[s, q] = abs(c) / max(math.sqrt(squared), np.float32(0.3)) if near else FAR
+
+
+@parallel_kernel
+def _one_side(values, distance, open_, inside, times, slow):
+    """The start for one side: distances there, their negatives just across, nothing known elsewhere."""
+    for s in prange(values.shape[0]):
+        for i in range(512):
+            mine = (values[s, i] < 0) == inside
+            if not open_[s, i]:
+                times[s, i], slow[s, i] = (distance[s, i] if mine else -distance[s, i]), np.float32(0.0)
+            else:
+                times[s, i], slow[s, i] = FAR, (np.float32(1.0) if mine else np.float32(0.0))
+
+
+@parallel_kernel
+def _both_sides(values, outer, inner, most, out):
+    for s in prange(values.shape[0]):
+        for i in range(512):
+            out[s, i] = -min(abs(inner[s, i]), most) if values[s, i] < 0 else min(abs(outer[s, i]), most)
+
+
+def redistanced(bricks: Bricks, go_on: Callable[[], None] = lambda: None) -> Bricks:
+    """Distances anew from where the values change sign; go_on: called between rounds, may raise."""
+    distance, open_ = np.empty_like(bricks.values), np.empty(bricks.values.shape, np.bool_)
+    most = np.float32(bricks.most)
+    table, where, values = bricks.given
+    _beside_surface(table, where, values, most, distance, open_)
+    sides = []
+    for inside in (False, True):
+        times, slow = np.empty_like(distance), np.empty_like(distance)
+        _one_side(values, distance, open_, inside, times, slow)
+        arrival(table, where, times, slow, bricks.most + 0.5, 2.5, bricks.most + 0.75, go_on=go_on)
+        sides.append(times)
+    out = np.empty_like(distance)
+    _both_sides(values, *sides, most, out)
+    return bricks._replace(values=out)
+
+
+@parallel_kernel
+def _straightened(values, distance, open_, out):
+    for s in prange(values.shape[0]):
+        for i in range(512):
+            d = values[s, i]
+            out[s, i] = d if open_[s, i] else (-distance[s, i] if d < 0 else distance[s, i])
+
+
+def straightened(bricks: Bricks) -> Bricks:
+    """Distances anew for voxels next to the surface only, which is all that another step of growth starts from."""
+    distance, open_, out = (
+        np.empty_like(bricks.values),
+        np.empty(bricks.values.shape, np.bool_),
+        np.empty_like(bricks.values),
+    )
+    table, where, values = bricks.given
+    _beside_surface(table, where, values, np.float32(bricks.most), distance, open_)
+    _straightened(values, distance, open_, out)
+    return bricks._replace(values=out)
+
+
+@kernel
+def _filled(values, shift):
+    total = 0.0
+    for s in range(values.shape[0]):
+        part = np.float32(0.0)
+        for i in range(512):
+            part += min(max(np.float32(0.5) - values[s, i] - shift, np.float32(0.0)), np.float32(1.0))
+        total += part
+    return total
+
+
+def filled(bricks: Bricks, shift: float = 0.0) -> float:
+    """How many voxels a volume encloses, those at the surface in part. shift: added to all values first."""
+    return float(_filled(read_only(bricks.values), np.float32(shift))) + 512.0 * int((bricks.table == INSIDE).sum())
+
+
+def with_volume(bricks: Bricks, wanted: float) -> Bricks:
+    """All values moved by one number so that so many voxels are enclosed: Newton, the area from a difference."""
+    shift = 0.0
+    for _ in range(4):
+        now, next_ = filled(bricks, shift), filled(bricks, shift + 0.1)
+        if abs(next_ - now) < 1e-6:
+            break
+        shift += float(np.clip((wanted - now) / ((next_ - now) / 0.1), -1.0, 1.0))
+    shift = float(np.clip(shift, -0.75 * bricks.most, 0.75 * bricks.most))
+    return bricks._replace(values=np.clip(bricks.values + np.float32(shift), -bricks.most, bricks.most))
+
+
+def turned(bricks: Bricks) -> Bricks:
+    """The outside as inside and the other way round."""
+    table: Indices = np.where(bricks.table == INSIDE, OUTSIDE, np.where(bricks.table == OUTSIDE, INSIDE, bricks.table))
+    return bricks._replace(table=table.astype(np.int32), values=-bricks.values)
+
+
+def trimmed(bricks: Bricks, most: float) -> Bricks:
+    """The same volume with values cut off nearer to its surface, and without the bricks that are then the same throughout."""
+    values = np.clip(bricks.values, -most, most)
+    kept = (np.abs(values) < most).any(axis=1)
+    table = bricks.table.copy()
+    dropped = bricks.where[~kept]
+    table[tuple(dropped.T)] = np.where(values[~kept, 0] < 0.0, INSIDE, OUTSIDE)
+    table[tuple(bricks.where[kept].T)] = np.arange(int(kept.sum()), dtype=np.int32)
+    return Bricks(
+        bricks.lattice, table, np.ascontiguousarray(bricks.where[kept]), np.ascontiguousarray(values[kept]), most
+    )
+
+
+def near_front(volume: Bricks, voxels: float) -> tuple[Indices, Indices, Indices]:
+    """The bricks in which the surface may be after so many voxels of way: table, where, and the slots they had (or -1 -2)."""
+    from scipy.ndimage import distance_transform_edt
+
+    core = np.zeros(volume.table.shape, np.bool_)
+    core[tuple(volume.where[(np.abs(volume.values) < 1.0).any(axis=1)].T)] = True
+    if not core.any():
+        return volume.table, volume.where, np.arange(len(volume.where), dtype=np.int32)
+    near = distance_transform_edt(~core) * EDGE - 2 * EDGE <= voxels
+    table = volume.table.copy()
+    dropped = (table >= 0) & ~near
+    table[dropped] = np.where(volume.values[table[dropped], 0] < 0, INSIDE, OUTSIDE)
+    numbers, where = numbered(near, table)
+    return numbers, where, np.ascontiguousarray(volume.table[near])
+
+
+def rebricked(bricks: Bricks) -> Bricks:
+    """The same volume with bricks wherever its surface may move by a few voxels, and none elsewhere."""
+    table, where, own = near_front(bricks, bricks.most + 4.0)
+    values = np.where((own == INSIDE)[:, None], np.float32(-bricks.most), np.float32(bricks.most)) * np.ones(
+        512, np.float32
+    )
+    values[own >= 0] = bricks.values[own[own >= 0]]
+    return Bricks(bricks.lattice, table, where, np.ascontiguousarray(values, np.float32), bricks.most)

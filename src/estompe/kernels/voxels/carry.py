@@ -1,0 +1,133 @@
+"""Numbers of a surface's vertices on the voxels around it: each voxel looks up the vertices near its foot on the surface."""
+
+import math
+
+import numpy as np
+
+from estompe.kernels.compile import kernel, parallel_kernel, prange
+from estompe.kernels.types import Floats, Indices, read_only
+from estompe.kernels.voxels.bricks import Bricks, fetch
+
+
+@kernel
+def _trilinear_slope(table, values, x, y, z, most):
+    """The value between voxels, and its gradient."""
+    ix, iy, iz = math.floor(x), math.floor(y), math.floor(z)
+    fx, fy, fz = np.float32(x - ix), np.float32(y - iy), np.float32(z - iz)
+    a, b = fetch(table, values, iz, iy, ix, most), fetch(table, values, iz, iy, ix + 1, most)
+    c, d = fetch(table, values, iz, iy + 1, ix, most), fetch(table, values, iz, iy + 1, ix + 1, most)
+    e, f = fetch(table, values, iz + 1, iy, ix, most), fetch(table, values, iz + 1, iy, ix + 1, most)
+    g, h = fetch(table, values, iz + 1, iy + 1, ix, most), fetch(table, values, iz + 1, iy + 1, ix + 1, most)
+    ab, cd, ef, gh = a + fx * (b - a), c + fx * (d - c), e + fx * (f - e), g + fx * (h - g)
+    low, high = ab + fy * (cd - ab), ef + fy * (gh - ef)
+    gz = high - low
+    gy = (cd - ab) + fz * ((gh - ef) - (cd - ab))
+    xl, xh = (b - a) + fy * ((d - c) - (b - a)), (f - e) + fy * ((h - g) - (f - e))
+    return low + fz * gz, xl + fz * (xh - xl), gy, gz
+
+
+@kernel
+def _vertex_in(table, vertex, z, y, x):
+    """The vertex in a cell, or -1."""
+    bz, by, bx = z >> 3, y >> 3, x >> 3
+    if bz < 0 or by < 0 or bx < 0 or bz >= table.shape[0] or by >= table.shape[1] or bx >= table.shape[2]:
+        return np.int32(-1)
+    slot = table[bz, by, bx]
+    if slot < 0:
+        return np.int32(-1)
+    return vertex[np.uint64(slot), np.uint64(((z & 7) * 8 + (y & 7)) * 8 + (x & 7))]
+
+
+@kernel
+def _near(table, vertex, places, numbers, x, y, z, reach):
+    """The mean of vertices near a place, by nearness; and how much of any was found."""
+    ix, iy, iz = math.floor(x), math.floor(y), math.floor(z)
+    total, weights = np.float32(0.0), np.float32(0.0)
+    far = np.float32(reach + 0.5)
+    for k in range(iz - reach, iz + reach + 1):
+        for j in range(iy - reach, iy + reach + 1):
+            for i in range(ix - reach, ix + reach + 1):
+                n = _vertex_in(table, vertex, k, j, i)
+                if n < 0:
+                    continue
+                dx, dy, dz = places[n, 0] - x, places[n, 1] - y, places[n, 2] - z
+                away = dx * dx + dy * dy + dz * dz
+                if away < far * far:
+                    w = far - math.sqrt(away)
+                    w = w * w * w
+                    total += w * numbers[n]
+                    weights += w
+    return total, weights
+
+
+@parallel_kernel
+def _on_voxels(table, values, feet, use_feet, out_where, vertex, places, numbers, most, elsewhere, distance, out):
+    for s in prange(out_where.shape[0]):
+        for at in range(512):
+            out[s, at] = elsewhere
+            if abs(distance[s, at]) >= most:
+                continue
+            if use_feet:
+                x, y, z = feet[s, 0, at], feet[s, 1, at], feet[s, 2, at]
+            else:
+                x, y = np.float32(out_where[s, 2] * 8 + (at & 7)), np.float32(out_where[s, 1] * 8 + (at >> 3 & 7))
+                z = np.float32(out_where[s, 0] * 8 + (at >> 6))
+            for _ in range(2):
+                v, gx, gy, gz = _trilinear_slope(table, values, x, y, z, np.float32(4.0))
+                g = v / max(gx * gx + gy * gy + gz * gz, np.float32(0.25))
+                x, y, z = x - g * gx, y - g * gy, z - g * gz
+            total, weights = _near(table, vertex, places, numbers, x, y, z, 1)
+            if weights <= np.float32(0.0):
+                total, weights = _near(table, vertex, places, numbers, x, y, z, 3)
+            if weights > np.float32(0.0):
+                out[s, at] = total / weights
+
+
+def vertices_by_cell(slots: int, cells: Indices) -> Indices:
+    """The vertex in each cell, int32 (slots, 512), -1 where there is none. cells: as `Surface` has them."""
+    found = np.full(slots * 512, -1, np.int32)
+    found[cells] = np.arange(len(cells), dtype=np.int32)
+    return found.reshape(slots, 512)
+
+
+def on_voxels(
+    bricks: Bricks,
+    vertex: Indices,
+    places: Floats,
+    numbers: Floats,
+    where: Indices,
+    distance: Floats,
+    most: float,
+    elsewhere: float,
+    feet: Floats | None = None,
+) -> Floats:
+    """Numbers of a surface's vertices on voxels around it.
+
+    Parameters
+    ----------
+    bricks : Bricks
+        The volume the surface was taken from.
+    vertex : int32 (slots, 512)
+        As `vertices_by_cell` gives it.
+    places, numbers : float32 (n, 3) and (n,)
+        The vertices, in voxels from the lattice's first, and what is carried.
+    where, distance : int32 (k, 3), float32 (k, 512)
+        The bricks that are asked for, and how far their voxels are from the surface, voxels.
+    most, elsewhere : float
+        Voxels farther than that get this.
+    feet : float32 (k, 3, 512), optional
+        Where near the surface each voxel's number comes from, if it is farther off than the band.
+
+    Returns
+    -------
+    float32 (k, 512)
+        Means of the vertices within about a voxel of each foot.
+    """
+    table, _, values = bricks.given
+    out = np.empty((len(where), 512), np.float32)
+    given = np.zeros((1, 3, 512), np.float32) if feet is None else feet
+    _on_voxels(
+        table, values, read_only(given), feet is not None, read_only(where), read_only(vertex), read_only(places),
+        read_only(numbers), np.float32(most), np.float32(elsewhere), read_only(distance), out,
+    )  # fmt: skip
+    return out

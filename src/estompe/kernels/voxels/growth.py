@@ -1,0 +1,230 @@
+"""Fronts of a volume: one field of arrival times, of which any moment is a surface; and growth by steps."""
+
+from collections.abc import Callable
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from estompe.kernels.compile import parallel_kernel, prange
+from estompe.kernels.types import Floats, Indices, read_only
+from estompe.kernels.voxels.band import near_front, redistanced, straightened
+from estompe.kernels.voxels.bricks import CELLS, EDGE, FAR, INSIDE, OUTSIDE, Bricks, Lattice, load, numbered
+from estompe.kernels.voxels.eikonal import arrival
+
+
+class Region(NamedTuple):
+    """The bricks in which a front may come to be: table and where as `Bricks` holds them; own: the slots of the start, or -1
+    -2.
+    """
+
+    lattice: Lattice
+    table: Indices
+    where: Indices
+    own: Indices
+
+
+def region_around(start: Bricks, reach: float, inwards: bool = False) -> Region:
+    """All bricks that a front may come to within so many voxels; the lattice must have room for them."""
+    from scipy.ndimage import distance_transform_edt
+
+    table = start.table
+    away = distance_transform_edt(table < 0) * EDGE - 2 * EDGE if len(start.where) else np.full(table.shape, np.inf)
+    chosen = (table >= 0) | ((table == (INSIDE if inwards else OUTSIDE)) & (away <= reach))
+    numbers, where = numbered(chosen, np.where(table == INSIDE, np.int32(INSIDE), np.int32(OUTSIDE)))
+    return Region(start.lattice, numbers, where, np.ascontiguousarray(table[chosen]))
+
+
+@parallel_kernel
+def _begin(own, values, slow, way, times, cost):
+    for s in prange(own.shape[0]):
+        k = own[s]
+        for i in range(512):
+            d = way * values[k, i] if k >= 0 else np.float32(1e9)
+            if d <= np.float32(1.5):
+                times[s, i], cost[s, i] = d * slow[s, i], np.float32(0.0)
+            else:
+                times[s, i], cost[s, i] = FAR, slow[s, i]
+
+
+@parallel_kernel
+def _ends(table, where, times, low, high):
+    """The earliest and latest time of each brick with one voxel more on each side."""
+    for s in prange(where.shape[0]):
+        block = np.empty(1000, np.float32)
+        load(table, times, where[s, 0], where[s, 1], where[s, 2], FAR, 1, 1, block)
+        a, b = np.float32(3e38), np.float32(-3e38)
+        for i in range(1000):
+            a, b = min(a, block[i]), max(b, block[i])
+        low[s], high[s] = a, b
+
+
+@parallel_kernel
+def _at(chosen, times, slow, moment, most, way, out):
+    for c in prange(chosen.shape[0]):
+        s = chosen[c]
+        for i in range(512):
+            out[c, i] = way * min(max((times[s, i] - moment) / slow[s, i], -most), most)
+
+
+class Front(NamedTuple):
+    """A growth that has been solved.
+
+    region: where; times: float32 (slots, 512), the way at full speed, in voxels, after which each is reached; slow, cost: the way
+    it takes to cross a voxel, and the same with 0 where times were given; low, high: float32 (slots,), the ends of each brick's
+    times with a voxel around it; inwards: whether it went to the inside.
+    """
+
+    region: Region
+    times: Floats
+    slow: Floats
+    cost: Floats
+    low: Floats
+    high: Floats
+    inwards: bool
+
+    @property
+    def nbytes(self) -> int:
+        """Bytes of the arrays."""
+        return sum(array.nbytes for array in self.arrays())
+
+    def arrays(self) -> list[NDArray[np.generic]]:
+        """The arrays."""
+        return [
+            self.region.table,
+            self.region.where,
+            self.region.own,
+            self.times,
+            self.slow,
+            self.cost,
+            self.low,
+            self.high,
+        ]
+
+    def at(self, moment: float, most: float = 4.0) -> Bricks:
+        """The volume after so many voxels of way at full speed: bricks near its surface only."""
+        lattice, table, where, _ = self.region
+        chosen = np.flatnonzero((self.low <= moment) & (self.high > moment))
+        near = np.zeros(table.shape, np.bool_)
+        near[tuple(where[chosen].T)] = True
+        near = _dilated(near) & (table >= 0)
+        # Grown: beyond is outside, what is passed inside; the other way round for a front that goes inwards.
+        behind, ahead = (OUTSIDE, INSIDE) if self.inwards else (INSIDE, OUTSIDE)
+        side = np.full(table.shape, ahead, np.int32)
+        side[table == behind] = behind
+        side[tuple(where[self.high <= moment].T)] = behind
+        numbers, places = numbered(near, side)
+        out = np.empty((len(places), CELLS), np.float32)
+        way = np.float32(-1.0 if self.inwards else 1.0)
+        slots = np.ascontiguousarray(table[near])
+        _at(slots, read_only(self.times), read_only(self.slow), np.float32(moment), np.float32(most), way, out)
+        return Bricks(lattice, numbers, places, out, float(most))
+
+
+def _dilated(chosen: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    """Bricks with the 26 around each."""
+    for axis in range(3):
+        grown = chosen.copy()
+        ahead, back = [slice(None)] * 3, [slice(None)] * 3
+        ahead[axis], back[axis] = slice(1, None), slice(None, -1)
+        grown[tuple(ahead)] |= chosen[tuple(back)]
+        grown[tuple(back)] |= chosen[tuple(ahead)]
+        chosen = grown
+    return chosen
+
+
+def front_of(
+    start: Bricks,
+    region: Region,
+    slow: Floats,
+    until: float,
+    inwards: bool = False,
+    go_on: Callable[[], None] = lambda: None,
+) -> Front:
+    """Solve when a front reaches each voxel.
+
+    Parameters
+    ----------
+    start : Bricks
+        Signed distances with a band of at least two voxels.
+    region : Region
+        Where to solve.
+    slow : float32 (slots, 512)
+        The way at full speed that passes while a voxel is crossed: 1 at full speed, more where it is slower.
+    until : float
+        The way at full speed, voxels, beyond which nothing is looked for.
+    inwards : bool
+        Whether it eats into the volume.
+    go_on : callable
+        Called between rounds; it may raise.
+
+    Returns
+    -------
+    Front
+        Times, second order.
+    """
+    times, cost = np.empty_like(slow), np.empty_like(slow)
+    way = np.float32(-1.0 if inwards else 1.0)
+    _begin(region.own, read_only(start.values), read_only(slow), way, times, cost)
+    usual = float(np.median(slow)) if slow.size else 1.0
+    arrival(region.table, region.where, times, cost, until + 4.0, 2.0 * min(usual, 4.0), go_on=go_on)
+    low, high = np.empty(len(region.where), np.float32), np.empty(len(region.where), np.float32)
+    _ends(read_only(region.table), read_only(region.where), read_only(times), low, high)
+    return Front(region, times, slow, cost, low, high, inwards)
+
+
+@parallel_kernel
+def _step_start(own, values, slow, most, times, cost):
+    for s in prange(own.shape[0]):
+        k = own[s]
+        for i in range(512):
+            d = values[k, i] if k >= 0 else (most if k == -1 else -most)
+            if d <= np.float32(1.0):
+                times[s, i], cost[s, i] = d * slow[s, i], np.float32(0.0)
+            else:
+                times[s, i], cost[s, i] = FAR, slow[s, i]
+
+
+@parallel_kernel
+def _step_end(times, slow, moment, most, out):
+    for s in prange(times.shape[0]):
+        for i in range(512):
+            out[s, i] = min(max((times[s, i] - moment) / slow[s, i], -most), most)
+
+
+_SHORT = 0.4
+"""Steps shorter than this many voxels need whole distances again, or they drift."""
+
+
+def grown_by_step(
+    volume: Bricks, slow_of: Callable[[Indices, Indices], Floats], way: float, go_on: Callable[[], None] = lambda: None
+) -> Bricks:
+    """One step of growth: distances, the times over this step with its speed, and distances again.
+
+    Parameters
+    ----------
+    volume : Bricks
+        Signed distances, right within one voxel of the surface at least.
+    slow_of : callable
+        Given table and where of bricks, the way at full speed that passes while each voxel is crossed, float32 (slots, 512).
+    way : float
+        The step at full speed, voxels.
+    go_on : callable
+        Called between rounds; it may raise.
+
+    Returns
+    -------
+    Bricks
+        Signed distances, on the bricks near the surface.
+    """
+    table, where, own = near_front(volume, way + 4.0)
+    slow = slow_of(table, where)
+    most = np.float32(volume.most)
+    times, cost = np.empty_like(slow), np.empty_like(slow)
+    _step_start(own, read_only(volume.values), read_only(slow), most, times, cost)
+    slowest, usual = float(slow.max()), float(np.median(slow))
+    arrival(table, where, times, cost, way + 1.75 * slowest, 2.0 * usual, limit=way, cells=1.75, go_on=go_on)
+    out = np.empty_like(times)
+    _step_end(read_only(times), read_only(slow), np.float32(way), most, out)
+    made = volume._replace(table=table, where=where, values=out)
+    return straightened(made) if way / usual >= _SHORT else redistanced(made, go_on)
