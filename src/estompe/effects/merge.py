@@ -65,6 +65,8 @@ class Merge(VolumeEffect, tag="merge"):
         begun = colored(bodies[0][0], context.shape_color)
         for (body, _), name in zip(bodies[1:], self.shapes, strict=True):
             begun = laid_together(begun, colored(body, context.color_of(name)))
+        rest = begun.at_rest.placed_at(begun.points)
+        begun = Geometry(begun.points, begun.topology, begun.attributes, rest, begun.notes)
         bricks = self._joined(geometry, context, 0.0, None)
         if not (bricks.values < 0.0).any():
             what = {"take away": "the others take all of it away", "common": "the parts have nothing in common"}

@@ -27,7 +27,7 @@ Voxel = Annotated[
 """The setting `voxel`, for effects that work on volumes."""
 
 
-class VolumeEffect(Effect):
+class VolumeEffect(Effect, kw_only=True):
     """An effect that makes the shape a volume, changes that, and takes a new surface out of it."""
 
     group: ClassVar[str] = "volume"

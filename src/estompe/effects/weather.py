@@ -12,7 +12,7 @@ from estompe.geometry import Geometry
 from estompe.geometry.offsets import moved_out
 from estompe.geometry.solid import Solid, surface_of
 from estompe.kernels.types import Floats
-from estompe.kernels.voxels.band import redistanced
+from estompe.kernels.voxels.band import rebricked, redistanced
 
 
 @register
@@ -54,5 +54,5 @@ class Weather(VolumeEffect, tag="weather"):
         before: Geometry = context.places
         solid: Solid = before.solid
         heights = strength * np.float32(plain(self.amount) / self.steps)
-        made = redistanced(moved_out(before, heights, context.go_on), context.go_on)
+        made = redistanced(rebricked(moved_out(before, heights, context.go_on)), context.go_on)
         return surface_of(solid.with_bricks(made))

@@ -19,8 +19,14 @@ _MOST_DERIVED = 6
 class Rest:
     """Where points are before any effect, float32 (n, 3), in the shape's own space, and what was found out about it."""
 
-    def __init__(self, positions: Floats, extent_of: Callable[[int], tuple[float, float]] | None = None) -> None:
+    def __init__(
+        self,
+        positions: Floats,
+        extent_of: Callable[[int], tuple[float, float]] | None = None,
+        placed_at: Floats | None = None,
+    ) -> None:
         self.positions = positions
+        self._placed_at = placed_at
         # Where these are but places of some elements, the ends are those of the whole.
         self._extent_of = extent_of
         self._extents: dict[int, tuple[float, float]] = {}
@@ -54,8 +60,13 @@ class Rest:
         It serves the mesh on every frame: its tree is then only filled, and does not depend on the frames before.
         """
         if self._order is None or self._order[0] is not topology:
-            self._order = topology, triangle_order(self.positions, topology.triangles)
+            places = self.positions if self._placed_at is None else self._placed_at
+            self._order = topology, triangle_order(places, topology.triangles)
         return self._order[1]
+
+    def placed_at(self, positions: Floats) -> "Rest":
+        """The same rest, of a mesh that is new on each frame: what lies near each other is told by where it is now."""
+        return Rest(self.positions, self.extent, positions)
 
     def joined_with(self, other: "Rest") -> "Rest":
         """These positions and another mesh's after them; the same for the same meshes, so that what hangs on it is kept."""

@@ -275,7 +275,11 @@ def surface_of(solid: Solid, feet: Callable[[Floats], Floats] | None = None, thi
         attributes[THICKNESS] = frozen(off)
     rest = mixed_places(begun.rest, begun.topology.triangles, found)
     geometry = Geometry(
-        points, topology, dict(sorted(attributes.items())), Rest(frozen(rest), begun.at_rest.extent), begun.notes
+        points,
+        topology,
+        dict(sorted(attributes.items())),
+        Rest(frozen(rest), begun.at_rest.extent, points),
+        begun.notes,
     )
     geometry.__dict__["normals"] = frozen(normals)
     geometry.solid = Solid(solid.bricks, solid.frame, begun, solid.thin, made.cells)

@@ -275,7 +275,7 @@ def near_front(volume: Bricks, voxels: float) -> tuple[Indices, Indices, Indices
 
 def rebricked(bricks: Bricks) -> Bricks:
     """The same volume with bricks wherever its surface may move by a few voxels, and none elsewhere."""
-    table, where, own = near_front(bricks, bricks.most + 4.0)
+    table, where, own = near_front(bricks, bricks.most)
     values = np.where((own == INSIDE)[:, None], np.float32(-bricks.most), np.float32(bricks.most)) * np.ones(
         512, np.float32
     )

@@ -44,6 +44,29 @@ def _near(table, vertex, places, numbers, x, y, z, reach):
     ix, iy, iz = math.floor(x), math.floor(y), math.floor(z)
     total, weights = np.float32(0.0), np.float32(0.0)
     far = np.float32(reach + 0.5)
+    bz, by, bx = iz >> 3, iy >> 3, ix >> 3
+    one_brick = (ix - reach) >> 3 == (ix + reach) >> 3 and (iy - reach) >> 3 == (iy + reach) >> 3
+    one_brick = one_brick and (iz - reach) >> 3 == (iz + reach) >> 3
+    if one_brick and 0 <= bz < table.shape[0] and 0 <= by < table.shape[1] and 0 <= bx < table.shape[2]:
+        # Most often all cells that are looked at stand in one brick.
+        slot = table[bz, by, bx]
+        if slot < 0:
+            return total, weights
+        own = vertex[slot]
+        for k in range((iz & 7) - reach, (iz & 7) + reach + 1):
+            for j in range((iy & 7) - reach, (iy & 7) + reach + 1):
+                for i in range((ix & 7) - reach, (ix & 7) + reach + 1):
+                    n = own[np.uint64((k * 8 + j) * 8 + i)]
+                    if n < 0:
+                        continue
+                    dx, dy, dz = places[n, 0] - x, places[n, 1] - y, places[n, 2] - z
+                    away = dx * dx + dy * dy + dz * dz
+                    if away < far * far:
+                        w = far - math.sqrt(away)
+                        w = w * w * w
+                        total += w * numbers[n]
+                        weights += w
+        return total, weights
     for k in range(iz - reach, iz + reach + 1):
         for j in range(iy - reach, iy + reach + 1):
             for i in range(ix - reach, ix + reach + 1):

@@ -258,7 +258,7 @@ def _signed(starts, at, way, table, reach, squared, out, most):
                     if slot >= 0:
                         d = min(np.float32(math.sqrt(squared[slot, base + x])), reach)
                         out[slot, base + x] = -max(d, np.float32(1e-6)) if winding != 0 else d
-                        highest = max(highest, winding if winding >= 0 else 2)
+                        highest = max(highest, abs(winding))
                     elif cell == 0 and x == 0:
                         # What lies between bricks is told by the first voxel of each.
                         table[bz, by, bx] = -2 if winding != 0 else -1
