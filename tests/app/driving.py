@@ -27,6 +27,7 @@ class Driver:
                 answer is not None
                 and answer.request.project.scene is self.session.document.scene
                 and answer.request.frame == self.session.playhead.frame
+                and answer.request.rough == 1.0
                 and answer.request.falloff == self.session.selection.falloff_id
                 and answer.request.shape == self.session.selection.shape_id
                 and (self.view.is_still or not self.view.isVisible())

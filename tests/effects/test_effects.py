@@ -26,6 +26,10 @@ class _At:
     domain = Domain.POINT
     shape_color = (0.8, 0.7, 0.6)
     shape_matrix = transform_matrix((1, 2, 3), (0, 90, 0), (2, 2, 2))
+    rough, detail = 1.0, None
+
+    def go_on(self):
+        return
 
     def control(self, _):
         return Placed("sphere", transform_matrix((0.3, 0, 0), (0, 0, 0), (1, 1, 1)), np.zeros((0, 3), np.float32))
@@ -44,6 +48,8 @@ def _with_defaults(tag):
 
 def _applied(effect, geometry, strength, at):
     """The geometry after the effect; after one step of it where it remembers."""
+    if effect.asks_places:
+        at.places = effect.places(geometry, at)
     if not isinstance(effect, RememberingEffect):
         return effect.apply(geometry, strength, at)
     now = Seen(geometry, Elements(geometry, domain=at.domain), strength, at)

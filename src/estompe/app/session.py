@@ -14,6 +14,7 @@ from estompe.app.model.painting import Painting
 from estompe.app.model.past import PastModel
 from estompe.app.model.playhead import Playhead
 from estompe.app.model.selection import Selection
+from estompe.app.model.slices import Slices
 from estompe.document.project import Project
 from estompe.document.scene import Scene
 
@@ -41,6 +42,7 @@ class Session(QObject):
         self.painting = Painting(self.document, self.selection, self.evaluator, self.messages, self)
         self.overlaps = Overlaps(self.document, self.evaluator, self.messages, self)
         self.fronts = Fronts(self.document, self.evaluator, self.messages, self)
+        self.slices = Slices(self.document, self.evaluator, self.messages, self)
         self.playhead.left.connect(self.document.end_gesture)
 
     def begin(self, project: Project, path: Path | None, title: str, saved: bool = True) -> None:
@@ -62,6 +64,7 @@ class Session(QObject):
         """End background work."""
         self.overlaps.close()
         self.fronts.close()
+        self.slices.close()
         self.past.close()
         self.evaluator.close()
 

@@ -68,6 +68,11 @@ class History:
             del self._scenes[:extra], self._labels[:extra]
             self._position -= extra
 
+    @property
+    def in_gesture(self) -> bool:
+        """Whether the last step may still grow."""
+        return self._merge_key is not None
+
     def end_gesture(self) -> None:
         """The next commit is a step of its own."""
         self._merge_key = None

@@ -116,7 +116,9 @@ class Coat(VolumeEffect, tag="coat"):
         under = under.with_attribute(Domain.FACE, COAT, np.zeros(under.topology.faces, np.bool_))
         made = laid_together(_completed(under, layer), _completed(layer, under))
         both = frozen(np.concatenate([geometry.normals, layer.normals]))
-        return made.moved(made.points, both)
+        made = made.moved(made.points, both)
+        made.layer = layer.solid
+        return made
 
 
 def _completed(mesh: Geometry, other: Geometry) -> Geometry:

@@ -23,7 +23,7 @@ class Grown(Remembered, frozen=True, eq=False):
     """A volume as it has grown so far.
 
     first: int64 (3,), the lattice's first brick, z y x; shape: int64 (3,), how many bricks; size: of a voxel; table, where,
-    values: as `Bricks` holds them.
+    values: as `Bricks` holds them; way: how far it has gone at most, voxels.
     """
 
     first: NDArray[np.int64]
@@ -32,12 +32,13 @@ class Grown(Remembered, frozen=True, eq=False):
     table: Indices
     where: Indices
     values: Floats
+    way: float
 
     @classmethod
-    def of(cls, bricks: Bricks) -> "Grown":
+    def of(cls, bricks: Bricks, way: float) -> "Grown":
         """A state that holds a volume."""
         first, shape = bricks.lattice.first, np.array(bricks.lattice.shape, np.int64)
-        return cls(first, shape, bricks.lattice.size, bricks.table, bricks.where, bricks.values)
+        return cls(first, shape, bricks.lattice.size, bricks.table, bricks.where, bricks.values, way)
 
     @property
     def bricks(self) -> Bricks:
@@ -69,7 +70,7 @@ class GrowBySteps(GrowSettings, RememberingEffect, tag="grow-by-steps"):
         del frame
         places = _places(now.context)
         bricks = places.solid.bricks
-        return Grown.of(turned(bricks) if self.inwards else bricks)
+        return Grown.of(turned(bricks) if self.inwards else bricks, 0.0)
 
     def step(self, state: Grown, now: Seen, since: Since) -> Grown:
         places = _places(now.context)
@@ -92,9 +93,12 @@ class GrowBySteps(GrowSettings, RememberingEffect, tag="grow-by-steps"):
             made[known] = slow[slots[known]]
             return made
 
-        return Grown.of(grown_by_step(volume, slow_of, way, since.go_on))
+        made = grown_by_step(volume, slow_of, way, since.go_on)
+        return Grown.of(made, state.way + way * float(now.strength.max()))
 
     def shown(self, state: Grown, now: Seen) -> Geometry:
+        if state.way == 0.0:
+            return now.geometry
         solid: Solid = _places(now.context).solid
         bricks = turned(state.bricks) if self.inwards else state.bricks
         return surface_of(solid.with_bricks(self.smoothed(bricks, solid, now.context.go_on)), thickness=True)

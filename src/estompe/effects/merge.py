@@ -16,6 +16,7 @@ from estompe.geometry import Geometry, GeometryError
 from estompe.geometry.faces import laid_together
 from estompe.geometry.joining import Part, together
 from estompe.geometry.solid import BAND, Solid, solid_of, surface_of
+from estompe.geometry.topology import connected_parts
 from estompe.geometry.volume import volume
 from estompe.kernels.types import Floats, Indices
 from estompe.kernels.voxels.band import redistanced, turned
@@ -130,12 +131,8 @@ class _Meshes:
     """Meshes that are kept with the mesh they are parts of."""
 
     def __init__(self, body: Geometry) -> None:
-        from scipy.sparse import coo_matrix
-        from scipy.sparse.csgraph import connected_components
-
-        edges, triangles = body.topology.edges, body.topology.triangles
-        joined = coo_matrix((np.ones(len(edges), np.bool_), (edges[:, 0], edges[:, 1])), (body.topology.points,) * 2)
-        _, of = connected_components(joined, directed=False)
+        triangles = body.topology.triangles
+        of = body.topology.derived("connected parts", lambda: connected_parts(body.topology))
         owner = of[triangles[:, 0]]
         parts = [triangles[owner == number] for number in np.unique(owner)]
         whole = not 1 < len(parts) <= _MOST_PARTS or any(volume(body.points, part) < 0.0 for part in parts)

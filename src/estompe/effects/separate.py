@@ -11,7 +11,7 @@ from estompe.geometry import Domain, Geometry, frozen
 from estompe.geometry.carrying import axes_along
 from estompe.geometry.pieces import Pieces, even_ranks
 from estompe.geometry.rest import Rest
-from estompe.geometry.topology import Topology
+from estompe.geometry.topology import Topology, connected_parts
 from estompe.kernels.types import Floats, Indices
 
 
@@ -72,12 +72,7 @@ def _into_faces(topology: Topology) -> Topology:
 
 
 def _into_parts(topology: Topology) -> Topology:
-    from scipy.sparse import coo_matrix
-    from scipy.sparse.csgraph import connected_components
-
-    edges = topology.edges
-    joined = coo_matrix((np.ones(len(edges), np.bool_), (edges[:, 0], edges[:, 1])), (topology.points,) * 2)
-    _, of = connected_components(joined, directed=False)
+    of = connected_parts(topology)
     # A part is called by its first point, so that others coming or going rename nobody.
     _, first = np.unique(of, return_index=True)
     order = np.argsort(first, kind="stable")

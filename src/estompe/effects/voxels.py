@@ -10,7 +10,7 @@ from estompe.document.scene import Color
 from estompe.document.settings import setting
 from estompe.geometry import Domain, Geometry
 from estompe.geometry.closing import closed_flat
-from estompe.geometry.solid import Solid, automatic_size, frame_of, longest_side, solid_of, voxels_told
+from estompe.geometry.solid import Solid, automatic_size, frame_of, longest_side, solid_of, thin_part_told, voxels_told
 from estompe.geometry.transforms import Matrix
 
 Voxel = Annotated[
@@ -90,4 +90,10 @@ def solid_words(after: Geometry) -> str:
         return ""
     size, count = told
     millions = f"{count / 1e6:.1f} million" if count >= 1e6 else f"{count / 1e3:,.0f} thousand"
+    thin = thin_part_told(after)
+    if thin is not None:
+        return (
+            f"voxels of {size:.3g} m; part {thin[0]} is {thin[1]:.2g} m thick and does not show: "
+            f"use voxels of {0.5 * thin[1]:.2g} m or less"
+        )
     return f"voxels of {size:.3g} m, {millions}, {count * 4e-6:.0f} MB; shows detail from {2.5 * size:.2g} m"

@@ -18,17 +18,21 @@ from estompe.evaluate.past import Past
 
 @dataclass(frozen=True, eq=False)
 class Request:
-    """A frame of a project, with the shape and falloff that are current (ids, or None)."""
+    """A frame of a project, with the shape and falloff that are current (ids, or None).
+
+    rough: how many times as large voxels may be, more than 1 while something is dragged.
+    """
 
     project: Project
     frame: int
     shape: str | None = None
     falloff: str | None = None
+    rough: float = 1.0
 
     def asks_like(self, other: "Request") -> bool:
         """Whether both are about the very same scene and show the same, on whatever frame."""
         same = self.project.scene is other.project.scene and self.project.assets is other.project.assets
-        return same and (self.shape, self.falloff) == (other.shape, other.falloff)
+        return same and (self.shape, self.falloff, self.rough) == (other.shape, other.falloff, other.rough)
 
 
 @dataclass(frozen=True, eq=False)

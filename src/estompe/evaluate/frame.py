@@ -249,6 +249,11 @@ class Frame:
         """A shape right after one of its effects; None where that is switched off."""
         return next((state.geometry for item, state in self._afters(shape) if item.id == effect), None)
 
+    def states_of(self, shape: str) -> list[Geometry]:
+        """A shape before its effects and after each that is switched on."""
+        steps, last = self._chains[self.shape(shape).id]
+        return [*(state.geometry for _, state in steps), last.geometry]
+
     def finish(self) -> None:
         """From now on nothing interrupts what is asked of this frame."""
         self._moment.schedule.finish()

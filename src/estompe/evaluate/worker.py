@@ -79,6 +79,7 @@ class Worker:
         self._at_work: PastProgress | None = None
         self._stopped = False
         self._begun, self._told = 0.0, 0.0
+        self._busy_since: float | None = None
         self._answered, self._readied, self._failed = answered, readied, failed
         self._answers = Answers(frame_budget)
         self._wake = threading.Condition()
@@ -99,11 +100,21 @@ class Worker:
             self._waiting = request
             self._wake.notify()
 
-    def stop_past(self) -> bool:
-        """Stop working out what is remembered, until somebody asks again. Returns whether there was anything to stop."""
+    @property
+    def busy(self) -> float:
+        """For how many seconds the answer that is being computed has been worked on; 0 where none is."""
+        since = self._busy_since
+        return 0.0 if since is None else time.monotonic() - since
+
+    @property
+    def stopped(self) -> bool:
+        """Whether a person stopped the work, and nobody has asked again."""
+        return self._stopped
+
+    def stop_work(self) -> bool:
+        """Stop working out what is remembered or takes long, until somebody asks again. Returns whether there was anything."""
         with self._wake:
-            past = self._past
-            running = past is not None and self._at_work is not None
+            running = (self._past is not None and self._at_work is not None) or self.busy > _SHORT
             self._stopped = self._stopped or running
         return running
 
@@ -181,7 +192,13 @@ class Worker:
             return None if self._stopping else request
 
     def _answer(self, request: Request) -> None:
-        self._begun = time.monotonic()
+        self._begun = self._busy_since = time.monotonic()
+        try:
+            self._give(request)
+        finally:
+            self._busy_since = None
+
+    def _give(self, request: Request) -> None:
         answer = self.ready(request)
         if answer is None:
             answer = compute_answer(request, self.memo, self._pause, self._past_of(request, self._pause_between_steps))
@@ -192,6 +209,8 @@ class Worker:
             self._answered(answer)
 
     def _fill_ahead(self, request: Request) -> None:
+        if request.rough > 1.0:
+            return  # nobody plays what is asked for while something is dragged
         for number in _ahead(request):
             if self._answers.has(number):
                 continue
@@ -213,9 +232,10 @@ class Worker:
     def _past_of(self, request: Request, pause: Callable[[], None]) -> Past:
         """The other moments of a request's scene, which all its frames share."""
         project, past = request.project, self._past
-        if past is None or past.project.scene is not project.scene or past.project.assets is not project.assets:
+        same = past is not None and past.project.scene is project.scene and past.project.assets is project.assets
+        if past is None or not same or past.rough != request.rough:
             self._before = past
-            past = self._past = Past(project, self.memo, self.keep, report=self._report)
+            past = self._past = Past(project, self.memo, self.keep, report=self._report, rough=request.rough)
         past.pause = pause
         return past
 
@@ -272,7 +292,7 @@ class Worker:
     def _pause(self) -> None:
         if self._waiting is not None and time.monotonic() - self._last_answer < _LONGEST_SILENCE:
             raise CancelledError
-        if self._stopping:
+        if self._stopping or self._stopped:
             raise CancelledError
 
     def _stop_if_wanted(self) -> None:

@@ -88,6 +88,8 @@ class Geometry:
         self.at_rest = Rest(self.points) if rest is None else rest
         self.solid: Any = None
         """The volume it was taken from (`estompe.geometry.solid.Solid`), as long as its points stay where they are."""
+        self.layer: Any = None
+        """A volume that is part of it, for whoever shows it."""
 
     @classmethod
     def from_faces(

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from estompe.geometry.geometry import Domain, Geometry, GeometryError, frozen
 from estompe.geometry.quads import ClosedQuads
 from estompe.geometry.rest import Rest
+from estompe.geometry.topology import connected_parts
 from estompe.geometry.transforms import Matrix, inverse
 from estompe.kernels.surface import Nearest, nearest_on_surface
 from estompe.kernels.transfer import corners_of_quads, mixed_on_triangles
@@ -186,6 +187,8 @@ def _voxelized(mesh: Geometry, frame: Matrix, size: float, half: float, band: fl
             f"the mesh has {words}, so it has no inside: close its holes, or make it thick with Thicken first"
         )
     points = transformed(mesh.points, inverse(frame))
+    if float(np.ptp(points, axis=0).max()) < 2.0 * size:
+        raise GeometryError("the mesh is thinner than a voxel everywhere: use smaller voxels")
     most = band + thin / size
     lattice = lattice_around(points.min(axis=0), points.max(axis=0), size, most + EDGE)
     triangles = topology.triangles
@@ -246,6 +249,8 @@ def _with_room(solid: Solid, room: float) -> Solid:
 
 THICKNESS = (Domain.POINT, "thickness")
 """How far points lie off the surface that a volume was made from, scene units."""
+_MOST_PARTS = 400
+_THIN = (Domain.WHOLE, "thin part")
 _VOXEL, _VOXELS = (Domain.WHOLE, "voxel"), (Domain.WHOLE, "voxels")
 
 
@@ -270,6 +275,9 @@ def surface_of(solid: Solid, feet: Callable[[Floats], Floats] | None = None, thi
     off = _off(begun, points, found, feet is not None)
     attributes[Domain.POINT, NEW] = frozen(off > 0.5 * solid.size + solid.thin)
     attributes[_VOXEL] = frozen(np.array([solid.size]))
+    part, thick = begun.derived("thinnest part", lambda: _Thinnest(begun)).told
+    if thick < solid.size and not solid.thin:
+        attributes[_THIN] = frozen(np.array([[float(part), thick]]))
     attributes[_VOXELS] = frozen(np.array([float(solid.bricks.values.size)]))
     if thickness:
         attributes[THICKNESS] = frozen(off)
@@ -299,6 +307,31 @@ def _ids(bricks: Bricks, cells: Indices) -> NDArray[np.int64]:
     within = cells & 511
     z, y, x = corner[:, 0] + (within >> 6), corner[:, 1] + (within >> 3 & 7), corner[:, 2] + (within & 7)
     return np.asarray((z << 42) | (y << 21) | x)
+
+
+class _Thinnest:
+    """The thinnest of a mesh's connected parts: its number, and how thick it is, by its own axes, scene units."""
+
+    def __init__(self, mesh: Geometry) -> None:
+        of = mesh.topology.derived("connected parts", lambda: connected_parts(mesh.topology))
+        found = [(_thickness(mesh.points[of == part]), part + 1) for part in range(min(int(of.max()) + 1, _MOST_PARTS))]
+        thick, number = min(found)
+        self.told = number, thick
+
+
+def _thickness(points: Floats) -> float:
+    """How far points reach along the axis along which they reach least; infinite for too few."""
+    if len(points) < 4:
+        return math.inf
+    centred = points.astype(np.float64) - points.mean(axis=0)
+    _, axes = np.linalg.eigh(centred.T @ centred)
+    return float(np.ptp(centred @ axes, axis=0).min())
+
+
+def thin_part_told(mesh: Geometry) -> tuple[int, float] | None:
+    """The number of a part that is thinner than a voxel, and its thickness, scene units; None where all show."""
+    told = mesh.attribute(*_THIN)
+    return None if told is None else (int(told[0, 0]), float(told[0, 1]))
 
 
 def voxels_told(mesh: Geometry) -> tuple[float, float] | None:

@@ -221,3 +221,14 @@ class Topology:
         """Unit normals of points at the given places, float32 (n, 3), weighted by the area of the faces around each."""
         face = normals.face_normals(points, self.corners, self.offsets, _scratch.rows(self.faces))
         return normals.point_normals(face, *self.faces_around)
+
+
+def connected_parts(topology: Topology) -> Indices:
+    """The number of the connected part that each point belongs to, int32 (points,)."""
+    from scipy.sparse import coo_matrix
+    from scipy.sparse.csgraph import connected_components
+
+    edges = topology.edges
+    joined = coo_matrix((np.ones(len(edges), np.bool_), (edges[:, 0], edges[:, 1])), (topology.points,) * 2)
+    _, of = connected_components(joined, directed=False)
+    return np.asarray(of, np.int32)

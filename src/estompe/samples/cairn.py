@@ -85,5 +85,5 @@ def _stone(number: int, fine: int) -> Shape:
 
 def _drifting() -> Transform:
     across = Keyed((Key(1.0, -1.0, "linear"), Key(96.0, 0.9, "linear")))
-    rising = Keyed((Key(1.0, 0.35, "eased"), Key(96.0, 1.35, "eased")))
+    rising = Keyed((Key(1.0, 0.35, "smooth"), Key(96.0, 1.35, "smooth")))
     return Transform((across, rising, 0.25))

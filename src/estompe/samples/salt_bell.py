@@ -68,5 +68,5 @@ def build(density: float = 1.0) -> Project:
 
 
 def _nearing() -> Transform:
-    across = Keyed((Key(1.0, 1.75, "eased"), Key(80.0, 0.62, "eased")))
+    across = Keyed((Key(1.0, 1.75, "smooth"), Key(80.0, 0.62, "smooth")))
     return Transform((across, 0.75, 0.45))

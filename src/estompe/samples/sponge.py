@@ -31,7 +31,7 @@ def build(density: float = 1.0) -> Project:
         Falloff("pace", "Pace", (Layer("cells", cells), Layer("veins", Noise(0.25, 0.12, 2, seed=3), "add")), Range(0.55, -0.75)),
         Falloff("pores", "Pores", (Layer("pore", Noise(1.0, 0.035, 2, pattern="cellular", seed=12)),), Range(-1.0, 0.1)),
     )  # fmt: skip
-    grown = Keyed((Key(1.0, 0.0, "linear"), Key(72.0, 1.0, "linear"), Key(96.0, 0.72, "eased")))
+    grown = Keyed((Key(1.0, 0.0, "linear"), Key(72.0, 1.0, "linear"), Key(96.0, 0.72, "smooth")))
     effects = (
         EffectSlot("stain", Color((0.80, 0.30, 0.16)), (Route("bands"),)),
         EffectSlot("grow", Grow(0.34, grown=grown, voxel=0.012), (Route("pace"),)),

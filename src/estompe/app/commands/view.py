@@ -1,6 +1,6 @@
 """The View menu."""
 
-from estompe.app.commands.command import Command, needs_scene
+from estompe.app.commands.command import Command, needs_scene, needs_shape
 from estompe.app.context import AppContext
 from estompe.render.renderer import Mode
 
@@ -32,6 +32,10 @@ COMMANDS = (
     Command(
         "toggle_camera", "Through the camera", lambda c: c.view.look_through_camera(not c.view.through_camera), "View",
         "C", chosen=lambda c: c.view.through_camera,
+    ),
+    Command(
+        "slice", "Slice through the volume", lambda c: c.session.slices.turn(), "View", "X", needs_shape,
+        chosen=lambda c: c.session.slices.on,
     ),
     Command("routing", "Routing", lambda c: c.sheets.toggle_routing(), "View", "R", needs_scene),
     Command("table", "Table", lambda c: c.sheets.toggle_table(), "View", "D", needs_scene),

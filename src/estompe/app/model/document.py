@@ -105,6 +105,11 @@ class DocumentModel(QObject):
             return
         self.commit(edits.put(self.scene, path, value), label, merge_key)
 
+    @property
+    def in_gesture(self) -> bool:
+        """Whether the last step may still grow, as while something is dragged."""
+        return self._history.in_gesture
+
     def end_gesture(self) -> None:
         """The next commit is a step of its own."""
         self._history.end_gesture()

@@ -6,9 +6,18 @@ from estompe.app.model.document import DocumentModel
 from estompe.app.model.messages import Messages
 from estompe.app.model.playhead import Playhead
 from estompe.app.model.selection import Selection
+from estompe.document.scene import Scene
 from estompe.evaluate.answers import Answer, Request
 from estompe.evaluate.state_files import StateFolder, default_folder
 from estompe.evaluate.worker import Worker
+
+_REST = 350
+_ROUGH = 2.0
+
+
+def uses_voxels(scene: Scene) -> bool:
+    """Whether any effect of a scene works on voxels."""
+    return any(slot.enabled and "rough" in slot.effect.reads() for shape in scene.shapes for slot in shape.effects)
 
 
 class Evaluator(QObject):
@@ -46,7 +55,10 @@ class Evaluator(QObject):
             stood=self.stood.emit,
             states=StateFolder(default_folder()),
         )
-        document.scene_changed.connect(lambda *_: self.ask())
+        # While something is dragged voxels may be larger; the fine picture follows once it rests.
+        self._resting = QTimer(self, singleShot=True, interval=_REST)
+        self._resting.timeout.connect(self.ask)
+        document.scene_changed.connect(self._changed)
         selection.changed.connect(self._selected)
         playhead.left.connect(self._moved)
 
@@ -71,9 +83,17 @@ class Evaluator(QObject):
     def close(self) -> None:
         """End background work."""
         self._asking.stop()
+        self._resting.stop()
         self.worker.stop()
         self.worker.forget()
         self.answer = None
+
+    def _changed(self) -> None:
+        if self._document.in_gesture and uses_voxels(self._document.scene):
+            self._resting.start()
+        else:
+            self._resting.stop()
+        self.ask()
 
     def _selected(self) -> None:
         current = self._selection.shape_id, self._selection.falloff_id
@@ -88,9 +108,9 @@ class Evaluator(QObject):
         self.ask()
 
     def _request(self) -> Request:
-        return Request(
-            self._document.project, self._playhead.frame, self._selection.shape_id, self._selection.falloff_id
-        )
+        rough = _ROUGH if self._resting.isActive() else 1.0
+        current = self._selection.shape_id, self._selection.falloff_id
+        return Request(self._document.project, self._playhead.frame, *current, rough)
 
     def _ask(self) -> None:
         self.worker.ask(self._request())

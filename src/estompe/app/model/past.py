@@ -7,9 +7,12 @@ from estompe.app.model.document import DocumentModel
 from estompe.app.model.evaluator import Evaluator
 from estompe.app.model.messages import Messages
 from estompe.app.model.playhead import Playhead
+from estompe.evaluate.answers import Answer
 from estompe.evaluate.worker import Standing
 
 _PATIENCE = 200
+_LONG = 0.6
+"""Seconds after which it is said that a frame takes long."""
 
 
 class PastModel(QObject):
@@ -57,8 +60,10 @@ class PastModel(QObject):
     def words(self) -> str:
         """What the view says while it shows another picture than the one that is asked for; "" where it does not."""
         standing, answer = self.standing, self._evaluator.answer
-        if standing is None or answer is None or not self.is_behind:
+        if answer is None or not self.is_behind:
             return ""
+        if standing is None or standing.working is None:
+            return self._computing(answer)
         frame = self._playhead.frame
         shown = f"frame {answer.request.frame} is shown"
         if answer.request.frame == frame:
@@ -71,6 +76,16 @@ class PastModel(QObject):
         return (
             f"{shown}; on the way to {frame}: {step.frame - step.first + 1} of {step.last - step.first + 1} (Esc stops)"
         )
+
+    def _computing(self, answer: Answer) -> str:
+        """What is said while one frame takes long, or was stopped."""
+        worker, frame = self._evaluator.worker, self._playhead.frame
+        shown = f"frame {answer.request.frame} is shown"
+        if answer.request.frame == frame:
+            shown = "shown as it was before the change"
+        if worker.stopped:
+            return f"{shown}: stopped on the way to {frame}; change something or go to another frame to go on"
+        return f"{shown}; computing frame {frame}: {worker.busy:.1f} s (Esc stops)" if worker.busy > _LONG else ""
 
     def about(self, own: str) -> str:
         """What the card of a layer or an effect says about its memory, by its id; "" for one without."""
@@ -86,7 +101,7 @@ class PastModel(QObject):
 
     def stop(self) -> bool:
         """Stop working it out. Returns whether there was anything to stop."""
-        return self._evaluator.worker.stop_past()
+        return self._evaluator.worker.stop_work()
 
     def close(self) -> None:
         """Look no more."""
@@ -98,6 +113,8 @@ class PastModel(QObject):
         standing = self._evaluator.worker.standing
         if standing is not None and standing.working is not None:
             self._take(standing)
+        elif self._evaluator.worker.busy > _LONG:
+            self.changed.emit()
         self._waiting.start()
 
     def _take(self, standing: Standing) -> None:

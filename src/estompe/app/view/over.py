@@ -68,6 +68,10 @@ def paint_over(painter: QPainter, view: Seen) -> None:
     if view.stood_in:
         words = f"stand-ins for {units.counted(view.stood_in)} copies while it moves"
         overlay.paint_tag(painter, t, QPointF(14, size[1] - 34), [(words, False)])
+    answer = session.evaluator.answer
+    if answer is not None and answer.request.rough > 1.0:
+        words = f"rough: voxels {answer.request.rough:g} times as large while it changes"
+        overlay.paint_tag(painter, t, QPointF(14, size[1] - 66), [(words, False)])
     behind = session.past.words
     if behind:
         overlay.paint_tag(painter, t, QPointF(14, 14), [(behind, True)])
@@ -96,6 +100,8 @@ def _paint_marks(painter: QPainter, view: Seen) -> None:
     _paint_overlaps(painter, view)
     fronts = [(front.segments, str(front.frame)) for front in view.session.fronts.lines]
     overlay.paint_fronts(painter, view.viewpoint, view.extent, fronts)
+    if view.session.slices.found is not None:
+        _paint_slice(painter, view)
     if view.session.painting.path is not None:
         _paint_brush(painter, view)
 
@@ -124,6 +130,17 @@ def _paint_overlaps(painter: QPainter, view: Seen) -> None:
         place += QPointF(0, 27)
     if not lines:
         overlay.paint_tag(painter, icons.current_theme(), place, [("no shape lies in another here", False)])
+
+
+def _paint_slice(painter: QPainter, view: Seen) -> None:
+    """The plane through the volume, its lines, and where it is held."""
+    found = view.session.slices.found
+    assert found is not None
+    overlay.paint_slice(painter, view.viewpoint, view.extent, found, view.pointer.holds_slice)
+    voxel, apart = units.shown(found.voxel, "length"), units.shown(found.spacing, "length")
+    parts = [(f"slice across {'XYZ'[found.axis]}  ", False), (f"lines every {apart}", True)]
+    parts += [(f", voxels of {voxel}; X turns it", False)]
+    overlay.paint_tag(painter, icons.current_theme(), QPointF(14, 44), parts)
 
 
 def _paint_brush(painter: QPainter, view: Seen) -> None:

@@ -12,6 +12,7 @@ from estompe.app.view.shells import END_WORDS, Shell
 from estompe.document.numbers import plain_triple
 from estompe.document.scene import Control
 from estompe.document.transforms import matrix_of
+from estompe.evaluate.slicing import Slice
 from estompe.render import Viewpoint
 from estompe.render.palette import strength_colors
 
@@ -164,6 +165,37 @@ def paint_edges(painter: QPainter, viewpoint: Viewpoint, size: Size, edges: np.n
     """Edges of a mesh, float (k, 2, 3), as lines over the picture."""
     chosen = edges[:: max(1, len(edges) // _MOST_MARKS)]
     _paint_segments(painter, viewpoint, size, chosen, QColor(color), 255)
+
+
+def slice_grip(viewpoint: Viewpoint, size: Size, found: Slice) -> QPointF | None:
+    """Where the plane of a slice is held: at the middle of the side of its rectangle that is farthest right in the picture."""
+    pixels, before = viewpoint.project(np.asarray(found.corners, np.float64), *size)
+    if not before.all():
+        return None
+    middles = 0.5 * (pixels + np.roll(pixels, -1, axis=0))
+    x, y = middles[int(np.argmax(middles[:, 0]))]
+    return QPointF(min(max(float(x), 12.0), size[0] - 12.0), min(max(float(y), 12.0), size[1] - 12.0))
+
+
+def paint_slice(painter: QPainter, viewpoint: Viewpoint, size: Size, found: Slice, hot: bool) -> None:
+    """A plane through a volume: its rectangle, lines of equal distance, the surface strongest, and its grip."""
+    corners, before = viewpoint.project(np.asarray(found.corners, np.float64), *size)
+    if not before.all():
+        return
+    painter.setPen(QPen(OVER_PICTURE.veil, 1.2))
+    ground = QColor(OVER_PICTURE.rim)
+    ground.setAlpha(120)
+    painter.setBrush(ground)
+    painter.drawPolygon(QPolygonF([QPointF(float(x), float(y)) for x, y in corners]))
+    for contour in found.contours:
+        surface = contour.distance == 0.0
+        color = QColor(OVER_PICTURE.chalk if surface else OVER_PICTURE.ink)
+        _paint_segments(painter, viewpoint, size, contour.segments, color, 255 if surface else 150)
+    grip = slice_grip(viewpoint, size, found)
+    if grip is not None:
+        painter.setPen(QPen(QColor(OVER_PICTURE.rim), 1.5))
+        painter.setBrush(QColor(OVER_PICTURE.chalk if hot else OVER_PICTURE.ink))
+        painter.drawEllipse(grip, 6.0, 6.0)
 
 
 def paint_fronts(painter: QPainter, viewpoint: Viewpoint, size: Size, fronts: list[tuple[np.ndarray, str]]) -> None:

@@ -4,11 +4,13 @@ import numpy as np
 from PyQt6.QtCore import QPointF, Qt
 
 from estompe.app.view.handles import Handle, distance_to_line
+from estompe.app.view.overlay import slice_grip
 from estompe.app.view.shells import Shell
 from estompe.app.view.stage import Stage
-from estompe.app.view.tools import Click, HandleDrag, Orbit, Pan, ShellDrag, Stroke, Tool, Wipe
+from estompe.app.view.tools import Click, HandleDrag, Orbit, Pan, ShellDrag, SliceDrag, Stroke, Tool, Wipe
 from estompe.document.edits import ScenePath
 from estompe.document.numbers import plain_triple
+from estompe.evaluate.slicing import Slice
 
 _NEAR_WIPE, _NEAR_SHELL, _NEAR_CONTROL, _NEAR_JOINT = 8, 6.0, 12, 10
 
@@ -27,6 +29,16 @@ class Pointer:
     def handle_in_use(self) -> Handle | None:
         """The handle that is dragged or could be."""
         return self._tool.handle if isinstance(self._tool, HandleDrag) else self._hot_handle
+
+    @property
+    def holds_slice(self) -> bool:
+        """Whether the plane through a volume is dragged or could be."""
+        return isinstance(self._tool, SliceDrag) or (self.at is not None and self._slice_under(self.at) is not None)
+
+    def _slice_under(self, at: QPointF) -> Slice | None:
+        found = self._session.slices.found
+        grip = slice_grip(self._stage.viewpoint, self._stage.extent, found) if found is not None else None
+        return found if grip is not None and (grip - at).manhattanLength() < _NEAR_CONTROL else None
 
     def is_hot(self, shell: Shell) -> bool:
         """Whether a shell is dragged or could be."""
@@ -55,6 +67,9 @@ class Pointer:
         self.at = at
         if self._session.painting.path is not None:
             return Stroke(stage, at)
+        found = self._slice_under(at)
+        if found is not None:
+            return SliceDrag(stage, at, found)
         handles = stage.handles()
         handle = handles.under(at.x(), at.y()) if handles else None
         if handles is not None and handle is not None:

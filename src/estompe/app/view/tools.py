@@ -13,6 +13,7 @@ from estompe.document import edits
 from estompe.document.edits import ScenePath
 from estompe.document.numbers import Triple, plain_triple
 from estompe.document.transforms import matrix_of
+from estompe.evaluate.slicing import Slice
 from estompe.geometry.transforms import inverse
 
 _CLICK = 4.0
@@ -106,6 +107,26 @@ class Stroke:
     def release(self, at: QPointF) -> None:
         del at
         self._stage.session.document.end_gesture()
+
+
+class SliceDrag:
+    """Drag the plane through a volume along its axis."""
+
+    def __init__(self, stage: Stage, at: QPointF, found: Slice) -> None:
+        self._stage, self._press, self._slice = stage, at, found
+        self._share = found.share
+
+    def move(self, at: QPointF) -> Tool:
+        slices, view = self._stage.session.slices, self._stage.viewpoint
+        middle = np.asarray(self._slice.corners, np.float64).mean(axis=0)
+        (start, end), _ = view.project(np.stack([middle, middle + self._slice.way]), *self._stage.extent)
+        along = end - start
+        moved = np.array([at.x() - self._press.x(), at.y() - self._press.y()])
+        slices.move(self._share + float(moved @ along) / max(float(along @ along), 1.0))
+        return self
+
+    def release(self, at: QPointF) -> None:
+        del at
 
 
 class HandleDrag:

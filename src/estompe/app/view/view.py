@@ -85,6 +85,7 @@ class View(QWidget):
         session.overlaps.changed.connect(self.update)
         session.past.changed.connect(self.update)
         session.fronts.changed.connect(self.update)
+        session.slices.changed.connect(self.update)
 
     # What is shown
 

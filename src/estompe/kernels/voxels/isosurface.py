@@ -21,6 +21,10 @@ _EDGES = (
 )
 
 
+_INSIDE = np.float32(-3e-5)
+"""Below this a value is inside: a flat side that lies on voxels must not be torn to and fro by the last bits."""
+
+
 def _faces() -> list[list[int]]:
     faces = []
     for axis in range(3):
@@ -91,7 +95,7 @@ def _classify(table, where, values, most, code, busy):
         load(table, values, where[s, 0], where[s, 1], where[s, 2], most, 0, 1, block)
         total = 0
         for i in range(width * width * width):
-            negative = np.uint8(block[i] < np.float32(0.0))
+            negative = np.uint8(block[i] < _INSIDE)
             inside[i] = negative
             total += np.int32(negative)
         busy[s] = total != 0 and total != width * width * width
@@ -185,8 +189,8 @@ def _crossed_sums(block, width, p):
     q = p + width * width
     w0, w1, w2, w3 = block[q], block[q + 1], block[q + width], block[q + width + 1]
     sx, sy, sz, m = np.float32(0.0), np.float32(0.0), np.float32(0.0), np.float32(0.0)
-    i0, i1, i2, i3 = v0 < 0, v1 < 0, v2 < 0, v3 < 0
-    j0, j1, j2, j3 = w0 < 0, w1 < 0, w2 < 0, w3 < 0
+    i0, i1, i2, i3 = v0 < _INSIDE, v1 < _INSIDE, v2 < _INSIDE, v3 < _INSIDE
+    j0, j1, j2, j3 = w0 < _INSIDE, w1 < _INSIDE, w2 < _INSIDE, w3 < _INSIDE
     if i0 != i1:
         sx += v0 / (v0 - v1)
         m += np.float32(1.0)
