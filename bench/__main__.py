@@ -21,6 +21,7 @@ PARTS = (
     "elements",
     "remembering",
     "cloth",
+    "volumes",
     "pictures",
     "starting",
 )

@@ -403,7 +403,7 @@ def test_every_recipe_gives_a_set_up_that_works(driver, item):
     driver.settle()
     answer = driver.session.evaluator.answer
     assert answer.frame.problems == ()
-    if item.tag != "arcs-between":
+    if item.tag not in ("arcs-between", "merge-these"):
         assert answer.current is not None
         assert answer.current.strength.max() > 0.3
         assert answer.current.strength.min() < 0.7

@@ -82,16 +82,15 @@ class GrowBySteps(GrowSettings, RememberingEffect, tag="grow-by-steps"):
         way = plain(self.speed) * since.seconds / volume.lattice.size
         if way <= 0.0 or not now.strength.any():
             return state
-        slow = slowness(now.strength)
-        slowest = np.float32(slow.max())
+        strength = now.strength.reshape(-1, 512)
 
         def slow_of(table: Indices, where: Indices) -> Floats:
             del table
             slots = region.table[tuple(where.T)]
-            made = np.full((len(where), 512), slowest, np.float32)
             known = slots >= 0
-            made[known] = slow[slots[known]]
-            return made
+            made = np.zeros((len(where), 512), np.float32)
+            made[known] = strength[slots[known]]
+            return slowness(made)
 
         made = grown_by_step(volume, slow_of, way, since.go_on)
         return Grown.of(made, state.way + way * float(now.strength.max()))

@@ -70,6 +70,11 @@ class Geometry:
     Colours are float32 (…, 3) in 0..1, UVs float32 (…, 2).
     """
 
+    solid: Any = None
+    """The volume it was taken from (`estompe.geometry.solid.Solid`), as long as its points stay where they are."""
+    layer: Any = None
+    """A volume that is part of it, for whoever shows it."""
+
     def __init__(
         self,
         points: Floats,
@@ -86,10 +91,6 @@ class Geometry:
         # Shared, not copied: states that left the attributes alone can be told by it.
         self.attributes: Attributes = attributes if attributes is not None else {}
         self.at_rest = Rest(self.points) if rest is None else rest
-        self.solid: Any = None
-        """The volume it was taken from (`estompe.geometry.solid.Solid`), as long as its points stay where they are."""
-        self.layer: Any = None
-        """A volume that is part of it, for whoever shows it."""
 
     @classmethod
     def from_faces(

@@ -4,6 +4,7 @@ import math
 from collections.abc import Callable
 
 import numpy as np
+from numpy.typing import NDArray
 
 from estompe.kernels.compile import kernel, parallel_kernel, prange
 from estompe.kernels.types import Floats, Indices, read_only
@@ -174,40 +175,27 @@ def _both_sides(values, outer, inner, most, out):
 
 def redistanced(bricks: Bricks, go_on: Callable[[], None] = lambda: None) -> Bricks:
     """Distances anew from where the values change sign; go_on: called between rounds, may raise."""
-    distance, open_ = np.empty_like(bricks.values), np.empty(bricks.values.shape, np.bool_)
+    return bricks._replace(values=distances_on(bricks, np.arange(len(bricks.where)), go_on))
+
+
+def distances_on(bricks: Bricks, slots: NDArray[np.int64], go_on: Callable[[], None] = lambda: None) -> Floats:
+    """Distances anew on some bricks, from where values change sign there, float32 (k, 512)."""
     most = np.float32(bricks.most)
     table, where, values = bricks.given
+    own, where = read_only(values[slots]), read_only(np.ascontiguousarray(where[slots]))
+    numbers = np.full(table.shape, OUTSIDE, np.int32)
+    numbers[tuple(where.T)] = np.arange(len(where), dtype=np.int32)
+    distance, open_ = np.empty_like(own), np.empty(own.shape, np.bool_)
     _beside_surface(table, where, values, most, distance, open_)
     sides = []
     for inside in (False, True):
         times, slow = np.empty_like(distance), np.empty_like(distance)
-        _one_side(values, distance, open_, inside, times, slow)
-        arrival(table, where, times, slow, bricks.most + 0.5, 2.5, bricks.most + 0.75, go_on=go_on)
+        _one_side(own, distance, open_, inside, times, slow)
+        arrival(numbers, where, times, slow, bricks.most + 0.5, 2.5, bricks.most + 0.75, go_on=go_on)
         sides.append(times)
     out = np.empty_like(distance)
-    _both_sides(values, *sides, most, out)
-    return bricks._replace(values=out)
-
-
-@parallel_kernel
-def _straightened(values, distance, open_, out):
-    for s in prange(values.shape[0]):
-        for i in range(512):
-            d = values[s, i]
-            out[s, i] = d if open_[s, i] else (-distance[s, i] if d < 0 else distance[s, i])
-
-
-def straightened(bricks: Bricks) -> Bricks:
-    """Distances anew for voxels next to the surface only, which is all that another step of growth starts from."""
-    distance, open_, out = (
-        np.empty_like(bricks.values),
-        np.empty(bricks.values.shape, np.bool_),
-        np.empty_like(bricks.values),
-    )
-    table, where, values = bricks.given
-    _beside_surface(table, where, values, np.float32(bricks.most), distance, open_)
-    _straightened(values, distance, open_, out)
-    return bricks._replace(values=out)
+    _both_sides(own, *sides, most, out)
+    return out
 
 
 @kernel

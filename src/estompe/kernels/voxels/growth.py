@@ -8,9 +8,12 @@ from numpy.typing import NDArray
 
 from estompe.kernels.compile import parallel_kernel, prange
 from estompe.kernels.types import Floats, Indices, read_only
-from estompe.kernels.voxels.band import near_front, redistanced, straightened
+from estompe.kernels.voxels.band import distances_on, gathered, near_front
 from estompe.kernels.voxels.bricks import CELLS, EDGE, FAR, INSIDE, OUTSIDE, Bricks, Lattice, load, numbered
 from estompe.kernels.voxels.eikonal import arrival
+
+STILL = np.float32(5e3)
+"""The way at full speed that passes while a voxel is crossed, from which on a front counts as standing still."""
 
 
 class Region(NamedTuple):
@@ -192,10 +195,6 @@ def _step_end(times, slow, moment, most, out):
             out[s, i] = min(max((times[s, i] - moment) / slow[s, i], -most), most)
 
 
-_SHORT = 0.4
-"""Steps shorter than this many voxels need whole distances again, or they drift."""
-
-
 def grown_by_step(
     volume: Bricks, slow_of: Callable[[Indices, Indices], Floats], way: float, go_on: Callable[[], None] = lambda: None
 ) -> Bricks:
@@ -218,13 +217,37 @@ def grown_by_step(
         Signed distances, on the bricks near the surface.
     """
     table, where, own = near_front(volume, way + 4.0)
+    before = gathered(volume, where)
     slow = slow_of(table, where)
-    most = np.float32(volume.most)
+    moving = _dilated(_marked(table.shape, where, slow.min(axis=1) < STILL))
+    active = np.flatnonzero(moving[tuple(where.T)])
+    if not len(active):
+        return volume
+    numbers, places = numbered(moving & (table >= 0), np.full(table.shape, OUTSIDE, np.int32))
+    slow, most = np.ascontiguousarray(slow[active]), np.float32(volume.most)
     times, cost = np.empty_like(slow), np.empty_like(slow)
-    _step_start(own, read_only(volume.values), read_only(slow), most, times, cost)
-    slowest, usual = float(slow.max()), float(np.median(slow))
-    arrival(table, where, times, cost, way + 1.75 * slowest, 2.0 * usual, limit=way, cells=1.75, go_on=go_on)
+    _step_start(np.ascontiguousarray(own[active]), read_only(volume.values), read_only(slow), most, times, cost)
+    fastest = slow[slow < STILL]
+    usual, slowest = float(np.median(fastest)), float(fastest.max())
+    arrival(numbers, places, times, cost, way + 1.75 * slowest, 2.0 * usual, limit=way, cells=1.75, go_on=go_on)
     out = np.empty_like(times)
     _step_end(read_only(times), read_only(slow), np.float32(way), most, out)
-    made = volume._replace(table=table, where=where, values=out)
-    return straightened(made) if way / usual >= _SHORT else redistanced(made, go_on)
+    values = before.copy()
+    values[active] = out
+    grown = volume._replace(table=table, where=where, values=values)
+    values[active] = _never_farther(distances_on(grown, active, go_on), before[active])
+    return grown._replace(values=values)
+
+
+def _never_farther(values: Floats, before: Floats) -> Floats:
+    """A front only goes on, so no distance grows: where one does, bricks that stand still would have told a nearer place.
+
+    Within a quarter of a voxel it is what rounding makes of the same distance; to prefer the smaller would drift.
+    """
+    return np.where(values > before + np.float32(0.25), before, values)
+
+
+def _marked(shape: tuple[int, ...], where: Indices, chosen: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    made = np.zeros(shape, np.bool_)
+    made[tuple(where[chosen].T)] = True
+    return made
