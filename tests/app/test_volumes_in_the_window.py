@@ -10,12 +10,15 @@ from PyQt6.QtTest import QTest
 from estompe.app.view.overlay import slice_grip
 from estompe.document import edits
 from estompe.document.project import Project
-from estompe.document.scene import EffectSlot, Scene, Shape
+from estompe.document.scene import EffectSlot, Falloff, Layer, Range, Route, Scene, Shape
 from estompe.effects import round as round_module
 from estompe.effects.grow import Grow
 from estompe.effects.round import Round
+from estompe.effects.weather import Weather
+from estompe.falloffs.noise import Noise
 from estompe.geometry.solid import voxels_told
 from estompe.setups.catalog import entry
+from estompe.shapes.lathe import Lathe
 from estompe.shapes.sphere import Sphere
 
 
@@ -38,6 +41,32 @@ def test_a_card_says_voxels_memory_and_what_they_show(driver):
     assert "voxels of 0.02 m" in words
     assert "MB" in words
     assert "shows detail from 0.05 m" in words
+    assert "s anew" in words
+
+
+def test_what_is_open_can_be_closed_at_the_card(driver):
+    cup = Lathe(((0.0, 0.0), (0.4, 0.0), (0.4, 0.6)), 32, 24)
+    shape = Shape("body", "Cup", cup, effects=(EffectSlot("one", Round(0.02, voxel=0.03)),))
+    driver.session.begin(Project(Scene((shape,))), None, "cup")
+    driver.session.selection.choose_shape("body")
+    driver.settle()
+    assert driver.session.evaluator.answer.frame.problems
+    driver.click(driver.button(driver.window.drive, "Close its flat holes"))
+    driver.settle()
+    assert not driver.session.evaluator.answer.frame.problems
+    assert driver.session.evaluator.answer.frame["body"].topology.closed
+
+
+def test_a_card_names_detail_that_its_voxels_do_not_show(driver):
+    grain = Falloff("grain", "Grain", (Layer("noise", Noise(1.0, 0.02, 1)),), Range(0.5, -0.5))
+    slot = EffectSlot("one", Weather(0.03, 1, voxel=0.03), (Route("grain"),))
+    driver.session.begin(
+        Project(Scene((Shape("body", "Body", Sphere(0.5, 12), effects=(slot,)),), (), (grain,))), None, "g"
+    )
+    driver.session.selection.choose_shape("body")
+    driver.window.drive.open_card("one")
+    driver.settle()
+    assert "detail of 0.02 m, which voxels of 0.007 m would show" in driver.window.drive._summary.text()
 
 
 def test_voxels_are_larger_while_a_number_is_dragged_and_fine_once_it_rests(driver):

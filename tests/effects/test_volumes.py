@@ -34,6 +34,7 @@ from estompe.geometry.transforms import transform_matrix
 from estompe.geometry.volume import volume
 from estompe.shapes.box import Box
 from estompe.shapes.grid import Grid
+from estompe.shapes.lathe import Lathe
 from estompe.shapes.sphere import Sphere
 
 _BULGING = (RampPoint(0.0, 1.0), RampPoint(0.5, 0.86), RampPoint(0.8, 0.6), RampPoint(1.0, 0.0))
@@ -522,6 +523,24 @@ def test_a_part_that_is_too_thin_is_named():
     assert "use voxels of 0.005 m" in words
 
 
+def test_flat_holes_are_closed_where_that_is_wanted():
+    cup = Lathe(((0.0, 0.0), (0.4, 0.0), (0.4, 0.6)), 32, 24)
+    assert "open edges" in _problem(_scene(_slot(Round(0.02, voxel=0.03)), source=cup))
+    for effect in (
+        Round(0.02, voxel=0.03, close=True),
+        Weather(0.02, 1, voxel=0.03, close=True),
+        Merge(voxel=0.03, close=True),
+    ):
+        assert _enclosed(_made(_scene(_slot(effect), source=cup))) == pytest.approx(np.pi * 0.4**2 * 0.6, rel=0.35)
+
+
+def test_growth_that_is_nowhere_leaves_the_shape_and_says_so():
+    never = Falloff("never", "Never", (Layer("height", Height()),), Range(100.0, 90.0), LINEAR)
+    mesh = _made(_scene(_slot(Grow(0.2, voxel=0.03), "never"), falloffs=(never,)))
+    assert np.array_equal(mesh.points, Sphere(0.5, 24).build({}).points)
+    assert "nothing has grown" in Grow.summary(mesh)
+
+
 def test_a_mesh_inside_out_and_one_that_overlaps_itself_are_fine():
     ball = primitives.sphere(0.5, 16)
     quads = ball.topology.corners.reshape(-1, 4)[:, ::-1].reshape(-1)
@@ -533,6 +552,7 @@ def test_a_mesh_inside_out_and_one_that_overlaps_itself_are_fine():
 def test_parts_that_never_touch_stay_two_bodies():
     mesh = _made(_scene(_slot(Merge(("other",), voxel=0.02)), others=(_other(1.6),)))
     assert _euler(mesh) == 4
+    assert Merge.summary(mesh).startswith("2 bodies that do not touch")
 
 
 def test_the_same_bits_whatever_was_asked_before_and_rough_is_coarser():

@@ -11,7 +11,7 @@ from estompe.document.kinds import Context, register
 from estompe.document.numbers import Number, plain
 from estompe.document.settings import setting
 from estompe.effects.round import rounded_by
-from estompe.effects.voxels import VolumeEffect
+from estompe.effects.voxels import ClosedVolumeEffect, solid_words
 from estompe.geometry import Geometry, GeometryError
 from estompe.geometry.joining import Part, together
 from estompe.geometry.solid import BAND, MOST_VOXELS, Solid, rounded, surface_of
@@ -48,7 +48,7 @@ class Growth(Struct, frozen=True, eq=False):
             yield self.feet
 
 
-class GrowSettings(VolumeEffect):
+class GrowSettings(ClosedVolumeEffect):
     """What both ways of growing have in common."""
 
     reach: Annotated[
@@ -71,6 +71,12 @@ class GrowSettings(VolumeEffect):
     keep_volume: Annotated[bool, setting("Keep the volume", "Smoothing leaves as much as there was.", folded=True)] = (
         False
     )
+
+    @classmethod
+    def summary(cls, after: Geometry) -> str:
+        return (
+            solid_words(after) or "nothing has grown: its falloffs are nowhere within its reach, or it has just begun"
+        )
 
     @property
     def inwards(self) -> bool:

@@ -11,8 +11,8 @@ from estompe.document.numbers import Number, plain
 from estompe.document.scene import Identifier
 from estompe.document.settings import setting
 from estompe.effects.round import on_band
-from estompe.effects.voxels import VolumeEffect, closed_for_volume, colored
-from estompe.geometry import Geometry, GeometryError
+from estompe.effects.voxels import ClosedVolumeEffect, closed_for_volume, colored, solid_words
+from estompe.geometry import Domain, Geometry, GeometryError
 from estompe.geometry.faces import laid_together
 from estompe.geometry.joining import Part, together
 from estompe.geometry.solid import BAND, Solid, solid_of, surface_of
@@ -24,10 +24,11 @@ from estompe.kernels.voxels.bricks import Bricks, Lattice
 
 Weight = Callable[[Lattice, Indices], Floats] | None
 _MOST_PARTS = 400
+_BODIES = (Domain.WHOLE, "bodies")
 
 
 @register
-class Merge(VolumeEffect, tag="merge"):
+class Merge(ClosedVolumeEffect, tag="merge"):
     """The shape's own closed parts and those of other shapes are joined as volumes. Strength says how soft the joint is."""
 
     label: ClassVar[str] = "Merge"
@@ -57,9 +58,11 @@ class Merge(VolumeEffect, tag="merge"):
             step=0.005,
         ),
     ] = 0.0
-    close: Annotated[
-        bool, setting("Close flat holes", "Flat openings get a lid first, so that each part is closed.", folded=True)
-    ] = False
+
+    @classmethod
+    def summary(cls, after: Geometry) -> str:
+        bodies, words = after.attribute(*_BODIES), solid_words(after)
+        return words if bodies is None or bodies[0] < 2.0 else f"{bodies[0]:.0f} bodies that do not touch; {words}"
 
     def places(self, geometry: Geometry, context: Context) -> Geometry:
         bodies = self._bodies(geometry, context)
@@ -79,7 +82,7 @@ class Merge(VolumeEffect, tag="merge"):
             return geometry
         sharp: Geometry = context.places
         if not plain(self.joint):
-            return sharp
+            return _counted(sharp)
         solid: Solid = sharp.solid
 
         def weight(lattice: Lattice, where: Indices) -> Floats:
@@ -88,7 +91,7 @@ class Merge(VolumeEffect, tag="merge"):
 
         everywhere = bool(np.all(strength == 1.0))
         bricks = self._joined(geometry, context, plain(self.joint), None if everywhere else weight)
-        return surface_of(solid.with_bricks(redistanced(bricks, context.go_on)))
+        return _counted(surface_of(solid.with_bricks(redistanced(bricks, context.go_on))))
 
     def _bodies(self, geometry: Geometry, context: Context) -> list[tuple[Geometry, str]]:
         """The meshes that are joined, each with its name for messages."""
@@ -117,6 +120,12 @@ class Merge(VolumeEffect, tag="merge"):
                 raise CannotEvaluateError(str(error).replace("the mesh", name)) from None
         made = together(parts, frame, joint, weight)
         return made if add else turned(made)
+
+
+def _counted(mesh: Geometry) -> Geometry:
+    """The mesh with how many bodies it is, for the card."""
+    bodies = int(connected_parts(mesh.topology).max()) + 1 if len(mesh.points) else 0
+    return mesh.with_attribute(*_BODIES, np.array([float(bodies)]))
 
 
 def parts_of(body: Geometry) -> list[Geometry]:

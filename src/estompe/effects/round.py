@@ -9,7 +9,7 @@ import numpy as np
 from estompe.document.kinds import Context, register
 from estompe.document.numbers import Number, plain
 from estompe.document.settings import setting
-from estompe.effects.voxels import VolumeEffect
+from estompe.effects.voxels import ClosedVolumeEffect
 from estompe.geometry import Geometry, GeometryError
 from estompe.geometry.joining import lattice_of_all
 from estompe.geometry.offsets import Surroundings, heights_on
@@ -26,7 +26,7 @@ _AT_ONCE = 1.5
 
 
 @register
-class Round(VolumeEffect, tag="round"):
+class Round(ClosedVolumeEffect, tag="round"):
     """The surface moves towards where it bends, so that what is narrower than the length is gone."""
 
     label: ClassVar[str] = "Round"

@@ -57,15 +57,22 @@ class VolumeEffect(Effect, kw_only=True):
         """Where the lattice stands."""
         return frame_of(context.shape_matrix)
 
-    def solid_of(
-        self, geometry: Geometry, context: Context, room: float = 0.0, half: float = 0.0, close: bool = False
-    ) -> Solid:
-        """The shape as a volume. room, half: as `estompe.geometry.solid.solid_of` has them; close: give flat holes a lid."""
+    def solid_of(self, geometry: Geometry, context: Context, room: float = 0.0, half: float = 0.0) -> Solid:
+        """The shape as a volume. room, half: as `estompe.geometry.solid.solid_of` has them."""
         if not geometry.topology.faces:
             raise CannotEvaluateError("the shape has no faces, so there is no volume: choose a shape with a surface")
         size = self.size_of(geometry, context)
-        body = closed_for_volume(geometry) if close else geometry
+        body = closed_for_volume(geometry) if getattr(self, "close", False) else geometry
         return solid_of(body, self.frame_of(context), size, room, half)
+
+
+class ClosedVolumeEffect(VolumeEffect, kw_only=True):
+    """An effect on the volume of a closed mesh."""
+
+    close: Annotated[
+        bool,
+        setting("Close flat holes", "Flat openings get a lid first, so that the mesh is closed.", folded=True),
+    ] = False
 
 
 def closed_for_volume(geometry: Geometry) -> Geometry:

@@ -7,7 +7,7 @@ import numpy as np
 from estompe.document.kinds import Context, register
 from estompe.document.numbers import Number, plain
 from estompe.document.settings import setting, whole
-from estompe.effects.voxels import VolumeEffect
+from estompe.effects.voxels import ClosedVolumeEffect
 from estompe.geometry import Geometry
 from estompe.geometry.offsets import moved_out
 from estompe.geometry.solid import Solid, surface_of
@@ -16,7 +16,7 @@ from estompe.kernels.voxels.band import rebricked, redistanced
 
 
 @register
-class Weather(VolumeEffect, tag="weather"):
+class Weather(ClosedVolumeEffect, tag="weather"):
     """Each step pushes by its share of the amount times the strength as it is on the surface by then; nothing folds over
     itself.
     """

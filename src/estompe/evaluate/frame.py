@@ -249,6 +249,12 @@ class Frame:
         """A shape right after one of its effects; None where that is switched off."""
         return next((state.geometry for item, state in self._afters(shape) if item.id == effect), None)
 
+    def detail_for(self, shape: str, effect: str) -> float | None:
+        """The finest detail of the falloffs that feed an effect, scene units; None where they have none, or it is off."""
+        steps, _ = self._chains[self.shape(shape).id]
+        slot = next((slot for slot, _ in steps if slot.id == effect), None)
+        return None if slot is None else self._moment.graph.detail(slot)
+
     def states_of(self, shape: str) -> list[Geometry]:
         """A shape before its effects and after each that is switched on."""
         steps, last = self._chains[self.shape(shape).id]

@@ -1,6 +1,7 @@
 """From a scene on a frame to stages: what each shape goes through, and what each falloff measures on the way."""
 
 from collections.abc import Hashable, Iterator
+from functools import partial
 from operator import attrgetter
 from typing import Any, NamedTuple
 from weakref import proxy
@@ -26,6 +27,7 @@ from estompe.evaluate.dependencies import dependencies_of
 from estompe.evaluate.looking import Looking
 from estompe.evaluate.lookup import SceneAtFrame
 from estompe.evaluate.others import Others, Place, Sight
+from estompe.evaluate.pace import timed
 from estompe.evaluate.problems import Problems
 from estompe.evaluate.schedule import Schedule, described, said_for
 from estompe.evaluate.stack import Stack
@@ -211,9 +213,13 @@ class Graph:
         before, strength, context, effect = sight.stage, sight.strength, sight.context, slot.effect
         assert strength is not None
         each = self._is_each(slot)
-        return self._schedule.stage(
-            "effect", sight.made_from, lambda: _applied(effect, before.value, strength, context, each)
-        )
+
+        def apply() -> Geometry:
+            return _applied(effect, before.value, strength, context, each)
+
+        if not effect.asks_places:
+            return self._schedule.stage("effect", sight.made_from, apply)
+        return self._schedule.stage("effect", sight.made_from, lambda: timed(slot.id, "effect", apply))
 
     def _is_each(self, slot: EffectSlot) -> bool:
         return slot.each and slot.effect.own_axes and domain_of(slot) is not Domain.POINT
@@ -224,14 +230,15 @@ class Graph:
         asked = self.on(state, domain)
         strength = at_start or (None if effect.asks_places else self._effect_strength(shape, slot, asked))
         clock = effect.clock(self._parts.seconds, self._parts.frame)
-        beside = {"margin": None, "detail": self._detail(slot)} if effect.asks_places else {}
+        beside = {"margin": None, "detail": self.detail(slot)} if effect.asks_places else {}
         key, found, read = self._looking.at(effect, state, ("shape", shape.id), beside)
         read["matrix"] = _SAME if each else state.matrix
         context = EvaluationContext(clock, found, read, self._parts.project.assets, domain, self._schedule.go_on)
         made_from: tuple[Hashable, ...] = effect, clock, key, state.stage.token, shape.transform, domain, each
         if effect.asks_places:
             early: tuple[Hashable, ...] = _without(effect, effect.late), *made_from[1:]
-            places = self._schedule.stage("places", early, lambda: _places(effect, state.stage.value, context))
+            find = partial(_places, effect, state.stage, context)
+            places = self._schedule.stage("places", early, lambda: timed(slot.id, "places", find))
             asked, found["stage", "places"] = state.asked(places, slot.id), places
             if strength is None:
                 strength = self._effect_strength(shape, slot, asked)
@@ -241,15 +248,14 @@ class Graph:
                 made_from = *made_from, margin.token
             if effect.prepares:
                 early = *early, places.token, strength.token
-                prepared = self._schedule.stage(
-                    "prepare", early, lambda: _prepared(effect, state.stage.value, strength.value, context)
-                )
+                prepare = partial(_prepared, effect, state.stage, strength, context)
+                prepared = self._schedule.stage("prepare", early, lambda: timed(slot.id, "prepare", prepare))
                 found["stage", "prepared"] = prepared
                 made_from = *made_from, prepared.token
         assert strength is not None
         return Sight(effect, (*made_from, strength.token), state.stage, strength, context)
 
-    def _detail(self, slot: EffectSlot) -> float | None:
+    def detail(self, slot: EffectSlot) -> float | None:
         """The finest detail of the falloffs that feed an effect."""
         found = []
         for route in slot.routes:
@@ -468,14 +474,14 @@ def _without(effect: Effect, late: tuple[str, ...]) -> Effect:
     return structs.replace(effect, **{name: getattr(type(effect)(), name) for name in late})
 
 
-def _places(effect: Effect, geometry: Geometry, context: EvaluationContext) -> Geometry:
+def _places(effect: Effect, before: Stage[Geometry], context: EvaluationContext) -> Geometry:
     with said_for(effect.label):
-        return effect.places(geometry, context)
+        return effect.places(before.value, context)
 
 
-def _prepared(effect: Effect, geometry: Geometry, strength: Floats, context: EvaluationContext) -> Any:
+def _prepared(effect: Effect, before: Stage[Geometry], strength: Values, context: EvaluationContext) -> Any:
     with said_for(effect.label):
-        return effect.prepare(geometry, strength, context)
+        return effect.prepare(before.value, strength.value, context)
 
 
 def _applied(effect: Effect, geometry: Geometry, strength: Values, context: EvaluationContext, each: bool) -> Geometry:

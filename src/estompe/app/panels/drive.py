@@ -21,8 +21,11 @@ from estompe.document.kinds import Effect, kinds
 from estompe.document.numbers import plain
 from estompe.document.scene import EffectSlot, Route, Shape
 from estompe.evaluate.answers import Answer
+from estompe.evaluate.pace import spent
 from estompe.falloffs.joining import JOINS
+from estompe.geometry import Geometry
 from estompe.geometry.copies import Copies
+from estompe.geometry.solid import rounded, voxels_told
 from estompe.setups.adding import add_effect
 
 
@@ -141,6 +144,10 @@ class DrivePanel(Panel):
         self._show_edges.clicked.connect(self.show_open_edges)
         self._show_edges.hide()
         layout.addWidget(self._show_edges)
+        self._close_holes = link("Close its flat holes", "Give each flat opening a lid before this effect")
+        self._close_holes.clicked.connect(self.close_holes)
+        self._close_holes.hide()
+        layout.addWidget(self._close_holes)
         add = link("Add an effect", "Something that happens to the shape, as strongly as the current falloff says")
         add.clicked.connect(lambda: self.session.palette_wanted.emit("effect"))
         layout.addWidget(add)
@@ -171,7 +178,9 @@ class DrivePanel(Panel):
         # What is wrong is often that the mesh is open; where nothing is wrong nobody counts edges on this thread.
         wrong = any(item.path[:2] == ("shapes", shape.id) for item in answer.frame.problems)
         mesh = answer.frame[shape.id]
-        self._show_edges.setVisible(wrong and not isinstance(mesh, Copies) and not mesh.topology.closed)
+        is_open = wrong and not isinstance(mesh, Copies) and not mesh.topology.closed
+        self._show_edges.setVisible(is_open)
+        self._close_holes.setVisible(is_open and self._needs_lids(answer, shape) is not None)
 
     def _show_summary(self, answer: Answer, shape: Shape) -> None:
         """What the opened effect has to say about its result."""
@@ -179,6 +188,8 @@ class DrivePanel(Panel):
         after = answer.frame.after(shape.id, effect.id) if effect is not None else None
         if self._summary is not None and effect is not None:
             words = effect.effect.summary(after) if after is not None else "switched off"
+            if effect.effect.asks_places and after is not None:
+                words = self._with_costs(words, answer, shape, effect, after)
             made_real = answer.frame.made_real(shape.id).get(effect.id)
             if made_real is not None:
                 copies, points = (units.counted(count) for count in made_real)
@@ -189,6 +200,18 @@ class DrivePanel(Panel):
             self._summary.setText(words)
             self._summary.setVisible(bool(words))
 
+    @staticmethod
+    def _with_costs(words: str, answer: Answer, shape: Shape, effect: EffectSlot, after: Geometry) -> str:
+        """What an effect on volumes took, and whether its voxels show what drives it."""
+        took = spent(effect.id)
+        if took is not None:
+            words += f"; {took[0]:.1f} s anew, {took[1]:.2f} s where only its last numbers change"
+        told, detail = voxels_told(after), answer.frame.detail_for(shape.id, effect.id)
+        if told is not None and detail is not None and told[0] > 0.5 * detail:
+            fine, would = units.shown(detail, "length"), units.shown(rounded(detail / 3.0), "length")
+            words += f"; its falloffs have detail of {fine}, which voxels of {would} would show"
+        return words
+
     def show_open_edges(self) -> None:
         """Mark the open edges of the current shape in the view, or no more."""
         session, shape = self.session, self.session.selection.shape
@@ -197,6 +220,25 @@ class DrivePanel(Panel):
         mesh = session.evaluator.answer.frame[shape.id]
         marked = session.selection.marked_edges is not None
         session.selection.mark_edges(None if marked else mesh.points[mesh.topology.open_edges])
+
+    @staticmethod
+    def _needs_lids(answer: Answer, shape: Shape) -> str | None:
+        """The first effect with a problem that could close flat holes, and does not."""
+        wrong = {
+            item.path[3]
+            for item in answer.frame.problems
+            if item.path[:2] == ("shapes", shape.id) and len(item.path) > 3
+        }
+        found = (slot.id for slot in shape.effects if slot.id in wrong and getattr(slot.effect, "close", None) is False)
+        return next(found, None)
+
+    def close_holes(self) -> None:
+        """Let the effect that found the mesh open close its flat holes."""
+        answer, shape = self.session.evaluator.answer, self.session.selection.shape
+        effect = self._needs_lids(answer, shape) if answer is not None and shape is not None else None
+        if shape is not None and effect is not None:
+            path: ScenePath = ("shapes", shape.id, "effects", effect, "effect", "close")
+            self.session.document.put(path, True, f"Close the flat holes of {shape.name}")
 
     def add_effect(self, kind: str) -> None:
         """Add an effect to the current shape, fed by the current falloff, and open it."""
