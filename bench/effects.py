@@ -52,7 +52,7 @@ def figures() -> Iterator[Figure]:
     # Points and strength are read and points written, 28 bytes a point, as a copy of 14 bytes a point moves.
     block = np.ones(count * 14 // 4, np.float32)
     for tag in kinds(Effect):
-        if tag in ("fracture", "cloth"):
+        if tag in ("fracture", "cloth") or kinds(Effect)[tag].asks_places:
             continue  # these are timed by themselves
         effect = _with_something_to_do(tag)
         moment.domain = DOMAINS[effect.able()[0]]

@@ -164,13 +164,6 @@ def table(studio: Studio) -> None:
     studio.window.run("table")
 
 
-def press(studio: Studio) -> None:
-    studio.open("buoy-fender", 64)
-    studio.window.run("mode_strength")
-    studio.settle()
-    studio.take("press")
-
-
 def curves(studio: Studio) -> None:
     studio.open("octopus-arm", 36)
     studio.window.drive.open_card("chain")
@@ -265,6 +258,22 @@ def remembered(studio: Studio) -> None:
     studio.take("remembered")
 
 
+def volumes(studio: Studio) -> None:
+    """A sponge that has grown, what its card says, and a slice through it."""
+    studio.open("sponge", 66)
+    session = studio.window.session
+    studio.choose("sponge", ("pace", "cells"), "grow", "shaded")
+    studio.window.run("slice")
+    session.slices.move(0.62)
+    end = time.monotonic() + 30
+    while (session.slices.found is None or session.slices.found.share < 0.6) and time.monotonic() < end:
+        QTest.qWait(100)
+    QTest.qWait(300)
+    studio.take("volumes")
+    for _ in range(3):
+        studio.window.run("slice")
+
+
 def _with_recipe(studio: Studio, tag: str) -> None:
     """A sphere with a recipe."""
     studio.window.session.begin(Project(Scene()), None, "untitled")
@@ -306,8 +315,8 @@ def fronts(studio: Studio) -> None:
 
 
 SHOTS_IN_ORDER: tuple[Callable[[Studio], None], ...] = (
-    start, strength, charcoal, set_up, keys, routing, table, press, curves, painted, palette, copies, pieces,
-    remembered, land, fronts, reference, preferences, overlaps,
+    start, strength, charcoal, set_up, keys, routing, table, curves, painted, palette, copies, pieces,
+    remembered, volumes, land, fronts, reference, preferences, overlaps,
 )  # fmt: skip
 
 
