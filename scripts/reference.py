@@ -55,6 +55,13 @@ _SETTINGS: dict[str, dict[str, Any]] = {
     "displace": {"amount": 0.18},
     "sway": {"by": (0.22, 0.0, 0.13), "size": 0.7},
     "subdivide": {"levels": 1},
+    "merge": {"shapes": ("knob",), "joint": 0.09, "voxel": 0.012},
+    "round": {"smooth": 0.12, "voxel": 0.012},
+    "thicken": {"thickness": 0.08, "voxel": 0.012},
+    "weather": {"amount": 0.14, "voxel": 0.012},
+    "coat": {"thickness": 0.1, "voxel": 0.012},
+    "grow": {"reach": 0.24, "voxel": 0.012},
+    "grow-by-steps": {"reach": 0.3, "speed": 0.5, "voxel": 0.016},
     "open-out": {"opened": 0.62},
     "shell": {"thickness": 0.045, "mode": "outline"},
     "ridges": {"depth": 0.09},
@@ -149,7 +156,18 @@ def _effect_project(tag: str) -> Project:
         "smooth",
         "separate",
         "fracture",
+        "merge",
+        "round",
+        "thicken",
     )
+    if tag in ("merge", "round", "weather", "coat", "grow", "grow-by-steps"):
+        closed = Lathe((*_VASE, (0.0, 1.24)), 130, 110)
+        scene = edits.put(scene, ("shapes", "vase", "source"), closed)
+    if tag == "merge":
+        knob = Shape(
+            "knob", "Knob", Sphere(0.26, 20), Transform((0.38, 0.75, 0.25)), visible=False, color=(0.72, 0.35, 0.2)
+        )
+        scene = edits.insert(scene, ("shapes",), knob)
     scene = edits.put(scene, ("falloffs", "falloff"), Falloff("falloff", "Falloff", (near,), Range(0.1, 0.8)))
     if tag == "smooth":
         bumps = Layer("bumps", kinds(Source)["noise"](1.0, 0.12, 2))

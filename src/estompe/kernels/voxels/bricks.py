@@ -4,6 +4,7 @@ Loops copy a brick with some voxels of its neighbours into a block of their own,
 vectorise, and no two threads share an output.
 """
 
+import math
 from collections.abc import Iterator
 from typing import Any, NamedTuple
 
@@ -185,10 +186,9 @@ def voxel_places(lattice: Lattice, where: Indices) -> Floats:
 
 
 @kernel
-def _value(table, values, places, i, origin, over, most):
-    """The value at a place between voxels, trilinear."""
-    x, y, z = (places[i, 0] - origin[0]) * over, (places[i, 1] - origin[1]) * over, (places[i, 2] - origin[2]) * over
-    ix, iy, iz = np.int64(np.floor(x)), np.int64(np.floor(y)), np.int64(np.floor(z))
+def trilinear(table, values, x, y, z, most):
+    """The value at a place between voxels, and its gradient. x, y, z: voxels from the lattice's first."""
+    ix, iy, iz = math.floor(x), math.floor(y), math.floor(z)
     fx, fy, fz = np.float32(x - ix), np.float32(y - iy), np.float32(z - iz)
     a, b = fetch(table, values, iz, iy, ix, most), fetch(table, values, iz, iy, ix + 1, most)
     c, d = fetch(table, values, iz, iy + 1, ix, most), fetch(table, values, iz, iy + 1, ix + 1, most)
@@ -196,7 +196,10 @@ def _value(table, values, places, i, origin, over, most):
     g, h = fetch(table, values, iz + 1, iy + 1, ix, most), fetch(table, values, iz + 1, iy + 1, ix + 1, most)
     ab, cd, ef, gh = a + fx * (b - a), c + fx * (d - c), e + fx * (f - e), g + fx * (h - g)
     low, high = ab + fy * (cd - ab), ef + fy * (gh - ef)
-    return low + fz * (high - low)
+    gz = high - low
+    gy = (cd - ab) + fz * ((gh - ef) - (cd - ab))
+    xl, xh = (b - a) + fy * ((d - c) - (b - a)), (f - e) + fy * ((h - g) - (f - e))
+    return low + fz * gz, xl + fz * (xh - xl), gy, gz
 
 
 @parallel_kernel
@@ -204,7 +207,9 @@ def _sampled(table, values, places, origin, over, most, out):
     n = places.shape[0]
     for block in prange((n + 255) // 256):
         for i in range(block * 256, min(n, (block + 1) * 256)):
-            out[i] = _value(table, values, places, i, origin, over, most)
+            x, y = (places[i, 0] - origin[0]) * over, (places[i, 1] - origin[1]) * over
+            z = (places[i, 2] - origin[2]) * over
+            out[i] = trilinear(table, values, np.float32(x), np.float32(y), np.float32(z), most)[0]
 
 
 def sampled(bricks: Bricks, places: Floats) -> Floats:

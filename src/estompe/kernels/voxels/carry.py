@@ -4,26 +4,9 @@ import math
 
 import numpy as np
 
-from estompe.kernels.compile import kernel, parallel_kernel, prange
+from estompe.kernels.compile import inlined, kernel, parallel_kernel, prange
 from estompe.kernels.types import Floats, Indices, read_only
-from estompe.kernels.voxels.bricks import Bricks, fetch
-
-
-@kernel
-def _trilinear_slope(table, values, x, y, z, most):
-    """The value between voxels, and its gradient."""
-    ix, iy, iz = math.floor(x), math.floor(y), math.floor(z)
-    fx, fy, fz = np.float32(x - ix), np.float32(y - iy), np.float32(z - iz)
-    a, b = fetch(table, values, iz, iy, ix, most), fetch(table, values, iz, iy, ix + 1, most)
-    c, d = fetch(table, values, iz, iy + 1, ix, most), fetch(table, values, iz, iy + 1, ix + 1, most)
-    e, f = fetch(table, values, iz + 1, iy, ix, most), fetch(table, values, iz + 1, iy, ix + 1, most)
-    g, h = fetch(table, values, iz + 1, iy + 1, ix, most), fetch(table, values, iz + 1, iy + 1, ix + 1, most)
-    ab, cd, ef, gh = a + fx * (b - a), c + fx * (d - c), e + fx * (f - e), g + fx * (h - g)
-    low, high = ab + fy * (cd - ab), ef + fy * (gh - ef)
-    gz = high - low
-    gy = (cd - ab) + fz * ((gh - ef) - (cd - ab))
-    xl, xh = (b - a) + fy * ((d - c) - (b - a)), (f - e) + fy * ((h - g) - (f - e))
-    return low + fz * gz, xl + fz * (xh - xl), gy, gz
+from estompe.kernels.voxels.bricks import Bricks, trilinear
 
 
 @kernel
@@ -38,6 +21,16 @@ def _vertex_in(table, vertex, z, y, x):
     return vertex[np.uint64(slot), np.uint64(((z & 7) * 8 + (y & 7)) * 8 + (x & 7))]
 
 
+@inlined
+def _weight(places, n, x, y, z, far):
+    """How much a vertex counts at a place: less the farther it is, nothing from so far on."""
+    if n < 0:
+        return np.float32(0.0)
+    dx, dy, dz = places[n, 0] - x, places[n, 1] - y, places[n, 2] - z
+    away = far - math.sqrt(dx * dx + dy * dy + dz * dz)
+    return away * away * away if away > np.float32(0.0) else np.float32(0.0)
+
+
 @kernel
 def _near(table, vertex, places, numbers, x, y, z, reach):
     """The mean of vertices near a place, by nearness; and how much of any was found."""
@@ -45,39 +38,22 @@ def _near(table, vertex, places, numbers, x, y, z, reach):
     total, weights = np.float32(0.0), np.float32(0.0)
     far = np.float32(reach + 0.5)
     bz, by, bx = iz >> 3, iy >> 3, ix >> 3
-    one_brick = (ix - reach) >> 3 == (ix + reach) >> 3 and (iy - reach) >> 3 == (iy + reach) >> 3
-    one_brick = one_brick and (iz - reach) >> 3 == (iz + reach) >> 3
-    if one_brick and 0 <= bz < table.shape[0] and 0 <= by < table.shape[1] and 0 <= bx < table.shape[2]:
-        # Most often all cells that are looked at stand in one brick.
-        slot = table[bz, by, bx]
-        if slot < 0:
-            return total, weights
-        own = vertex[slot]
-        for k in range((iz & 7) - reach, (iz & 7) + reach + 1):
-            for j in range((iy & 7) - reach, (iy & 7) + reach + 1):
-                for i in range((ix & 7) - reach, (ix & 7) + reach + 1):
-                    n = own[np.uint64((k * 8 + j) * 8 + i)]
-                    if n < 0:
-                        continue
-                    dx, dy, dz = places[n, 0] - x, places[n, 1] - y, places[n, 2] - z
-                    away = dx * dx + dy * dy + dz * dz
-                    if away < far * far:
-                        w = far - math.sqrt(away)
-                        w = w * w * w
-                        total += w * numbers[n]
-                        weights += w
+    # Most often all cells that are looked at stand in one brick.
+    alone = (ix - reach) >> 3 == (ix + reach) >> 3 and (iy - reach) >> 3 == (iy + reach) >> 3
+    alone = alone and (iz - reach) >> 3 == (iz + reach) >> 3
+    alone = alone and 0 <= bz < table.shape[0] and 0 <= by < table.shape[1] and 0 <= bx < table.shape[2]
+    slot = table[bz, by, bx] if alone else np.int32(0)
+    if slot < 0:
         return total, weights
     for k in range(iz - reach, iz + reach + 1):
         for j in range(iy - reach, iy + reach + 1):
             for i in range(ix - reach, ix + reach + 1):
-                n = _vertex_in(table, vertex, k, j, i)
-                if n < 0:
-                    continue
-                dx, dy, dz = places[n, 0] - x, places[n, 1] - y, places[n, 2] - z
-                away = dx * dx + dy * dy + dz * dz
-                if away < far * far:
-                    w = far - math.sqrt(away)
-                    w = w * w * w
+                if alone:
+                    n = vertex[np.uint64(slot), np.uint64(((k & 7) * 8 + (j & 7)) * 8 + (i & 7))]
+                else:
+                    n = _vertex_in(table, vertex, k, j, i)
+                w = _weight(places, n, x, y, z, far)
+                if w > np.float32(0.0):
                     total += w * numbers[n]
                     weights += w
     return total, weights
@@ -96,7 +72,7 @@ def _on_voxels(table, values, feet, use_feet, out_where, vertex, places, numbers
                 x, y = np.float32(out_where[s, 2] * 8 + (at & 7)), np.float32(out_where[s, 1] * 8 + (at >> 3 & 7))
                 z = np.float32(out_where[s, 0] * 8 + (at >> 6))
             for _ in range(2):
-                v, gx, gy, gz = _trilinear_slope(table, values, x, y, z, np.float32(4.0))
+                v, gx, gy, gz = trilinear(table, values, x, y, z, np.float32(4.0))
                 g = v / max(gx * gx + gy * gy + gz * gz, np.float32(0.25))
                 x, y, z = x - g * gx, y - g * gy, z - g * gz
             total, weights = _near(table, vertex, places, numbers, x, y, z, 1)

@@ -12,6 +12,8 @@ from estompe.kernels.voxels.band import distances_on, gathered, near_front
 from estompe.kernels.voxels.bricks import CELLS, EDGE, FAR, INSIDE, OUTSIDE, Bricks, Lattice, load, numbered
 from estompe.kernels.voxels.eikonal import arrival
 
+_START = 1.5
+"""Voxels before the surface up to which times are taken from the distance itself."""
 STILL = np.float32(5e3)
 """The way at full speed that passes while a voxel is crossed, from which on a front counts as standing still."""
 
@@ -39,12 +41,13 @@ def region_around(start: Bricks, reach: float, inwards: bool = False) -> Region:
 
 
 @parallel_kernel
-def _begin(own, values, slow, way, times, cost):
+def _begin(own, values, slow, way, most, reach, times, cost):
+    """Times from the distance up to so many voxels before the surface; nothing is known beyond."""
     for s in prange(own.shape[0]):
         k = own[s]
         for i in range(512):
-            d = way * values[k, i] if k >= 0 else np.float32(1e9)
-            if d <= np.float32(1.5):
+            d = way * (values[k, i] if k >= 0 else (most if k == -1 else -most))
+            if d <= reach:
                 times[s, i], cost[s, i] = d * slow[s, i], np.float32(0.0)
             else:
                 times[s, i], cost[s, i] = FAR, slow[s, i]
@@ -168,24 +171,13 @@ def front_of(
     """
     times, cost = np.empty_like(slow), np.empty_like(slow)
     way = np.float32(-1.0 if inwards else 1.0)
-    _begin(region.own, read_only(start.values), read_only(slow), way, times, cost)
+    given = region.own, read_only(start.values), read_only(slow)
+    _begin(*given, way, np.float32(start.most), np.float32(_START), times, cost)
     usual = float(np.median(slow)) if slow.size else 1.0
     arrival(region.table, region.where, times, cost, until + 4.0, 2.0 * min(usual, 4.0), go_on=go_on)
     low, high = np.empty(len(region.where), np.float32), np.empty(len(region.where), np.float32)
     _ends(read_only(region.table), read_only(region.where), read_only(times), low, high)
     return Front(region, times, slow, cost, low, high, inwards)
-
-
-@parallel_kernel
-def _step_start(own, values, slow, most, times, cost):
-    for s in prange(own.shape[0]):
-        k = own[s]
-        for i in range(512):
-            d = values[k, i] if k >= 0 else (most if k == -1 else -most)
-            if d <= np.float32(1.0):
-                times[s, i], cost[s, i] = d * slow[s, i], np.float32(0.0)
-            else:
-                times[s, i], cost[s, i] = FAR, slow[s, i]
 
 
 @parallel_kernel
@@ -219,32 +211,38 @@ def grown_by_step(
     table, where, own = near_front(volume, way + 4.0)
     before = gathered(volume, where)
     slow = slow_of(table, where)
-    moving = _dilated(_marked(table.shape, where, slow.min(axis=1) < STILL))
+    core = _marked(table.shape, where, slow.min(axis=1) < STILL)
+    moving = _dilated(core)
     active = np.flatnonzero(moving[tuple(where.T)])
     if not len(active):
         return volume
     numbers, places = numbered(moving & (table >= 0), np.full(table.shape, OUTSIDE, np.int32))
     slow, most = np.ascontiguousarray(slow[active]), np.float32(volume.most)
     times, cost = np.empty_like(slow), np.empty_like(slow)
-    _step_start(np.ascontiguousarray(own[active]), read_only(volume.values), read_only(slow), most, times, cost)
+    given = np.ascontiguousarray(own[active]), read_only(volume.values), read_only(slow)
+    _begin(*given, np.float32(1.0), most, np.float32(1.0), times, cost)
     fastest = slow[slow < STILL]
     usual, slowest = float(np.median(fastest)), float(fastest.max())
     arrival(numbers, places, times, cost, way + 1.75 * slowest, 2.0 * usual, limit=way, cells=1.75, go_on=go_on)
     out = np.empty_like(times)
     _step_end(read_only(times), read_only(slow), np.float32(way), most, out)
     values = before.copy()
-    values[active] = out
+    still = slow >= STILL
+    values[active] = np.where(still, before[active], out)
     grown = volume._replace(table=table, where=where, values=values)
-    values[active] = _never_farther(distances_on(grown, active, go_on), before[active])
+    values[active] = _settled(distances_on(grown, active, go_on), before[active], still)
     return grown._replace(values=values)
 
 
-def _never_farther(values: Floats, before: Floats) -> Floats:
-    """A front only goes on, so no distance grows: where one does, bricks that stand still would have told a nearer place.
+def _settled(values: Floats, before: Floats, still: NDArray[np.bool_]) -> Floats:
+    """Distances after a step. A front only goes on, so none grows: where one does, bricks that stand still would have told more.
 
-    Within a quarter of a voxel it is what rounding makes of the same distance; to prefer the smaller would drift.
+    Within a quarter of a voxel it is what rounding makes of the same distance; to prefer the smaller each time would drift. Where
+    the front stands still nothing changes but what it has come nearer to.
     """
-    return np.where(values > before + np.float32(0.25), before, values)
+    quarter = np.float32(0.25)
+    nearer, farther = values < before - quarter, values > before + quarter
+    return np.where(still, np.where(nearer, values, before), np.where(farther, before, values))
 
 
 def _marked(shape: tuple[int, ...], where: Indices, chosen: NDArray[np.bool_]) -> NDArray[np.bool_]:
