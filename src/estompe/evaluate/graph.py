@@ -3,25 +3,23 @@
 from collections.abc import Hashable, Iterator
 from functools import partial
 from operator import attrgetter
-from typing import Any, NamedTuple
+from typing import NamedTuple
 from weakref import proxy
 
 import numpy as np
-from msgspec import structs
 
 from estompe.document.kinds import (
     EVERYTHING,
     CannotEvaluateError,
     Effect,
-    ShapeSource,
     Source,
     UndeclaredError,
 )
 from estompe.document.numbers import plain
-from estompe.document.remembering import RememberingEffect, RememberingSource, Seen
+from estompe.document.remembering import RememberingEffect, RememberingSource
 from estompe.document.scene import EffectSlot, Falloff, Layer, Ramp, Range, Route, Shape, Transform
 from estompe.document.transforms import matrix_of
-from estompe.evaluate.checked import checked_geometry, checked_values
+from estompe.evaluate import computing
 from estompe.evaluate.context import EvaluationContext
 from estompe.evaluate.dependencies import dependencies_of
 from estompe.evaluate.looking import Looking
@@ -29,19 +27,15 @@ from estompe.evaluate.lookup import SceneAtFrame
 from estompe.evaluate.others import Others, Place, Sight
 from estompe.evaluate.pace import timed
 from estompe.evaluate.problems import Problems
-from estompe.evaluate.schedule import Schedule, described, said_for
+from estompe.evaluate.schedule import Schedule, described
 from estompe.evaluate.stack import Stack
 from estompe.evaluate.stage import Stage
 from estompe.evaluate.state import State, Values
 from estompe.falloffs.joining import join_layers, join_margins, join_routes, strengths
 from estompe.falloffs.ramp import positions, remapped, remapping
-from estompe.geometry import DOMAINS, Domain, Geometry, Topology
-from estompe.geometry.carrying import carried
-from estompe.geometry.copies import Copies
-from estompe.geometry.elements import Elements
+from estompe.geometry import DOMAINS, Domain, Geometry
 from estompe.geometry.transforms import Matrix
 from estompe.kernels.ramp import remap
-from estompe.kernels.types import Floats, Indices
 
 _VALUE = attrgetter("made")
 IDENTITY = Transform()
@@ -166,7 +160,7 @@ class Graph:
             source = self._source(shape, matrix)
         except (CannotEvaluateError, UndeclaredError) as error:
             self._problems.add(("shapes", shape.id), str(error))
-            source = self._schedule.stage("source", "nothing", _empty)
+            source = self._schedule.stage("source", "nothing", computing.empty)
         state = State(source, dict.fromkeys(EVERYTHING, source.token), matrix, shape.color, (shape.id, 0))
         if shape.transform == IDENTITY:
             return state
@@ -181,12 +175,12 @@ class Graph:
         if not source.assembles():
             build = source.build
             return self._schedule.stage("source", source, lambda: build(assets))
-        nothing = self._schedule.stage("source", "nothing", _empty)
+        nothing = self._schedule.stage("source", "nothing", computing.empty)
         bare = State(nothing, dict.fromkeys(EVERYTHING, nothing.token), matrix, shape.color)
         key, found, read = self._looking.at(source, bare, ("shape", shape.id))
         clock = source.clock(self._parts.seconds, self._parts.frame)
         context = EvaluationContext(clock, found, read, assets)
-        return self._schedule.stage("source", (source, clock, key), lambda: _assembled(source, context))
+        return self._schedule.stage("source", (source, clock, key), lambda: computing.assembled(source, context))
 
     def _after(self, shape: Shape, slot: EffectSlot, state: State) -> State:
         effect: Effect = slot.effect
@@ -215,7 +209,7 @@ class Graph:
         each = self._is_each(slot)
 
         def apply() -> Geometry:
-            return _applied(effect, before.value, strength, context, each)
+            return computing.applied(effect, before.value, strength, context, each)
 
         if not effect.asks_places:
             return self._schedule.stage("effect", sight.made_from, apply)
@@ -236,8 +230,8 @@ class Graph:
         context = EvaluationContext(clock, found, read, self._parts.project.assets, domain, self._schedule.go_on)
         made_from: tuple[Hashable, ...] = effect, clock, key, state.stage.token, shape.transform, domain, each
         if effect.asks_places:
-            early: tuple[Hashable, ...] = _without(effect, effect.late), *made_from[1:]
-            find = partial(_places, effect, state.stage, context)
+            early: tuple[Hashable, ...] = computing.without(effect, effect.late), *made_from[1:]
+            find = partial(computing.places, effect, state.stage, context)
             places = self._schedule.stage("places", early, lambda: timed(slot.id, "places", find))
             asked, found["stage", "places"] = state.asked(places, slot.id), places
             if strength is None:
@@ -248,7 +242,7 @@ class Graph:
                 made_from = *made_from, margin.token
             if effect.prepares:
                 early = *early, places.token, strength.token
-                prepare = partial(_prepared, effect, state.stage, strength, context)
+                prepare = partial(computing.prepared, effect, state.stage, strength, context)
                 prepared = self._schedule.stage("prepare", early, lambda: timed(slot.id, "prepare", prepare))
                 found["stage", "prepared"] = prepared
                 made_from = *made_from, prepared.token
@@ -282,7 +276,7 @@ class Graph:
         place = Place(*state.at, domain_of(slot), "", slot.id)
         link = self._others.linked(self._schedule, self._parts.frame, place, sight)
         made = self._schedule.stage(
-            "effect", (sight.made_from, link.token), lambda: _shown(effect, link.value.state, sight.seen())
+            "effect", (sight.made_from, link.token), lambda: computing.shown(effect, link.value.state, sight.seen())
         )
         return state.after(made, effect.alters)
 
@@ -406,7 +400,9 @@ class Graph:
                 return self._recalled(falloff, layer, source, state)
             sight = self._source_sight(falloff, source, state)
             before, context = sight.stage, sight.context
-            return self._schedule.stage("measure", sight.made_from, lambda: _measured(source, before.value, context))
+            return self._schedule.stage(
+                "measure", sight.made_from, lambda: computing.measured(source, before.value, context)
+            )
         except (CannotEvaluateError, UndeclaredError) as error:
             text = str(error)
         except Exception as error:  # a kind may raise anything while it is asked what it needs
@@ -430,7 +426,7 @@ class Graph:
         place = Place(*state.at, state.domain, falloff.id, layer.id, state.asked_by)
         link = self._others.linked(self._schedule, self._parts.frame, place, sight)
         return self._schedule.stage(
-            "measure", (sight.made_from, link.token), lambda: _recalled(source, link.value.state, sight.seen())
+            "measure", (sight.made_from, link.token), lambda: computing.recalled(source, link.value.state, sight.seen())
         )
 
     def sight(self, place: Place) -> Sight:
@@ -451,65 +447,7 @@ class Graph:
         )
 
 
-def _measured(source: Source, geometry: Geometry, context: EvaluationContext) -> Any:
-    with said_for(source.label):
-        elements = Elements(geometry, source.reads(), UndeclaredError, context.domain)
-        return checked_values(source, source.measure(elements, context), len(elements))
-
-
-def _recalled(source: RememberingSource, state: Any, seen: Seen) -> Any:
-    with said_for(source.label):
-        return checked_values(source, source.values(state, seen), len(seen.elements))
-
-
-def _shown(effect: RememberingEffect, state: Any, seen: Seen) -> Geometry:
-    with said_for(effect.label):
-        return checked_geometry(effect, effect.shown(state, seen), seen.geometry)
-
-
-def _without(effect: Effect, late: tuple[str, ...]) -> Effect:
-    """An effect as it is before some of its settings matter."""
-    if not late:
-        return effect
-    return structs.replace(effect, **{name: getattr(type(effect)(), name) for name in late})
-
-
-def _places(effect: Effect, before: Stage[Geometry], context: EvaluationContext) -> Geometry:
-    with said_for(effect.label):
-        return effect.places(before.value, context)
-
-
-def _prepared(effect: Effect, before: Stage[Geometry], strength: Values, context: EvaluationContext) -> Any:
-    with said_for(effect.label):
-        return effect.prepare(before.value, strength.value, context)
-
-
-def _applied(effect: Effect, geometry: Geometry, strength: Values, context: EvaluationContext, each: bool) -> Geometry:
-    with said_for(effect.label):
-        domain = context.domain
-        if not geometry.count(domain):
-            return geometry
-        if domain is Domain.POINT or not effect.carries:
-            return checked_geometry(effect, effect.apply(geometry, strength.value, context), geometry)
-
-        def places(elements: Geometry, own: Floats) -> Floats:
-            return checked_geometry(effect, effect.apply(elements, own, context), elements).points
-
-        made = carried(geometry, domain, each, effect.carries, strength.value, places)
-        return made if isinstance(made, Copies) else checked_geometry(effect, made, geometry)
-
-
-def _assembled(source: ShapeSource, context: EvaluationContext) -> Geometry:
-    with said_for(source.label):
-        return source.assemble(context)
-
-
 def domain_of(slot: EffectSlot) -> Domain:
     """The kind of element an effect acts on: points where it cannot act on what was chosen."""
     able = slot.effect.able()
     return DOMAINS[slot.acts_on if slot.acts_on in able else able[0]]
-
-
-def _empty() -> Geometry:
-    none: Indices = np.zeros(0, np.int32)
-    return Geometry(np.zeros((0, 3), np.float32), Topology(none, np.zeros(1, np.int32), 0))
