@@ -12,19 +12,13 @@ from estompe.kernels.voxels.bricks import EDGE, FAR, INSIDE, OUTSIDE, Bricks, lo
 from estompe.kernels.voxels.eikonal import arrival
 
 
-@parallel_kernel
-def _gathered(where, table, values, most, out):
-    for s in prange(where.shape[0]):
-        own = table[where[s, 0], where[s, 1], where[s, 2]]
-        for i in range(512):
-            out[s, i] = values[own, i] if own >= 0 else (most if own == -1 else -most)
-
-
 def gathered(bricks: Bricks, where: Indices) -> Floats:
     """The values of a volume on bricks of its lattice, stored or not, float32 (slots, 512). where: int32 (slots, 3), z y x."""
+    own = bricks.table[tuple(where.T)]
     out = np.empty((len(where), 512), np.float32)
-    table, _, values = bricks.given
-    _gathered(read_only(where), table, values, np.float32(bricks.most), out)
+    stored = own >= 0
+    out[stored] = bricks.values[own[stored]]
+    out[~stored] = np.where(own[~stored] == OUTSIDE, np.float32(bricks.most), np.float32(-bricks.most))[:, None]
     return out
 
 
@@ -263,9 +257,5 @@ def near_front(volume: Bricks, voxels: float) -> tuple[Indices, Indices, Indices
 
 def rebricked(bricks: Bricks) -> Bricks:
     """The same volume with bricks wherever its surface may move by a few voxels, and none elsewhere."""
-    table, where, own = near_front(bricks, bricks.most)
-    values = np.where((own == INSIDE)[:, None], np.float32(-bricks.most), np.float32(bricks.most)) * np.ones(
-        512, np.float32
-    )
-    values[own >= 0] = bricks.values[own[own >= 0]]
-    return Bricks(bricks.lattice, table, where, np.ascontiguousarray(values, np.float32), bricks.most)
+    table, where, _ = near_front(bricks, bricks.most)
+    return Bricks(bricks.lattice, table, where, gathered(bricks, where), bricks.most)

@@ -167,22 +167,22 @@ def slots_around(table: Indices, where: Indices) -> Indices:
     return out
 
 
-@parallel_kernel
-def _places(where, origin, size, out):
-    for slot in prange(where.shape[0]):
-        z0, y0, x0 = where[slot, 0] * 8, where[slot, 1] * 8, where[slot, 2] * 8
-        for cell in range(512):
-            i = slot * 512 + cell
-            out[i, 0] = np.float32(origin[0] + size * (x0 + (cell & 7)))
-            out[i, 1] = np.float32(origin[1] + size * (y0 + (cell >> 3 & 7)))
-            out[i, 2] = np.float32(origin[2] + size * (z0 + (cell >> 6)))
+def cells_of(where: Indices) -> Indices:
+    """The place of each voxel of bricks on the lattice, int32 (slots, 512, 3), x y z."""
+    at = np.arange(CELLS, dtype=np.int32)
+    within = np.stack([at & 7, at >> 3 & 7, at >> 6], axis=1)
+    return np.asarray(where[:, None, ::-1] * np.int32(EDGE) + within, np.int32)
 
 
 def voxel_places(lattice: Lattice, where: Indices) -> Floats:
     """Where the voxels of bricks are, float32 (slots * 512, 3), x y z, in the space of the lattice."""
-    out = np.empty((len(where) * CELLS, 3), np.float32)
-    _places(read_only(where), lattice.origin, lattice.size, out)
-    return out
+    # Each axis by itself: what all voxels of a column share is not computed again.
+    out = np.empty((len(where), CELLS, 3), np.float32)
+    at = np.arange(CELLS)
+    for axis, within in enumerate((at & 7, at >> 3 & 7, at >> 6)):
+        first = lattice.origin[axis] + where[:, 2 - axis] * (lattice.size * EDGE)
+        np.add(first[:, None], within * lattice.size, out=out[:, :, axis], casting="same_kind")
+    return out.reshape(-1, 3)
 
 
 @kernel

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from estompe.kernels.compile import inlined, kernel, parallel_kernel, prange
 from estompe.kernels.types import Floats, Indices, read_only
-from estompe.kernels.voxels.bricks import FAR, slots_around
+from estompe.kernels.voxels.bricks import FAR, cells_of, slots_around
 
 _PAD = 2
 _WIDE = 8 + 2 * _PAD
@@ -387,15 +387,6 @@ def _footed(order, around, times, slow, feet, apart):
             feet[s, 0, at], feet[s, 1, at], feet[s, 2, at] = bx, by, bz
 
 
-@parallel_kernel
-def _own_places(where, feet):
-    for s in prange(where.shape[0]):
-        for at in range(512):
-            feet[s, 0, at] = np.float32(where[s, 2] * 8 + (at & 7))
-            feet[s, 1, at] = np.float32(where[s, 1] * 8 + (at >> 3 & 7))
-            feet[s, 2, at] = np.float32(where[s, 0] * 8 + (at >> 6))
-
-
 def feet_of(
     table: Indices, where: Indices, times: Floats, slow: Floats, until: float, apart: float = 3.0
 ) -> NDArray[np.float32]:
@@ -405,8 +396,7 @@ def feet_of(
     never mixed. Returns float32 (slots, 3, 512), x y z in voxels from the lattice's first; of voxels at the start, their own
     place.
     """
-    feet = np.empty((len(where), 3, 512), np.float32)
-    _own_places(read_only(where), feet)
+    feet = np.ascontiguousarray(cells_of(where).transpose(0, 2, 1), np.float32)
     flat = times.reshape(-1)
     reached = np.flatnonzero((flat <= until) & (slow.reshape(-1) > 0.0))
     # Equal times keep the order of voxels, so that the result is the same everywhere.

@@ -180,13 +180,6 @@ def front_of(
     return Front(region, times, slow, cost, low, high, inwards)
 
 
-@parallel_kernel
-def _step_end(times, slow, moment, most, out):
-    for s in prange(times.shape[0]):
-        for i in range(512):
-            out[s, i] = min(max((times[s, i] - moment) / slow[s, i], -most), most)
-
-
 def grown_by_step(
     volume: Bricks, slow_of: Callable[[Indices, Indices], Floats], way: float, go_on: Callable[[], None] = lambda: None
 ) -> Bricks:
@@ -224,8 +217,7 @@ def grown_by_step(
     fastest = slow[slow < STILL]
     usual, slowest = float(np.median(fastest)), float(fastest.max())
     arrival(numbers, places, times, cost, way + 1.75 * slowest, 2.0 * usual, limit=way, cells=1.75, go_on=go_on)
-    out = np.empty_like(times)
-    _step_end(read_only(times), read_only(slow), np.float32(way), most, out)
+    out = np.clip((times - np.float32(way)) / slow, -most, most)
     values = before.copy()
     still = slow >= STILL
     values[active] = np.where(still, before[active], out)
