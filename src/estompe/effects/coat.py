@@ -74,15 +74,15 @@ class Coat(VolumeEffect, tag="coat"):
 
     def apply(self, geometry: Geometry, strength: Floats, context: Context) -> Geometry:
         if not strength.any():
-            return geometry
+            return _bare(geometry)
         surface: Geometry = context.places
         solid: Solid = surface.solid
         heights = self._heights(surface, strength, context.margin)
         if not (heights > 0.0).any():
-            return geometry
+            return _bare(geometry)
         bricks = laid_over(surface, heights, _UNDER * solid.size, self._most() + solid.size, context.go_on)
         if not (bricks.values < 0.0).any():
-            return geometry
+            return _bare(geometry)
         if plain(self.smooth) > 0.0:
             bricks = blurred(bricks, min(plain(self.smooth) / solid.size, 6.0))
         layer = surface_of(solid.with_bricks(bricks), thickness=True)
@@ -111,14 +111,18 @@ class Coat(VolumeEffect, tag="coat"):
         own = np.broadcast_to(np.asarray(plain_triple(self.color), np.float32), (count, 3))
         layer = layer.with_attribute(Domain.POINT, "color", own)
         layer = layer.with_attribute(Domain.FACE, COAT, np.ones(layer.topology.faces, np.bool_))
-        under = colored(geometry, context.shape_color)
-        under = under.with_attribute(*THICKNESS, np.zeros(len(under.points), np.float32))
-        under = under.with_attribute(Domain.FACE, COAT, np.zeros(under.topology.faces, np.bool_))
+        under = _bare(colored(geometry, context.shape_color))
         made = laid_together(_completed(under, layer), _completed(layer, under))
         both = frozen(np.concatenate([geometry.normals, layer.normals]))
         made = made.moved(made.points, both)
         made.layer = layer.solid
         return made
+
+
+def _bare(mesh: Geometry) -> Geometry:
+    """A mesh without a layer on it, with what tells that."""
+    mesh = mesh.with_attribute(*THICKNESS, np.zeros(len(mesh.points), np.float32))
+    return mesh.with_attribute(Domain.FACE, COAT, np.zeros(mesh.topology.faces, np.bool_))
 
 
 def _completed(mesh: Geometry, other: Geometry) -> Geometry:

@@ -59,7 +59,7 @@ def _together(bricks: Bricks, sides: list[Any], most: float) -> Surroundings:
     """Both sides as one volume: outside from the one, inside from the other."""
     (outer, out_front, out_feet), (inner, in_front, in_feet) = sides
     chosen = (outer.table >= 0) | (inner.table >= 0)
-    where = np.argwhere(chosen).astype(np.int32)
+    where = np.ascontiguousarray(np.argwhere(chosen), np.int32)
     table = np.where(bricks.table == INSIDE, np.int32(INSIDE), np.int32(OUTSIDE)).astype(np.int32)
     table[chosen] = np.arange(len(where), dtype=np.int32)
     a, b = outer.table[chosen], inner.table[chosen]

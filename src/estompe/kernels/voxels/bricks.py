@@ -92,7 +92,7 @@ def placed_lattice(first: NDArray[np.int64], size: float, shape: tuple[int, int,
 
 def numbered(chosen: NDArray[np.bool_], elsewhere: Indices) -> tuple[Indices, Indices]:
     """A table with slots for the chosen bricks, and where those are. elsewhere: what stands for the others."""
-    where = np.argwhere(chosen).astype(np.int32)
+    where = np.ascontiguousarray(np.argwhere(chosen), np.int32)
     table = np.array(elsewhere, np.int32)
     table[chosen] = np.arange(len(where), dtype=np.int32)
     return table, where

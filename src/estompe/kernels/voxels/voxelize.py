@@ -307,7 +307,7 @@ def unsigned(
     near = counted > 0
     counts = counted[near]
     table = np.full(lattice.shape, OUTSIDE, np.int32)
-    where = np.argwhere(near).astype(np.int32)
+    where = np.ascontiguousarray(np.argwhere(near), np.int32)
     table[near] = np.arange(len(where), dtype=np.int32)
     starts = np.concatenate([[0], np.cumsum(counts, dtype=np.int64)])
     members = np.empty(int(starts[-1]), np.int32)

@@ -13,7 +13,7 @@ def grow_from_here(scene: Scene, shape: str, low: Floats, high: Floats) -> Made:
     at = (x, size.neat(y + 0.8 * size.half[1]), size.neat(z + 0.8 * size.half[2]))
     scene, control, falloff = near_control(scene, size, "Grows here", size.neat(0.5 * size.radius), at)
     grow = GrowBySteps(
-        size.neat(0.5 * size.radius), speed=size.neat(0.25 * size.radius), voxel=size.neat(size.radius / 48)
+        size.neat(0.5 * size.radius), speed=size.neat(0.1 * size.radius), voxel=size.neat(size.radius / 48)
     )
     return Made(driven(scene, shape, grow, falloff), shape, falloff, control)
 
