@@ -12,7 +12,7 @@ from estompe.geometry.geometry import Geometry
 from estompe.geometry.solid import BAND, Solid
 from estompe.kernels.types import Floats, Indices
 from estompe.kernels.voxels.band import trimmed
-from estompe.kernels.voxels.bricks import FAR, INSIDE, OUTSIDE, Bricks
+from estompe.kernels.voxels.bricks import FAR, INSIDE, OUTSIDE, Bricks, numbered
 from estompe.kernels.voxels.carry import on_voxels, vertices_by_cell
 from estompe.kernels.voxels.eikonal import feet_of
 from estompe.kernels.voxels.growth import front_of, region_around
@@ -115,6 +115,26 @@ def _reaches(heights: Floats, size: float) -> tuple[float, float]:
     return float(math.ceil(max(most, 0.0) / size)), float(math.ceil(max(-least, 0.0) / size))
 
 
+def _near_to(surface: Geometry, around: Surroundings, chosen: NDArray[np.bool_], reach: float) -> Surroundings:
+    """The bricks within reach of some of a surface's points, voxels: nothing is laid elsewhere, so nothing is looked up there."""
+    from scipy.ndimage import binary_dilation
+
+    solid: Solid = surface.solid
+    assert solid.cells is not None
+    bricks = around.bricks
+    marked = np.zeros(bricks.table.shape, np.bool_)
+    marked[tuple(solid.bricks.where[np.unique(solid.cells[chosen] >> 9)].T)] = True
+    marked = binary_dilation(marked, np.ones((3, 3, 3)), iterations=math.ceil((reach + 2.0) / 8.0))
+    kept = marked[tuple(bricks.where.T)]
+    if kept.all():
+        return around
+    table, where = numbered(marked & (bricks.table >= 0), np.where(bricks.table < 0, bricks.table, np.int32(OUTSIDE)))
+    feet = None if around.feet is None else np.ascontiguousarray(around.feet[kept])
+    return Surroundings(
+        Bricks(bricks.lattice, table, where, np.ascontiguousarray(bricks.values[kept]), bricks.most), feet
+    )
+
+
 def laid_over(
     surface: Geometry, heights: Floats, under: float, most: float, go_on: Callable[[], None] = _NOTHING
 ) -> Bricks:
@@ -126,6 +146,7 @@ def laid_over(
     solid: Solid = surface.solid
     reach, depth = float(math.ceil(max(most, 0.0) / solid.size)), float(math.ceil(under / solid.size))
     around = surface.derived(("surroundings", reach, depth), lambda: surroundings(solid, reach, depth, go_on))
+    around = _near_to(surface, around, heights > -under, max(reach, depth))
     height = heights_on(surface, around, heights, -2.0 * depth - 2.0)
     distance, floor = around.bricks.values, np.float32(under / solid.size)
     values = np.maximum(distance - height, -(distance + floor))
