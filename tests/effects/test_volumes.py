@@ -541,6 +541,13 @@ def test_growth_that_is_nowhere_leaves_the_shape_and_says_so():
     assert "nothing has grown" in Grow.summary(mesh)
 
 
+def test_what_is_worn_away_altogether_says_so_and_effects_after_it_go_on():
+    project = _scene(_slot(Weather(-0.7, 2, voxel=0.04)), _slot(Push(0.1), name="two"))
+    mesh = _made(project)
+    assert len(mesh.points) == 0
+    assert "nothing is left of it" in Weather.summary(mesh)
+
+
 def test_a_mesh_inside_out_and_one_that_overlaps_itself_are_fine():
     ball = primitives.sphere(0.5, 16)
     quads = ball.topology.corners.reshape(-1, 4)[:, ::-1].reshape(-1)

@@ -96,6 +96,8 @@ def solid_words(after: Geometry) -> str:
     if told is None:
         return ""
     size, count = told
+    if not len(after.points):
+        return f"nothing is left of it; voxels of {size:.3g} m"
     millions = f"{count / 1e6:.1f} million" if count >= 1e6 else f"{count / 1e3:,.0f} thousand"
     thin = thin_part_told(after)
     if thin is not None:

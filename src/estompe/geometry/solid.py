@@ -266,19 +266,19 @@ def surface_of(solid: Solid, feet: Callable[[Floats], Floats] | None = None, thi
     normals = np.asarray(made.normals @ solid.frame[:, :3].T, np.float32)
     topology = ClosedQuads(made.quads.reshape(-1), len(points))
     begun = solid.begun
+    costs = {_VOXEL: frozen(np.array([solid.size])), _VOXELS: frozen(np.array([float(solid.bricks.values.size)]))}
     if not len(points):
-        return Geometry(points, topology, {}, Rest(points))
+        return Geometry(points, topology, costs, Rest(points))
     # Nearer than the band where it is the surface's own; wherever it is where it has grown away.
     found = nearest_on_surface(points if feet is None else feet(made.places), begun.tree)
     attributes = carried_attributes(begun, points, topology, found)
     attributes[Domain.POINT, "id"] = frozen(_ids(solid.bricks, made.cells))
     off = _off(begun, points, found, feet is not None)
     attributes[Domain.POINT, NEW] = frozen(off > 0.5 * solid.size + solid.thin)
-    attributes[_VOXEL] = frozen(np.array([solid.size]))
+    attributes.update(costs)
     part, thick = begun.derived("thinnest part", lambda: _Thinnest(begun)).told
     if thick < solid.size and not solid.thin:
         attributes[_THIN] = frozen(np.array([[float(part), thick]]))
-    attributes[_VOXELS] = frozen(np.array([float(solid.bricks.values.size)]))
     if thickness:
         attributes[THICKNESS] = frozen(off)
     rest = mixed_places(begun.rest, begun.topology.triangles, found)
