@@ -27,7 +27,7 @@ from estompe.kernels.patterns import Pattern, pattern_noise
 from estompe.kernels.voxels import band, eikonal, growth
 from estompe.kernels.voxels.bricks import FAR, OUTSIDE, Bricks, Lattice, lattice_around
 from estompe.kernels.voxels.isosurface import surface
-from estompe.kernels.voxels.voxelize import Voxelized, voxelized
+from estompe.kernels.voxels.voxelize import Voxelized, binned, voxelized
 from estompe.shapes.sphere import Sphere
 
 
@@ -68,7 +68,7 @@ def _voxels(mesh: tuple[np.ndarray, np.ndarray], side: int) -> Voxelized:
     points, triangles = mesh
     size = float(np.ptp(points, axis=0).max()) / (side - 11)
     lattice = lattice_around(points.min(axis=0), points.max(axis=0), size, 5)
-    return voxelized(points, triangles, lattice, 4.0)
+    return voxelized(points, triangles, binned(points, triangles, lattice, 4.0))
 
 
 def _band_places(volume: Bricks) -> tuple[np.ndarray, np.ndarray]:

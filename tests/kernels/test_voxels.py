@@ -15,7 +15,7 @@ from estompe.kernels.voxels.eikonal import feet_of
 from estompe.kernels.voxels.feet import feet_at
 from estompe.kernels.voxels.isosurface import surface
 from estompe.kernels.voxels.refine import refined
-from estompe.kernels.voxels.voxelize import voxelized
+from estompe.kernels.voxels.voxelize import binned, voxelized
 
 
 def _ball(radius=0.4, middle=(0.0, 0.0, 0.0), fineness=4):
@@ -33,7 +33,7 @@ def _together(*parts):
 def _voxels(mesh, size=0.02, most=4.0, room=6.0):
     points, triangles = mesh
     lattice = lattice_around(points.min(axis=0), points.max(axis=0), size, room)
-    return voxelized(points, triangles, lattice, most)
+    return voxelized(points, triangles, binned(points, triangles, lattice, most))
 
 
 def _places(lattice):

@@ -11,7 +11,7 @@ from estompe.document.numbers import Number, plain
 from estompe.document.scene import Identifier
 from estompe.document.settings import setting
 from estompe.effects.round import on_band
-from estompe.effects.voxels import ClosedVolumeEffect, closed_for_volume, colored, solid_words
+from estompe.effects.voxels import ClosedVolumeEffect, colored, solid_words
 from estompe.geometry import Domain, Geometry, GeometryError
 from estompe.geometry.faces import laid_together
 from estompe.geometry.joining import Part, together
@@ -103,7 +103,7 @@ class Merge(ClosedVolumeEffect, tag="merge"):
                     f"the shape that is number {number + 1} of “With” has no surface: choose another"
                 )
             found.append((body, f"shape number {number + 1} of “With”"))
-        return [(closed_for_volume(body) if self.close else body, name) for body, name in found]
+        return [(self.body_of(body), name) for body, name in found]
 
     def _joined(self, geometry: Geometry, context: Context, joint: float, weight: Weight) -> Bricks:
         size, frame = self.size_of(geometry, context), self.frame_of(context)

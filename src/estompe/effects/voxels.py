@@ -62,8 +62,11 @@ class VolumeEffect(Effect, kw_only=True):
         if not geometry.topology.faces:
             raise CannotEvaluateError("the shape has no faces, so there is no volume: choose a shape with a surface")
         size = self.size_of(geometry, context)
-        body = closed_for_volume(geometry) if getattr(self, "close", False) else geometry
-        return solid_of(body, self.frame_of(context), size, room, half)
+        return solid_of(self.body_of(geometry), self.frame_of(context), size, room, half)
+
+    def body_of(self, geometry: Geometry) -> Geometry:
+        """The mesh whose volume is meant."""
+        return geometry
 
 
 class ClosedVolumeEffect(VolumeEffect, kw_only=True):
@@ -74,12 +77,11 @@ class ClosedVolumeEffect(VolumeEffect, kw_only=True):
         setting("Close flat holes", "Flat openings get a lid first, so that the mesh is closed.", folded=True),
     ] = False
 
-
-def closed_for_volume(geometry: Geometry) -> Geometry:
-    """The mesh with a lid on each flat hole; the same one for the same mesh. Raises GeometryError for a hole that is not flat."""
-    if geometry.topology.closed:
-        return geometry
-    return geometry.derived("closed for a volume", lambda: closed_flat(geometry))
+    def body_of(self, geometry: Geometry) -> Geometry:
+        """The mesh, with a lid on each flat hole if that is wanted: the same one for the same mesh. Raises GeometryError."""
+        if not self.close or geometry.topology.closed:
+            return geometry
+        return geometry.derived("closed for a volume", lambda: closed_flat(geometry))
 
 
 def colored(geometry: Geometry, color: Color) -> Geometry:

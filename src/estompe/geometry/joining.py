@@ -14,7 +14,6 @@ from estompe.kernels.transform import transformed
 from estompe.kernels.types import Floats, Indices
 from estompe.kernels.voxels.band import gathered, trimmed
 from estompe.kernels.voxels.bricks import (
-    EDGE,
     INSIDE,
     OUTSIDE,
     Bricks,
@@ -23,6 +22,7 @@ from estompe.kernels.voxels.bricks import (
     on_lattice,
     placed_lattice,
     voxel_places,
+    within,
 )
 
 
@@ -90,12 +90,9 @@ def _table(parts: list[Part], lattice: Lattice, joint: NDArray[np.bool_]) -> tup
 
 def _joints(parts: list[Part], reach: float) -> NDArray[np.bool_]:
     """The bricks in which at least two surfaces may be within reach, voxels."""
-    from scipy.ndimage import distance_transform_edt
-
     near = np.zeros(parts[0].bricks.table.shape, np.int16)
     for part in parts:
-        away = distance_transform_edt(part.bricks.table < 0) * EDGE - 2 * EDGE
-        near += away <= reach
+        near += within(part.bricks.table >= 0, reach)
     return near >= 2
 
 

@@ -12,7 +12,7 @@ from estompe.geometry.geometry import Geometry
 from estompe.geometry.solid import BAND, Solid
 from estompe.kernels.types import Floats, Indices
 from estompe.kernels.voxels.band import trimmed
-from estompe.kernels.voxels.bricks import FAR, INSIDE, OUTSIDE, Bricks, numbered
+from estompe.kernels.voxels.bricks import FAR, INSIDE, OUTSIDE, Bricks, marked_bricks, numbered, widened
 from estompe.kernels.voxels.carry import on_voxels, vertices_by_cell
 from estompe.kernels.voxels.eikonal import feet_of
 from estompe.kernels.voxels.growth import front_of, region_around
@@ -28,11 +28,6 @@ class Surroundings(Struct, frozen=True, eq=False):
 
     bricks: Bricks
     feet: Floats | None
-
-    @property
-    def nbytes(self) -> int:
-        """Bytes."""
-        return sum(array.nbytes for array in self.arrays())
 
     def arrays(self) -> Iterator[NDArray[Any]]:
         """Every array held."""
@@ -117,14 +112,11 @@ def _reaches(heights: Floats, size: float) -> tuple[float, float]:
 
 def _near_to(surface: Geometry, around: Surroundings, chosen: NDArray[np.bool_], reach: float) -> Surroundings:
     """The bricks within reach of some of a surface's points, voxels: nothing is laid elsewhere, so nothing is looked up there."""
-    from scipy.ndimage import binary_dilation
-
     solid: Solid = surface.solid
     assert solid.cells is not None
     bricks = around.bricks
-    marked = np.zeros(bricks.table.shape, np.bool_)
-    marked[tuple(solid.bricks.where[np.unique(solid.cells[chosen] >> 9)].T)] = True
-    marked = binary_dilation(marked, np.ones((3, 3, 3)), iterations=math.ceil((reach + 2.0) / 8.0))
+    begun = solid.bricks.where[np.unique(solid.cells[chosen] >> 9)]
+    marked = widened(marked_bricks(bricks.table.shape, begun), math.ceil((reach + 2.0) / 8.0))
     kept = marked[tuple(bricks.where.T)]
     if kept.all():
         return around

@@ -1,7 +1,7 @@
 """A closed mesh as a volume of voxels, and the surface of a volume as a mesh: the volume is only remembered beside the mesh."""
 
 import math
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from typing import Any
 
 import numpy as np
@@ -20,7 +20,7 @@ from estompe.kernels.types import Floats, Indices
 from estompe.kernels.voxels.band import redistanced
 from estompe.kernels.voxels.bricks import CELLS, EDGE, Bricks, Lattice, lattice_around, on_lattice, placed_lattice
 from estompe.kernels.voxels.isosurface import surface
-from estompe.kernels.voxels.voxelize import brick_count, unsigned, voxelized
+from estompe.kernels.voxels.voxelize import binned, unsigned, voxelized
 
 BAND = 4.0
 """Half the width of the band in which distances are kept, voxels."""
@@ -49,16 +49,6 @@ class Solid(Struct, frozen=True, eq=False):
     def size(self) -> float:
         """Of a voxel, scene units."""
         return self.bricks.lattice.size
-
-    @property
-    def nbytes(self) -> int:
-        """Bytes of the volume and of the mesh it was made from."""
-        return self.bricks.nbytes + self.begun.nbytes
-
-    def arrays(self) -> Iterator[NDArray[Any]]:
-        """Every array held."""
-        yield from self.bricks.arrays()
-        yield from self.begun.arrays()
 
     def with_bricks(self, bricks: Bricks) -> "Solid":
         """Another volume that carries the attributes of the same mesh."""
@@ -192,13 +182,15 @@ def _voxelized(mesh: Geometry, frame: Matrix, size: float, half: float, band: fl
     most = band + thin / size
     lattice = lattice_around(points.min(axis=0), points.max(axis=0), size, most + EDGE)
     triangles = topology.triangles
-    check_count(lattice, lambda: brick_count(points, triangles, lattice, most) * CELLS)
+    check_box(lattice)
+    bins = binned(points, triangles, lattice, most)
+    check_voxels(lattice, bins.voxels)
     if thin:
-        table, where, squared, _ = unsigned(points, triangles, lattice, most)
+        table, where, squared = unsigned(bins)
         values = np.minimum(np.sqrt(squared), np.float32(most)) - np.float32(thin / size)
         bricks = Bricks(lattice, table, where, np.clip(values, -band, band).astype(np.float32), band)
         return bricks, thin
-    made = voxelized(points, triangles, lattice, band)
+    made = voxelized(points, triangles, bins)
     if made.winding == 99:
         raise GeometryError(
             "the faces do not agree about what is inside: make them face the same way where the mesh was made"
@@ -214,19 +206,27 @@ def _check_thick(bricks: Bricks) -> None:
         raise GeometryError("the mesh is thinner than a voxel everywhere: use smaller voxels")
 
 
-def check_count(lattice: Lattice, count: Callable[[], int]) -> None:
-    """Raise GeometryError where a lattice holds more voxels than are sensible, naming a size that would do."""
+def check_box(lattice: Lattice) -> None:
+    """Raise GeometryError where the box of a lattice is too large for how fine it is."""
     box = math.prod(lattice.shape)
-    voxels = box * CELLS if box > MOST_BRICKS_IN_BOX else count()
-    if box > MOST_BRICKS_IN_BOX or voxels > MOST_VOXELS:
-        # The surface takes the square of how fine it is, the box the cube.
-        fits = max(
-            (box / MOST_BRICKS_IN_BOX) ** (1 / 3), math.sqrt(voxels / MOST_VOXELS) if box <= MOST_BRICKS_IN_BOX else 1.0
-        )
-        raise GeometryError(
-            f"voxels of {lattice.size:.3g} m would be {voxels / 1e6:,.0f} million, more than {MOST_VOXELS / 1e6:.0f} million: "
-            f"use voxels of {rounded(lattice.size * fits * 1.1):.3g} m or more"
-        )
+    if box > MOST_BRICKS_IN_BOX:
+        # The box takes the cube of how fine it is.
+        raise _too_many(lattice, box * CELLS, (box / MOST_BRICKS_IN_BOX) ** (1 / 3))
+
+
+def check_voxels(lattice: Lattice, voxels: int) -> None:
+    """Raise GeometryError where more voxels would be stored than are sensible."""
+    if voxels > MOST_VOXELS:
+        # The surface takes the square of how fine it is.
+        raise _too_many(lattice, voxels, math.sqrt(voxels / MOST_VOXELS))
+
+
+def _too_many(lattice: Lattice, voxels: int, times: float) -> GeometryError:
+    """What is wrong with so many voxels. times: how much larger they would have to be at least."""
+    return GeometryError(
+        f"voxels of {lattice.size:.3g} m would be {voxels / 1e6:,.0f} million, more than {MOST_VOXELS / 1e6:.0f} million: "
+        f"use voxels of {rounded(lattice.size * times * 1.1):.3g} m or more"
+    )
 
 
 def _with_room(solid: Solid, room: float) -> Solid:
@@ -240,7 +240,8 @@ def _with_room(solid: Solid, room: float) -> Solid:
         return solid
     nz, ny, nx = (int(count) + 2 * more for count in lattice.shape)
     wider = placed_lattice(lattice.first - more, lattice.size, (nz, ny, nx))
-    check_count(wider, lambda: solid.bricks.values.size)
+    check_box(wider)
+    check_voxels(wider, solid.bricks.values.size)
     return solid.with_bricks(on_lattice(solid.bricks, wider))
 
 

@@ -7,7 +7,6 @@ from estompe.app.model.document import DocumentModel
 from estompe.app.model.evaluator import Evaluator
 from estompe.app.model.messages import Messages
 from estompe.app.model.playhead import Playhead
-from estompe.evaluate.answers import Answer
 from estompe.evaluate.worker import Standing
 
 _PATIENCE = 200
@@ -62,30 +61,18 @@ class PastModel(QObject):
         standing, answer = self.standing, self._evaluator.answer
         if answer is None or not self.is_behind:
             return ""
-        if standing is None or standing.working is None:
-            return self._computing(answer)
-        frame = self._playhead.frame
+        frame, worker = self._playhead.frame, self._evaluator.worker
         shown = f"frame {answer.request.frame} is shown"
         if answer.request.frame == frame:
             shown = "shown as it was before the change"
-        step = standing.working
-        if standing.stopped:
+        step = standing.working if standing is not None else None
+        if worker.stopped if standing is None or step is None else standing.stopped:
             return f"{shown}: stopped on the way to {frame}; change something or go to another frame to go on"
         if step is None:
-            return ""
+            return f"{shown}; computing frame {frame}: {worker.busy:.1f} s (Esc stops)" if worker.busy > _LONG else ""
         return (
             f"{shown}; on the way to {frame}: {step.frame - step.first + 1} of {step.last - step.first + 1} (Esc stops)"
         )
-
-    def _computing(self, answer: Answer) -> str:
-        """What is said while one frame takes long, or was stopped."""
-        worker, frame = self._evaluator.worker, self._playhead.frame
-        shown = f"frame {answer.request.frame} is shown"
-        if answer.request.frame == frame:
-            shown = "shown as it was before the change"
-        if worker.stopped:
-            return f"{shown}: stopped on the way to {frame}; change something or go to another frame to go on"
-        return f"{shown}; computing frame {frame}: {worker.busy:.1f} s (Esc stops)" if worker.busy > _LONG else ""
 
     def about(self, own: str) -> str:
         """What the card of a layer or an effect says about its memory, by its id; "" for one without."""

@@ -1,4 +1,4 @@
-"""Changing a volume in its band: joined with another, blurred, rounded by curvature, distances anew, the volume kept."""
+"""Changing a volume in its band: blurred, rounded by curvature, distances anew, the volume kept."""
 
 import math
 from collections.abc import Callable
@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 
 from estompe.kernels.compile import kernel, parallel_kernel, prange
 from estompe.kernels.types import Floats, Indices, read_only
-from estompe.kernels.voxels.bricks import EDGE, FAR, INSIDE, OUTSIDE, Bricks, load, numbered
+from estompe.kernels.voxels.bricks import FAR, INSIDE, OUTSIDE, Bricks, load, marked_bricks, numbered, within
 from estompe.kernels.voxels.eikonal import arrival
 
 
@@ -241,13 +241,10 @@ def trimmed(bricks: Bricks, most: float) -> Bricks:
 
 def near_front(volume: Bricks, voxels: float) -> tuple[Indices, Indices, Indices]:
     """The bricks in which the surface may be after so many voxels of way: table, where, and the slots they had (or -1 -2)."""
-    from scipy.ndimage import distance_transform_edt
-
-    core = np.zeros(volume.table.shape, np.bool_)
-    core[tuple(volume.where[(np.abs(volume.values) < 1.0).any(axis=1)].T)] = True
+    core = marked_bricks(volume.table.shape, volume.where[(np.abs(volume.values) < 1.0).any(axis=1)])
     if not core.any():
         return volume.table, volume.where, np.arange(len(volume.where), dtype=np.int32)
-    near = distance_transform_edt(~core) * EDGE - 2 * EDGE <= voxels
+    near = within(core, voxels)
     table = volume.table.copy()
     dropped = (table >= 0) & ~near
     table[dropped] = np.where(volume.values[table[dropped], 0] < 0, INSIDE, OUTSIDE)

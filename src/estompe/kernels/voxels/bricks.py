@@ -98,6 +98,34 @@ def numbered(chosen: NDArray[np.bool_], elsewhere: Indices) -> tuple[Indices, In
     return table, where
 
 
+def marked_bricks(shape: tuple[int, ...], where: Indices) -> NDArray[np.bool_]:
+    """A table that is true at some bricks. where: int32 (k, 3), z y x."""
+    made = np.zeros(shape, np.bool_)
+    made[tuple(where.T)] = True
+    return made
+
+
+def widened(marked: NDArray[np.bool_], bricks: int = 1) -> NDArray[np.bool_]:
+    """Marked bricks with the 26 around each, so many times over."""
+    for axis in [0, 1, 2] * bricks:
+        wider = marked.copy()
+        ahead, back = [slice(None)] * 3, [slice(None)] * 3
+        ahead[axis], back[axis] = slice(1, None), slice(None, -1)
+        wider[tuple(ahead)] |= marked[tuple(back)]
+        wider[tuple(back)] |= marked[tuple(ahead)]
+        marked = wider
+    return marked
+
+
+def within(marked: NDArray[np.bool_], voxels: float) -> NDArray[np.bool_]:
+    """The bricks in which a voxel may be nearer than so many voxels to one in a marked brick; none where none is marked."""
+    from scipy.ndimage import distance_transform_edt
+
+    if not marked.any():
+        return marked
+    return np.asarray(distance_transform_edt(~marked) * EDGE - 2 * EDGE <= voxels)
+
+
 def on_lattice(bricks: Bricks, lattice: Lattice) -> Bricks:
     """The same volume on a lattice of the same size of voxels that holds it."""
     shift = bricks.lattice.first - lattice.first
@@ -112,12 +140,18 @@ def on_lattice(bricks: Bricks, lattice: Lattice) -> Bricks:
 
 
 @inlined
-def fetch(table, values, z, y, x, most):
-    """One voxel by its place on the lattice."""
+def slot_at(table, z, y, x):
+    """The slot of the brick that a voxel of the lattice lies in; beyond the box it is outside."""
     bz, by, bx = z >> 3, y >> 3, x >> 3
     if bz < 0 or by < 0 or bx < 0 or bz >= table.shape[0] or by >= table.shape[1] or bx >= table.shape[2]:
-        return most
-    slot = table[bz, by, bx]
+        return np.int32(OUTSIDE)
+    return table[bz, by, bx]
+
+
+@inlined
+def fetch(table, values, z, y, x, most):
+    """One voxel by its place on the lattice."""
+    slot = slot_at(table, z, y, x)
     if slot < 0:
         return most if slot == OUTSIDE else -most
     return values[np.uint64(slot), np.uint64(((z & 7) * 8 + (y & 7)) * 8 + (x & 7))]

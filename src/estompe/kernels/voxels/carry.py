@@ -6,16 +6,13 @@ import numpy as np
 
 from estompe.kernels.compile import inlined, kernel, parallel_kernel, prange
 from estompe.kernels.types import Floats, Indices, read_only
-from estompe.kernels.voxels.bricks import Bricks, trilinear
+from estompe.kernels.voxels.bricks import Bricks, slot_at, trilinear
 
 
 @kernel
 def _vertex_in(table, vertex, z, y, x):
     """The vertex in a cell, or -1."""
-    bz, by, bx = z >> 3, y >> 3, x >> 3
-    if bz < 0 or by < 0 or bx < 0 or bz >= table.shape[0] or by >= table.shape[1] or bx >= table.shape[2]:
-        return np.int32(-1)
-    slot = table[bz, by, bx]
+    slot = slot_at(table, z, y, x)
     if slot < 0:
         return np.int32(-1)
     return vertex[np.uint64(slot), np.uint64(((z & 7) * 8 + (y & 7)) * 8 + (x & 7))]
@@ -37,12 +34,10 @@ def _near(table, vertex, places, numbers, x, y, z, reach):
     ix, iy, iz = math.floor(x), math.floor(y), math.floor(z)
     total, weights = np.float32(0.0), np.float32(0.0)
     far = np.float32(reach + 0.5)
-    bz, by, bx = iz >> 3, iy >> 3, ix >> 3
     # Most often all cells that are looked at stand in one brick.
     alone = (ix - reach) >> 3 == (ix + reach) >> 3 and (iy - reach) >> 3 == (iy + reach) >> 3
     alone = alone and (iz - reach) >> 3 == (iz + reach) >> 3
-    alone = alone and 0 <= bz < table.shape[0] and 0 <= by < table.shape[1] and 0 <= bx < table.shape[2]
-    slot = table[bz, by, bx] if alone else np.int32(0)
+    slot = slot_at(table, iz, iy, ix) if alone else np.int32(0)
     if slot < 0:
         return total, weights
     for k in range(iz - reach, iz + reach + 1):

@@ -7,6 +7,7 @@ from numpy.typing import NDArray
 
 from estompe.kernels.compile import parallel_kernel, prange
 from estompe.kernels.types import Floats, Indices, read_only
+from estompe.kernels.voxels.bricks import slot_at
 
 _BLOCK = 512
 
@@ -27,17 +28,7 @@ def _at(table, feet, places, apart, out):
                 sx, sy, sz, total = np.float32(0.0), np.float32(0.0), np.float32(0.0), np.float32(0.0)
                 for c in range(8):
                     jx, jy, jz = ix + (c & 1), iy + (c >> 1 & 1), iz + (c >> 2)
-                    bz, by, bx = jz >> 3, jy >> 3, jx >> 3
-                    if (
-                        bz < 0
-                        or by < 0
-                        or bx < 0
-                        or bz >= table.shape[0]
-                        or by >= table.shape[1]
-                        or bx >= table.shape[2]
-                    ):
-                        continue
-                    s = table[bz, by, bx]
+                    s = slot_at(table, jz, jy, jx)
                     if s < 0:
                         continue
                     at = ((jz & 7) * 8 + (jy & 7)) * 8 + (jx & 7)

@@ -9,7 +9,19 @@ from numpy.typing import NDArray
 from estompe.kernels.compile import parallel_kernel, prange
 from estompe.kernels.types import Floats, Indices, read_only
 from estompe.kernels.voxels.band import distances_on, gathered, near_front
-from estompe.kernels.voxels.bricks import CELLS, EDGE, FAR, INSIDE, OUTSIDE, Bricks, Lattice, load, numbered
+from estompe.kernels.voxels.bricks import (
+    CELLS,
+    FAR,
+    INSIDE,
+    OUTSIDE,
+    Bricks,
+    Lattice,
+    load,
+    marked_bricks,
+    numbered,
+    widened,
+    within,
+)
 from estompe.kernels.voxels.eikonal import arrival
 
 _START = 1.5
@@ -31,11 +43,8 @@ class Region(NamedTuple):
 
 def region_around(start: Bricks, reach: float, inwards: bool = False) -> Region:
     """All bricks that a front may come to within so many voxels; the lattice must have room for them."""
-    from scipy.ndimage import distance_transform_edt
-
     table = start.table
-    away = distance_transform_edt(table < 0) * EDGE - 2 * EDGE if len(start.where) else np.full(table.shape, np.inf)
-    chosen = (table >= 0) | ((table == (INSIDE if inwards else OUTSIDE)) & (away <= reach))
+    chosen = (table >= 0) | ((table == (INSIDE if inwards else OUTSIDE)) & within(table >= 0, reach))
     numbers, where = numbered(chosen, np.where(table == INSIDE, np.int32(INSIDE), np.int32(OUTSIDE)))
     return Region(start.lattice, numbers, where, np.ascontiguousarray(table[chosen]))
 
@@ -89,11 +98,6 @@ class Front(NamedTuple):
     high: Floats
     inwards: bool
 
-    @property
-    def nbytes(self) -> int:
-        """Bytes of the arrays."""
-        return sum(array.nbytes for array in self.arrays())
-
     def arrays(self) -> list[NDArray[np.generic]]:
         """The arrays."""
         return [
@@ -111,9 +115,7 @@ class Front(NamedTuple):
         """The volume after so many voxels of way at full speed: bricks near its surface only."""
         lattice, table, where, _ = self.region
         chosen = np.flatnonzero((self.low <= moment) & (self.high > moment))
-        near = np.zeros(table.shape, np.bool_)
-        near[tuple(where[chosen].T)] = True
-        near = _dilated(near) & (table >= 0)
+        near = widened(marked_bricks(table.shape, where[chosen])) & (table >= 0)
         # Grown: beyond is outside, what is passed inside; the other way round for a front that goes inwards.
         behind, ahead = (OUTSIDE, INSIDE) if self.inwards else (INSIDE, OUTSIDE)
         side = np.full(table.shape, ahead, np.int32)
@@ -125,18 +127,6 @@ class Front(NamedTuple):
         slots = np.ascontiguousarray(table[near])
         _at(slots, read_only(self.times), read_only(self.slow), np.float32(moment), np.float32(most), way, out)
         return Bricks(lattice, numbers, places, out, float(most))
-
-
-def _dilated(chosen: NDArray[np.bool_]) -> NDArray[np.bool_]:
-    """Bricks with the 26 around each."""
-    for axis in range(3):
-        grown = chosen.copy()
-        ahead, back = [slice(None)] * 3, [slice(None)] * 3
-        ahead[axis], back[axis] = slice(1, None), slice(None, -1)
-        grown[tuple(ahead)] |= chosen[tuple(back)]
-        grown[tuple(back)] |= chosen[tuple(ahead)]
-        chosen = grown
-    return chosen
 
 
 def front_of(
@@ -204,8 +194,7 @@ def grown_by_step(
     table, where, own = near_front(volume, way + 4.0)
     before = gathered(volume, where)
     slow = slow_of(table, where)
-    core = _marked(table.shape, where, slow.min(axis=1) < STILL)
-    moving = _dilated(core)
+    moving = widened(marked_bricks(table.shape, where[slow.min(axis=1) < STILL]))
     active = np.flatnonzero(moving[tuple(where.T)])
     if not len(active):
         return volume
@@ -235,9 +224,3 @@ def _settled(values: Floats, before: Floats, still: NDArray[np.bool_]) -> Floats
     quarter = np.float32(0.25)
     nearer, farther = values < before - quarter, values > before + quarter
     return np.where(still, np.where(nearer, values, before), np.where(farther, before, values))
-
-
-def _marked(shape: tuple[int, ...], where: Indices, chosen: NDArray[np.bool_]) -> NDArray[np.bool_]:
-    made = np.zeros(shape, np.bool_)
-    made[tuple(where[chosen].T)] = True
-    return made

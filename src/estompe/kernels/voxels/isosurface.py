@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from estompe.kernels.compile import inlined, kernel, parallel_kernel, prange
 from estompe.kernels.types import Floats, Indices
-from estompe.kernels.voxels.bricks import CELLS, Bricks, load
+from estompe.kernels.voxels.bricks import CELLS, Bricks, load, slot_at
 
 # Four edges along x at (y, z) = 00 10 01 11, then along y at (x, z), then along z at (x, y): their ends as corner numbers.
 _EDGES = (
@@ -140,9 +140,7 @@ def _number(table, where, busy, counts, turn, code, local, vertices, quads):
             if face >= 0:
                 z, y, x = where[s, 0] * 8 + (at >> 6), where[s, 1] * 8 + (at >> 3 & 7), where[s, 2] * 8 + (at & 7)
                 z, y, x = _across(face, z, y, x)
-                held = z >= 0 and y >= 0 and x >= 0
-                held = held and z >> 3 < table.shape[0] and y >> 3 < table.shape[1] and x >> 3 < table.shape[2]
-                n = table[z >> 3, y >> 3, x >> 3] if held else np.int32(-1)
+                n = slot_at(table, z, y, x)
                 if n >= 0 and turn[code[n, ((z & 7) * 8 + (y & 7)) * 8 + (x & 7)] & 255] == (face ^ 1):
                     code[s, at] = np.uint16(k + 256)
             local[s, at] = v
@@ -300,9 +298,7 @@ def _vertices(table, where, values, most, code, local, first, patch, counts, pai
 @kernel
 def _vertex(table, code, local, first, patch, z, y, x, edge):
     """The vertex that a cell has for one of its edges; -1 where the cell is not stored."""
-    if z < 0 or y < 0 or x < 0:
-        return np.int32(-1)
-    slot = table[z >> 3, y >> 3, x >> 3]
+    slot = slot_at(table, z, y, x)
     if slot < 0:
         return np.int32(-1)
     s, at = np.uint64(slot), np.uint64(((z & 7) * 8 + (y & 7)) * 8 + (x & 7))

@@ -1,8 +1,8 @@
 """From triangles to signed distances near them.
 
-Distances are exact and are found in vectors of sixteen voxels (two rows of a brick): distance and number of the nearest triangle
-stand in one array, or nothing vectorises. Signs are winding numbers along rows of x: crossings count +1 and -1, edges shared by
-triangles count by one rule, and what is not zero is inside; so parts that overlap, cavities and parts inside out come out right.
+Distances are exact and are found in vectors of sixteen voxels (two rows of a brick). Signs are winding numbers along rows of x:
+crossings count +1 and -1, edges shared by triangles count by one rule, and what is not zero is inside; so parts that overlap,
+cavities and parts inside out come out right.
 """
 
 import math
@@ -12,7 +12,7 @@ import numpy as np
 
 from estompe.kernels.compile import inlined, kernel, parallel_kernel, prange
 from estompe.kernels.types import Floats, Indices, read_only
-from estompe.kernels.voxels.bricks import CELLS, EDGE, OUTSIDE, Bricks, Lattice
+from estompe.kernels.voxels.bricks import CELLS, EDGE, OUTSIDE, Bricks, Lattice, numbered
 
 _LANES = 16
 _ROWS = 2
@@ -94,7 +94,7 @@ def _bin(known, reach, table, cursor, fill, members):
 
 
 @inlined
-def _try_triangle(block, at, number, known, px, py, pz):
+def _try_triangle(block, at, known, px, py, pz):
     """A triangle against sixteen voxels from `at` on. p: the first of them, from the triangle's first corner."""
     zero, one = np.float32(0.0), np.float32(1.0)
     (e00, e01, e02, e10, e11, e12, e20, e21, e22, k0, k1, k2) = known[:12]
@@ -128,25 +128,17 @@ def _try_triangle(block, at, number, known, px, py, pz):
         over_face = (side0 >= zero) & (side1 >= zero) & (side2 >= zero)
         distance = height * height if over_face else distance
         best = block[at + np.uint64(i)]
-        named = block[at + np.uint64(512 + i)]
-        nearer = distance < best
-        block[at + np.uint64(i)] = distance if nearer else best
-        block[at + np.uint64(512 + i)] = number if nearer else named
+        block[at + np.uint64(i)] = distance if distance < best else best
 
 
 @parallel_kernel
-def _squared_distances(known, starts, members, where, reach, squared, nearest):
+def _squared_distances(known, starts, members, where, reach, squared):
     zero, seven = np.float32(0.0), np.float32(7.0)
     for s in prange(where.shape[0]):
-        block = np.empty(1024, np.float32)
-        for i in range(512):
-            block[i] = np.float32(1e9)
-        for i in range(512):
-            block[512 + i] = np.float32(-1.0)
+        block = np.full(512, np.float32(1e9))
         z0, y0, x0 = np.float32(where[s, 0] * 8), np.float32(where[s, 1] * 8), np.float32(where[s, 2] * 8)
         reach2 = reach * reach
-        first = starts[s]
-        for q in range(first, starts[s + 1]):
+        for q in range(starts[s], starts[s + 1]):
             t = np.uint64(members[q])
             ax, ay, az = known[t, 0], known[t, 1], known[t, 2]
             numbers = (
@@ -160,7 +152,6 @@ def _squared_distances(known, starts, members, where, reach, squared, nearest):
             lz, hz = _ends(known, t, 2, 29, 32)
             dx = max(zero, max(lx - (x0 + seven), x0 - hx))
             px = x0 - ax
-            number = np.float32(np.int32(q - first))
             for z in range(8):
                 fz = z0 + np.float32(z)
                 dz = max(zero, max(lz - fz, fz - hz))
@@ -171,11 +162,9 @@ def _squared_distances(known, starts, members, where, reach, squared, nearest):
                     fy = y0 + np.float32(y)
                     dy = max(zero, max(ly - (fy + np.float32(_ROWS - 1)), fy - hy))
                     if left >= dy * dy:
-                        _try_triangle(block, np.uint64((z * 8 + y) * 8), number, numbers, px, fy - ay, fz - az)
+                        _try_triangle(block, np.uint64((z * 8 + y) * 8), numbers, px, fy - ay, fz - az)
         for i in range(512):
             squared[s, i] = block[i]
-            found = block[512 + i]
-            nearest[s, i] = members[first + np.int32(found)] if found >= zero else np.int32(-1)
 
 
 @inlined
@@ -272,71 +261,77 @@ def _signed(starts, at, way, table, reach, squared, out, most):
         most[row] = highest
 
 
+class Binned(NamedTuple):
+    """Which triangles of a mesh have voxels of which bricks within reach.
+
+    lattice, most: where the voxels lie, and how far is looked, voxels; known: what is known beforehand of each triangle; counts:
+    int32 (z, y, x), how many each brick has.
+    """
+
+    lattice: Lattice
+    most: float
+    known: Floats
+    counts: Indices
+
+    @property
+    def voxels(self) -> int:
+        """How many voxels the bricks hold that have any."""
+        return int(np.count_nonzero(self.counts)) * CELLS
+
+
 class Voxelized(NamedTuple):
-    """bricks: signed distances in voxels; nearest: int32 (slots, 512), the nearest triangle, -1 beyond the band; winding: the
-    highest winding number, 1 for parts that keep apart, 99 where rows do not end outside, so that the mesh is not closed."""
+    """bricks: signed distances in voxels; winding: the highest winding number, 1 for parts that keep apart, 99 where rows do not
+    end outside, so that the mesh is not closed."""
 
     bricks: Bricks
-    nearest: Indices
     winding: int
 
 
-def brick_count(points: Floats, triangles: Indices, lattice: Lattice, most: float) -> int:
-    """How many bricks have voxels within reach of a mesh; the parameters are those of `voxelized`."""
-    _, table = _binned(points, triangles, lattice, most)
-    return int(np.count_nonzero(table))
+def binned(points: Floats, triangles: Indices, lattice: Lattice, most: float) -> Binned:
+    """Which bricks of a lattice have voxels nearer to a mesh than so many voxels.
 
-
-def _binned(points: Floats, triangles: Indices, lattice: Lattice, most: float) -> tuple[Floats, Indices]:
+    points: float32 (n, 3), in the space of the lattice, scene units, all within it, with room; triangles: int32 (t, 3).
+    """
     known = np.empty((len(triangles), _NUMBERS), np.float32)
     _prepare(read_only(points), read_only(triangles), *lattice.origin, 1.0 / lattice.size, known)
-    table = np.zeros(lattice.shape, np.int32)
-    none = np.empty(0, np.int64)
-    _bin(known, np.float32(most), table, none, False, np.empty(0, np.int32))
-    return known, table
+    counts = np.zeros(lattice.shape, np.int32)
+    _bin(known, np.float32(most), counts, np.empty(0, np.int64), False, np.empty(0, np.int32))
+    return Binned(lattice, most, known, counts)
 
 
-def unsigned(
-    points: Floats, triangles: Indices, lattice: Lattice, most: float
-) -> tuple[Indices, Indices, Floats, Indices]:
-    """Squared distances in voxels to triangles, whatever they enclose: table (OUTSIDE elsewhere), where, squared, nearest.
-
-    The parameters are those of `voxelized`. squared: float32 (slots, 512); nearest: int32 (slots, 512).
-    """
-    known, counted = _binned(points, triangles, lattice, most)
-    near = counted > 0
-    counts = counted[near]
-    table = np.full(lattice.shape, OUTSIDE, np.int32)
-    where = np.ascontiguousarray(np.argwhere(near), np.int32)
-    table[near] = np.arange(len(where), dtype=np.int32)
-    starts = np.concatenate([[0], np.cumsum(counts, dtype=np.int64)])
+def unsigned(bins: Binned) -> tuple[Indices, Indices, Floats]:
+    """Squared distances in voxels to triangles, whatever they enclose: table (OUTSIDE elsewhere), where, float32 (slots, 512)."""
+    counts = bins.counts
+    near = counts > 0
+    table, where = numbered(near, np.full(counts.shape, OUTSIDE, np.int32))
+    starts = np.concatenate([[0], np.cumsum(counts[near], dtype=np.int64)])
     members = np.empty(int(starts[-1]), np.int32)
-    _bin(known, np.float32(most), table, starts[:-1].copy(), True, members)
-    squared, nearest = np.empty((len(where), CELLS), np.float32), np.empty((len(where), CELLS), np.int32)
-    _squared_distances(known, starts, members, where, np.float32(most), squared, nearest)
-    return table, where, squared, nearest
+    reach = np.float32(bins.most)
+    _bin(bins.known, reach, table, starts[:-1].copy(), True, members)
+    squared = np.empty((len(where), CELLS), np.float32)
+    _squared_distances(bins.known, starts, members, where, reach, squared)
+    return table, where, squared
 
 
-def voxelized(points: Floats, triangles: Indices, lattice: Lattice, most: float) -> Voxelized:
+def voxelized(points: Floats, triangles: Indices, bins: Binned) -> Voxelized:
     """A closed mesh's signed distances within a band.
 
     Parameters
     ----------
     points : float32 (n, 3)
-        In the space of the lattice, scene units; all within it, with room.
+        In the space of the lattice, scene units.
     triangles : int32 (t, 3)
         Outwards counter-clockwise, or all inwards.
-    lattice : Lattice
-        Where the voxels lie.
-    most : float
-        Half the width of the band, voxels.
+    bins : Binned
+        Those of this very mesh: where the voxels lie, and half the width of the band.
 
     Returns
     -------
     Voxelized
-        Distances cut off at `most`.
+        Distances cut off at the band.
     """
-    table, where, squared, nearest = unsigned(points, triangles, lattice, most)
+    lattice = bins.lattice
+    table, where, squared = unsigned(bins)
     nz, ny, _ = lattice.shape
     rows = np.zeros(nz * EDGE * ny * EDGE + 1, np.int64)
     size = ny * EDGE, nz * EDGE
@@ -347,6 +342,6 @@ def voxelized(points: Floats, triangles: Indices, lattice: Lattice, most: float)
     _crossings(*mesh, *size, rows[:-1].copy(), True, at, way)
     highest = np.zeros(nz * ny, np.int8)
     values = np.empty_like(squared)
-    _signed(rows, at, way, table, np.float32(most), squared, values, highest)
+    _signed(rows, at, way, table, np.float32(bins.most), squared, values, highest)
     winding = int(highest.max()) if len(highest) else 0
-    return Voxelized(Bricks(lattice, table, where, values, float(most)), nearest, winding)
+    return Voxelized(Bricks(lattice, table, where, values, float(bins.most)), winding)
