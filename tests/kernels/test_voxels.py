@@ -1,6 +1,9 @@
 """Volumes in voxels against closed forms: distances, surfaces, arrival times, what changes a band."""
 
 import itertools
+import os
+import subprocess
+import sys
 
 import numpy as np
 import pytest
@@ -353,3 +356,27 @@ def test_the_same_bits_on_one_thread_and_on_two():
         use_threads(0)
     for one, other in zip(many, few, strict=True):
         assert np.array_equal(one, other)
+
+
+def test_a_process_that_compiles_blurs_to_the_same_bits_as_one_that_loads(tmp_path):
+    bits = [_blurred_elsewhere(tmp_path) for _ in range(2)]
+    assert any(tmp_path.rglob("*.nbc"))
+    assert bits[0] == bits[1] != ""
+
+
+def _blurred_elsewhere(cache):
+    """The hash of a blur in another process, which compiles what is not in the cache."""
+    code = """
+import hashlib
+import numpy as np
+from estompe.kernels.voxels import band
+from estompe.kernels.voxels.bricks import Bricks, Lattice, numbered
+table, where = numbered(np.ones((3, 3, 3), np.bool_), np.zeros((3, 3, 3), np.int32))
+values = np.random.default_rng(0).uniform(-4, 4, (27, 512)).astype(np.float32)
+made = band.blurred(Bricks(Lattice(np.zeros(3), 1.0, (3, 3, 3)), table, where, values, 4.0), 1.09)
+print(hashlib.sha256(made.values.tobytes()).hexdigest())
+"""
+    environment = {**os.environ, "NUMBA_CACHE_DIR": str(cache)}
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=False, env=environment)
+    assert done.returncode == 0, done.stderr
+    return done.stdout.strip()

@@ -78,7 +78,11 @@ def curved(bricks: Bricks, way: float, go_on: Callable[[], None] = lambda: None)
 
 @parallel_kernel
 def _blurred(table, where, values, most, weights, out):
-    """Three passes of seven voxels within a brick and its surroundings."""
+    """Three passes of seven voxels within a brick and its surroundings.
+
+    weights: that of the middle, and those of the others as parts of it. So each sum adds one product, which the compiler can
+    contract in one way only: of two it may take either, and a process that compiles had other last bits than one that loads.
+    """
     w0, w1, w2, w3 = weights[0], weights[1], weights[2], weights[3]
     for s in prange(where.shape[0]):
         u = np.empty(14 * 14 * 14, np.float32)
@@ -88,19 +92,19 @@ def _blurred(table, where, values, most, weights, out):
         for r in range(14 * 14):
             for x in range(8):
                 p = r * 14 + x
-                near = w1 * (u[p + 2] + u[p + 4]) + w0 * u[p + 3]
-                v[r * 8 + x] = w3 * (u[p] + u[p + 6]) + w2 * (u[p + 1] + u[p + 5]) + near
+                near = u[p + 3] + w1 * (u[p + 2] + u[p + 4])
+                v[r * 8 + x] = w0 * (near + w2 * (u[p + 1] + u[p + 5]) + w3 * (u[p] + u[p + 6]))
         for z in range(14):
             for y in range(8):
                 p, q = (z * 14 + y) * 8, (z * 8 + y) * 8
                 for x in range(8):
-                    near = w1 * (v[p + x + 16] + v[p + x + 32]) + w0 * v[p + x + 24]
-                    w[q + x] = w3 * (v[p + x] + v[p + x + 48]) + w2 * (v[p + x + 8] + v[p + x + 40]) + near
+                    near = v[p + x + 24] + w1 * (v[p + x + 16] + v[p + x + 32])
+                    w[q + x] = w0 * (near + w2 * (v[p + x + 8] + v[p + x + 40]) + w3 * (v[p + x] + v[p + x + 48]))
         for z in range(8):
             for i in range(64):
                 p = z * 64 + i
-                near = w1 * (w[p + 128] + w[p + 256]) + w0 * w[p + 192]
-                out[s, p] = w3 * (w[p] + w[p + 384]) + w2 * (w[p + 64] + w[p + 320]) + near
+                near = w[p + 192] + w1 * (w[p + 128] + w[p + 256])
+                out[s, p] = w0 * (near + w2 * (w[p + 64] + w[p + 320]) + w3 * (w[p] + w[p + 384]))
 
 
 _WIDEST_BLUR = 1.2
@@ -110,7 +114,8 @@ def blurred(bricks: Bricks, sigma: float) -> Bricks:
     """The values through a Gaussian, so many voxels wide; wide ones by several narrow passes."""
     passes = max(1, math.ceil((sigma / _WIDEST_BLUR) ** 2))
     taps = np.exp(-0.5 * (np.arange(4) / (sigma / math.sqrt(passes))) ** 2)
-    taps = (taps / (taps[0] + 2.0 * taps[1:].sum())).astype(np.float32)
+    taps[0] = 1.0 / (1.0 + 2.0 * taps[1:].sum())
+    taps = taps.astype(np.float32)
     table, where, values = bricks.given
     for _ in range(passes):
         out = np.empty_like(values)
