@@ -12,7 +12,7 @@ from estompe.document import edits
 from estompe.document.project import Project
 from estompe.evaluate import Frame
 from estompe.evaluate.overlap import Overlap, open_shapes, overlaps
-from estompe.exchange.mesh import read_mesh
+from estompe.importing.mesh import read_mesh
 from estompe.render.picture import camera_picture, save_png
 
 PAGE = Path(__file__).resolve().parents[1] / "docs" / "api.md"

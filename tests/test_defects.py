@@ -22,9 +22,9 @@ from estompe.effects.subdivide import Subdivide
 from estompe.evaluate import Memo, evaluate
 from estompe.evaluate.ledger import Ledger
 from estompe.exchange.formats import scene_writer_for
-from estompe.exchange.mesh import read_mesh
 from estompe.geometry import Domain, frozen
 from estompe.geometry.attributes import RESERVED, fits
+from estompe.importing.mesh import read_mesh
 from estompe.kinds import register
 from estompe.render import Look, Renderer, Viewpoint
 from estompe.render.picture import items_of

@@ -13,9 +13,9 @@ import pytest
 from estompe.cli import main
 from estompe.document import file
 from estompe.evaluate import evaluate
-from estompe.exchange.errors import ExchangeError
-from estompe.exchange.mesh import read_mesh
 from estompe.geometry import Domain
+from estompe.importing.errors import ExchangeError
+from estompe.importing.mesh import read_mesh
 
 FOLDER = Path(__file__).parent / "data" / "hostile"
 MESHES = sorted(path.name for path in FOLDER.iterdir() if path.suffix in (".obj", ".ply", ".stl", ".gltf", ".usda"))

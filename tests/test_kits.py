@@ -20,6 +20,7 @@ from estompe.document.scene import EffectSlot
 from estompe.kinds import Number, plain, register, setting
 from estompe.shapes.imported import stored
 from estompe.testing import KindError, check_kind
+from tests import shots
 
 ROOT = Path(__file__).parents[1]
 EVERY = [(family, tag) for family in (Source, Effect, ShapeSource) for tag in kinds(family)]
@@ -34,6 +35,9 @@ def test_every_kind_keeps_the_rules(family, tag, tmp_path):
     if (family, tag) == (ShapeSource, "mesh"):
         made, assets = stored(kinds(ShapeSource)["box"]().build({}))
         settings = {name: getattr(made, name) for name in made.__struct_fields__}
+    if tag in ("shot-mesh", "shot-copies"):
+        prim = {"shot-mesh": "/World/Boat/Hull", "shot-copies": "/World/Buoys"}[tag]
+        settings = {"file": str(shots.boat_stage(tmp_path / "boat.usda")), "prim": prim}
     check_kind(kinds(family)[tag], settings, assets)
 
 

@@ -14,10 +14,11 @@ from estompe.effects.hide import Hide
 from estompe.effects.shell import Shell
 from estompe.effects.subdivide import Subdivide
 from estompe.evaluate import evaluate
-from estompe.exchange import ExchangeError, mesh, sequence
+from estompe.exchange import ExchangeError, sequence
 from estompe.exchange.writers import usd as usd_out
 from estompe.falloffs.distance import Distance
 from estompe.geometry import Domain
+from estompe.importing import mesh
 from estompe.samples import sample
 from estompe.shapes.sphere import Sphere
 

@@ -14,10 +14,10 @@ from estompe.effects.fracture import Fracture
 from estompe.effects.hide import Hide
 from estompe.effects.rotate import Rotate
 from estompe.evaluate import evaluate
-from estompe.exchange.mesh import read_mesh
 from estompe.exchange.writers import obj, ply, usd
 from estompe.falloffs.distance import Distance
 from estompe.geometry.copies import Copies
+from estompe.importing.mesh import read_mesh
 from estompe.setups.adding import add_control, add_falloff, add_shape
 from estompe.shapes.box import Box
 from estompe.shapes.copies_grid import CopiesOnGrid

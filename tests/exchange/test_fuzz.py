@@ -15,11 +15,11 @@ from estompe.document import file
 from estompe.document.project import Project
 from estompe.document.scene import Scene, Shape
 from estompe.evaluate import evaluate
-from estompe.exchange.errors import ExchangeError
-from estompe.exchange.isolated import read_mesh_isolated
-from estompe.exchange.mesh import read_mesh
 from estompe.exchange.writers import obj, ply
 from estompe.geometry import primitives
+from estompe.importing.errors import ExchangeError
+from estompe.importing.isolated import read_mesh_isolated
+from estompe.importing.mesh import read_mesh
 from estompe.shapes.imported import stored
 
 COUNT = int(os.environ.get("ESTOMPE_FUZZ", "250"))

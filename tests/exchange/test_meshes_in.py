@@ -9,10 +9,10 @@ import pytest
 import trimesh
 
 from estompe.evaluate import CancelledError
-from estompe.exchange import ExchangeError, endings, read_mesh
-from estompe.exchange.isolated import read_mesh_isolated
 from estompe.exchange.writers import obj, ply
 from estompe.geometry import Domain, primitives
+from estompe.importing import ExchangeError, endings, read_mesh
+from estompe.importing.isolated import read_mesh_isolated
 
 QUADS = """# a jetty of two planks, with a comment and a continued line
 o jetty

@@ -8,9 +8,10 @@ from tests.checking import failed_checks
 from estompe.document import edits
 from estompe.document.scene import Layer
 from estompe.evaluate import CancelledError, evaluate
-from estompe.exchange import ExchangeError, read_mesh, sequence
+from estompe.exchange import sequence
 from estompe.exchange.writers import usd as usd_out
 from estompe.falloffs.distance import Distance
+from estompe.importing import ExchangeError, read_mesh
 
 
 @pytest.fixture

@@ -12,8 +12,8 @@ from estompe.cli import main
 from estompe.document import edits, file
 from estompe.evaluate import evaluate
 from estompe.evaluate.state_files import default_folder
-from estompe.exchange.errors import ExchangeError
 from estompe.exchange.states import past_of, with_states, work_out
+from estompe.importing.errors import ExchangeError
 
 
 def _run(*words: object) -> int:

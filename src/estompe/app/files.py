@@ -17,11 +17,15 @@ from estompe.document import file
 from estompe.document.project import Project
 from estompe.document.scene import Scene
 from estompe.exchange import sequence
-from estompe.exchange.formats import READERS, SCENE_WRITERS, SEQUENCE_WRITERS, load_formats, scene_writer_for
-from estompe.exchange.isolated import read_mesh_isolated
+from estompe.exchange.formats import SCENE_WRITERS, SEQUENCE_WRITERS, load_formats, scene_writer_for
 from estompe.geometry import Geometry
+from estompe.importing.footage import Footage
+from estompe.importing.formats import READERS, load_readers
+from estompe.importing.isolated import read_mesh_isolated
+from estompe.importing.stage import stage_endings
 from estompe.samples import sample
 from estompe.setups.meshes import framing, with_mesh
+from estompe.setups.shot import ShotError, listed, with_shot
 
 _SCENES = f"Scenes (*{file.ENDING})"
 Stamp = tuple[int, int]
@@ -29,7 +33,7 @@ Stamp = tuple[int, int]
 
 def mesh_pattern() -> str:
     """What a dialog shows for meshes."""
-    load_formats()
+    load_readers()
     return " ".join(f"*{ending}" for ending in READERS)
 
 
@@ -166,6 +170,43 @@ class Files(QObject):
             lambda progress: read_mesh_isolated(path, progress, unit),
             lambda made: self._imported(made, path),
         )
+
+    def ask_import_shot(self, show: Callable[[Footage], None]) -> None:
+        """Ask for an animated file, and hand it on once it is open."""
+        pattern = " ".join(f"*{ending}" for ending in stage_endings())
+        name, _ = QFileDialog.getOpenFileName(
+            self._window, "Import a shot", self._folder(), f"Animated files ({pattern})"
+        )
+        if name:
+            self.open_shot(Path(name), show)
+
+    def open_shot(self, path: Path, show: Callable[[Footage], None]) -> None:
+        """Open an animated file, or the sequence that a numbered mesh file is one of, and hand it on."""
+        scene = self._session.document.scene
+        self._work.start(
+            f"opening {path.name}",
+            lambda progress: listed(path, scene, lambda: progress(0.5, f"opening {path.name}")),
+            show,
+        )
+
+    def import_shot(self, footage: Footage, prims: list[str]) -> bool:
+        """Add prims of an animated file to the scene. True once they are in."""
+        session, path = self._session, Path(footage.reading.file)
+        if not session.document.started:
+            session.begin(Project(Scene()), None, path.stem)
+        try:
+            made = with_shot(session.document.project, footage, prims, exactly=True)
+        except ShotError as error:
+            session.messages.say(str(error), "error")
+            return False
+        session.document.commit(made.project.scene, f"Import {path.name}")
+        if made.shapes:
+            session.selection.choose_shape(made.shapes[0])
+        session.playhead.go(max(made.project.scene.first, min(made.project.scene.last, session.playhead.frame)))
+        self._remember(path)
+        text = "; ".join((f"imported {made.words} of {path.name}", *made.notes))
+        session.messages.say(text, "warning" if made.notes else "")
+        return True
 
     def _imported(self, geometry: Geometry, path: Path) -> None:
         session = self._session

@@ -176,6 +176,8 @@ def style_sheet(t: Theme) -> str:
     QToolTip {{ background: {t.raised}; color: {t.ink}; border: 1px solid {t.hairline}; padding: 3px; }}
     QKeySequenceEdit QLineEdit {{ border-color: {t.hairline}; }}
     QTableView {{ background: {t.raised}; border: 1px solid {t.hairline}; selection-background-color: {t.window}; selection-color: {t.ink}; }}
+    QTreeWidget {{ background: {t.raised}; border: 1px solid {t.hairline}; selection-background-color: {t.window}; selection-color: {t.ink}; outline: 0; }}
+    QTreeWidget::item {{ padding: 2px 0; }}
     QHeaderView {{ background: {t.panel}; border: 0; }}
     QHeaderView::section {{ background: {t.panel}; color: {t.soft}; border: 0; border-bottom: 1px solid {t.hairline}; padding: 3px 6px; }}
     QTableCornerButton::section {{ background: {t.panel}; border: 0; }}

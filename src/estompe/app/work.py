@@ -8,7 +8,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from estompe import faults
 from estompe.evaluate import CancelledError
-from estompe.exchange.errors import Progress
+from estompe.importing.errors import Progress
 
 _PATIENCE = 5.0
 

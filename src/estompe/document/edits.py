@@ -93,7 +93,7 @@ def fresh_id(scene: Scene, stem: str, besides: Iterable[str] = ()) -> str:
 
 def names_of(scene: Scene) -> list[str]:
     """The names of all shapes, controls and falloffs, and of the camera: formulas tell them apart by these."""
-    items = (*scene.shapes, *scene.controls, *scene.falloffs, scene.camera)
+    items = (*scene.shapes, *scene.controls, *scene.falloffs, scene.camera, *scene.other_cameras)
     return [str(getattr(item, "name", "")) for item in items]
 
 

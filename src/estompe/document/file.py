@@ -1,6 +1,7 @@
 """Scenes as `.estompe` files: a zip of readable JSON and stored arrays. docs/file-format.md describes it."""
 
 import io
+import os
 import re
 import zipfile
 import zlib
@@ -17,10 +18,11 @@ from estompe.document.check import SceneError, check
 from estompe.document.kinds import FAMILIES, decode_kind, encode_kind, family_of, kinds
 from estompe.document.migrations import migrate
 from estompe.document.names import clean_name, printable
+from estompe.document.paths import with_paths
 from estompe.document.project import Project, asset_name, assets_of
 from estompe.document.scene import Scene
 
-VERSION = 4
+VERSION = 5
 ENDING = ".estompe"
 _SCENE = "scene.json"
 _ASSET = re.compile(r"^(?:assets|blobs)/([0-9a-f]{64})\.npy$")
@@ -51,7 +53,8 @@ class _Header(Struct, frozen=True):
 def save(project: Project, path: Path) -> None:
     """Write a project, whole or not at all. Raises FileError where the file cannot be written, or could not be read again."""
     try:
-        text = msgspec.json.encode(_Envelope("estompe", VERSION, project.scene), enc_hook=encode_kind)
+        scene = with_paths(project.scene, lambda name: _relative(name, path.parent))
+        text = msgspec.json.encode(_Envelope("estompe", VERSION, scene), enc_hook=encode_kind)
         text = msgspec.json.format(text, indent=1)
         parse_scene(text)
     except (FileError, UnicodeError) as error:
@@ -94,7 +97,19 @@ def load(path: Path) -> Project:
         raise FileError(f"{path}: {printable(_place(str(error)))}") from None
     except (OSError, EOFError, NotImplementedError, RuntimeError, MemoryError, UnicodeError, zlib.error) as error:
         raise FileError(f"{path}: cannot be read ({printable(str(error))})") from None
-    return Project(scene, assets)
+    return Project(with_paths(scene, lambda name: _absolute(name, path.parent)), assets)
+
+
+def _relative(name: str, folder: Path) -> str:
+    """A file as seen from a scene's folder; as it is where that is on another drive."""
+    try:
+        return os.path.relpath(name, folder.absolute()) if os.path.isabs(name) else name
+    except ValueError:
+        return name
+
+
+def _absolute(name: str, folder: Path) -> str:
+    return name if not name or os.path.isabs(name) else os.path.normpath(folder.absolute() / name)
 
 
 def parse_scene(text: bytes) -> Scene:

@@ -64,11 +64,19 @@ class Placed:
 
 
 class Eye(NamedTuple):
-    """The camera: its position and target, float64 (3,), and the picture's height in degrees."""
+    """The camera: its position and target, float64 (3,), and the picture's height in degrees.
+
+    up: float64 (3,), None where Y is up. aspect: the film's width through its height, 0 where it has none of its own; offset:
+    of the film, in halves of its height; clipping: the distances between which something is seen, scene units.
+    """
 
     position: NDArray[np.float64]
     target: NDArray[np.float64]
     view_angle: float
+    up: NDArray[np.float64] | None = None
+    aspect: float = 0.0
+    offset: tuple[float, float] = (0.0, 0.0)
+    clipping: tuple[float, float] | None = None
 
 
 class Shell(NamedTuple):
@@ -127,6 +135,9 @@ class Context(Protocol):
 
     def effect(self, effect: str) -> Any:
         """The settings of another effect by id, with plain numbers."""
+
+    def footage(self, file: str) -> Any:
+        """An animated file (`estompe.importing.footage.Footage`), by a setting whose editor is "footage"."""
 
     def array(self, asset: str) -> NDArray[Any]:
         """An array that is stored beside the scene, by its content address."""
@@ -295,6 +306,8 @@ class ShapeSource(Kind):
     """Whether what comes out is pieces, so that effects act on those at first."""
     makes_copies: ClassVar[bool] = False
     """Whether what comes out is copies, which have no points of their own until somebody asks for them."""
+    animated: ClassVar[bool] = False
+    """Whether it says in `moving` what differs from frame to frame, so that what reads the rest is not computed again."""
 
     def reads(self) -> tuple[str, ...]:
         return ()
@@ -302,6 +315,11 @@ class ShapeSource(Kind):
     def build(self, arrays: Mapping[str, NDArray[Any]]) -> Geometry:
         """The mesh. arrays: those stored beside the scene. Raises CannotEvaluateError where it cannot be made."""
         raise NotImplementedError
+
+    def moving(self, context: Context) -> tuple[str, ...]:
+        """What of `EVERYTHING` differs from frame to frame, for a kind that is `animated`. Nothing is read for this."""
+        del context
+        return ()
 
     def assemble(self, context: Context) -> Geometry:
         """The mesh, for a kind that refers to other parts of the scene and has no `build`."""
@@ -330,6 +348,7 @@ class UnknownKind:
     makes_pieces: ClassVar[bool] = False
     at_start: ClassVar[bool] = False
     makes_copies: ClassVar[bool] = False
+    animated: ClassVar[bool] = False
     own_axes: ClassVar[bool] = False
     asks_places: ClassVar[bool] = False
     prepares: ClassVar[bool] = False

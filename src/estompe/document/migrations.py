@@ -194,4 +194,9 @@ def _to_4(scene: Json) -> Json:
     return scene
 
 
-_STEPS: dict[int, Callable[[Json], Json]] = {1: _to_2, 2: _to_3, 3: _to_4}
+def _to_5(scene: Json) -> Json:
+    """Version 5 has what follows animated files, several cameras and times of its own; a scene of version 4 uses none of it."""
+    return scene
+
+
+_STEPS: dict[int, Callable[[Json], Json]] = {1: _to_2, 2: _to_3, 3: _to_4, 4: _to_5}

@@ -79,6 +79,9 @@ def _first(scene: Scene, word: str) -> ScenePath:
                 return family, item.id
     if word in ("camera", scene.camera.name, scene.camera.name.replace(" ", "_")):
         return ("camera",)
+    for index, camera in enumerate(scene.other_cameras):
+        if word in (camera.name, camera.name.replace(" ", "_")):
+            return "other_cameras", index
     for where, name in _names_below(scene):
         # Below the families, such as joints.
         if len(where) > 2 and word in (name, name.replace(" ", "_")):

@@ -2,7 +2,7 @@
 
 from typing import Annotated
 
-from msgspec import Meta
+from msgspec import Meta, Struct
 
 from estompe.document.curve import Interpolation
 from estompe.document.kinds import ActsOn, AnyEffect, AnyShapeSource, AnySource, ControlForm, Join
@@ -19,12 +19,35 @@ Color = tuple[float, float, float]
 _ROTATION = "Degrees about X, then Y, then Z."
 
 
+class Follow(Part):
+    """What follows a prim of an animated file. file: as an absolute path; in scene files relative to the scene."""
+
+    file: Annotated[str, setting("File", "The animated file.", editor="footage"), Meta(max_length=4096)]
+    prim: Annotated[str, setting("Prim", "Which prim of the file.", editor="prim"), Meta(max_length=4096)]
+
+
+class Followed(Struct, frozen=True, cache_hash=True):
+    """Where what is followed is on a frame: the rows of its matrix, and a camera's lens; a resolved scene has it.
+
+    rows: local space to world, row by row. view_angle: the film's height in degrees; aspect: width through height.
+    """
+
+    rows: tuple[float, ...]
+    view_angle: float = 0.0
+    aspect: float = 0.0
+    offset: tuple[float, float] = (0.0, 0.0)
+    clipping: tuple[float, float] | None = None
+
+
 class Transform(Part):
-    """Position, rotation and scale."""
+    """Position, rotation and scale, on top of what is followed."""
 
     position: Annotated[Triple, setting("Position", "X Y Z.", unit="length")] = (0.0, 0.0, 0.0)
     rotation: Annotated[Triple, setting("Rotation", _ROTATION, unit="degrees", step=1.0)] = (0.0, 0.0, 0.0)
     scale: Annotated[Triple, setting("Scale", "Along X Y Z.", unit="times", step=0.01)] = (1.0, 1.0, 1.0)
+    follows: Annotated[
+        Follow | None, setting("Follows", "A prim of an animated file that it goes along with.", editor="follow")
+    ] = None
 
 
 class Route(Part):
@@ -64,6 +87,17 @@ class Shape(Part):
     effects: tuple[EffectSlot, ...] = ()
     visible: bool = True
     color: Color = (0.80, 0.77, 0.71)
+    at_frame: Annotated[
+        Number | None,
+        setting(
+            "As on frame",
+            "Its own time: keyed to hold, slow or reverse it, or a formula such as frame - 12; empty for the shot's.",
+            unit="frames",
+            low=-100_000.0,
+            high=100_000.0,
+            editor="time",
+        ),
+    ] = None
 
 
 class Control(Part):
@@ -81,6 +115,17 @@ class Control(Part):
         setting("Points", "What the path runs through, in local space.", editor="points", when=("form", ("path",))),
         Meta(max_length=10_000),
     ] = ()
+    at_frame: Annotated[
+        Number | None,
+        setting(
+            "As on frame",
+            "Its own time: keyed to hold, slow or reverse it, or a formula such as frame - 12; empty for the shot's.",
+            unit="frames",
+            low=-100_000.0,
+            high=100_000.0,
+            editor="time",
+        ),
+    ] = None
 
 
 class RampPoint(Part):
@@ -148,7 +193,7 @@ class BakedState(Part):
 
 
 class Camera(Part):
-    """The shot's camera."""
+    """A camera of the shot. One that follows a prim has its lens and place from there; the numbers are for one that does not."""
 
     name: Name = "Shot"
     position: Annotated[Triple, setting("Position", "X Y Z.", unit="length")] = (3.0, 2.0, 5.0)
@@ -156,6 +201,9 @@ class Camera(Part):
     view_angle: Annotated[
         Number, setting("View angle", "Height of the picture.", unit="degrees", low=1.0, high=150.0)
     ] = 32.0
+    follows: Annotated[
+        Follow | None, setting("Follows", "The camera of an animated file that it is.", editor="follow")
+    ] = None
 
 
 class Scene(Part):
@@ -165,6 +213,7 @@ class Scene(Part):
     controls: tuple[Control, ...] = ()
     falloffs: tuple[Falloff, ...] = ()
     camera: Camera = Camera()
+    """The one that is looked through."""
     frames_per_second: Annotated[
         float, setting("Rate", "Frames per second; playing keeps to it.", low=1.0, high=240.0), Meta(ge=1, le=240)
     ] = 24.0
@@ -178,3 +227,4 @@ class Scene(Part):
     metres_per_unit: Annotated[
         float, setting("Metres per unit", "How long one scene unit is.", low=1e-6, high=1e6), Meta(gt=0, le=1e6)
     ] = 1.0
+    other_cameras: Annotated[tuple[Camera, ...], Meta(max_length=1000)] = ()

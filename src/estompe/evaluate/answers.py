@@ -14,6 +14,7 @@ from estompe.evaluate.frame import Frame, Shown, evaluate
 from estompe.evaluate.ledger import Ledger
 from estompe.evaluate.memo import Memo
 from estompe.evaluate.past import Past
+from estompe.importing.footage import stamp_of
 
 
 @dataclass(frozen=True, eq=False)
@@ -61,8 +62,9 @@ class Answer:
             yield from shown.arrays()
 
     def pictures_unchanged(self) -> bool:
-        """Whether the picture files that were looked at are as they were."""
-        return all(_stamp(name) == before for name, before in self.frame.stamps.items())
+        """Whether the pictures and animated files that were looked at are as they were."""
+        pictures = all(_stamp(name) == before for name, before in self.frame.stamps.items())
+        return pictures and all(stamp_of(reading) == before for reading, before in self.frame.footages.items())
 
 
 def _stamp(name: str) -> Hashable:

@@ -3,12 +3,11 @@
 from collections.abc import Callable, Mapping
 from typing import Any, NoReturn
 
-import numpy as np
 from numpy.typing import NDArray
 
 from estompe.document.kinds import CannotEvaluateError, Eye, Placed, UndeclaredError
-from estompe.document.numbers import plain, plain_triple
-from estompe.document.scene import Camera, Color
+from estompe.document.scene import Color
+from estompe.document.transforms import eye_of
 from estompe.evaluate.stage import Stage
 from estompe.geometry import Domain, Geometry
 from estompe.geometry.elements import Elements
@@ -46,9 +45,7 @@ class EvaluationContext:
         return self._declared("color")  # type: ignore[no-any-return]
 
     def camera(self) -> Eye:
-        camera: Camera = self._declared("camera")
-        position, target = np.array(plain_triple(camera.position)), np.array(plain_triple(camera.target))
-        return Eye(position, target, plain(camera.view_angle))
+        return eye_of(self._declared("camera"))
 
     @property
     def rough(self) -> float:
@@ -101,6 +98,9 @@ class EvaluationContext:
 
     def effect(self, effect: str) -> Any:
         return self._named("effect", effect)
+
+    def footage(self, file: str) -> Any:
+        return self._named("footage", file)
 
     def number(self, parts: tuple[str, ...]) -> float:
         return self._named("number", parts)  # type: ignore[no-any-return]

@@ -159,6 +159,11 @@ class Frame:
         """The states of the picture files that were looked at, by file; None for one that could not be read."""
         return self._moment.graph.stamps
 
+    @property
+    def footages(self) -> dict[Any, object]:
+        """The states of the animated files that were looked at, by how they are read; None for one that could not be."""
+        return self._moment.parts.footages
+
     def arrays(self) -> Iterator[NDArray[Any]]:
         """Every array this frame keeps alive; frames of one scene share most of them."""
         for chain in self._chains.values():

@@ -22,6 +22,7 @@ from estompe.document.transforms import matrix_of
 from estompe.evaluate import computing
 from estompe.evaluate.context import EvaluationContext
 from estompe.evaluate.dependencies import dependencies_of
+from estompe.evaluate.following import portable
 from estompe.evaluate.looking import Looking
 from estompe.evaluate.lookup import SceneAtFrame
 from estompe.evaluate.others import Others, Place, Sight
@@ -162,12 +163,26 @@ class Graph:
             self._problems.add(("shapes", shape.id), str(error))
             source = self._schedule.stage("source", "nothing", computing.empty)
         state = State(source, dict.fromkeys(EVERYTHING, source.token), matrix, shape.color, (shape.id, 0))
+        if shape.source.animated:
+            state = self._steadied(shape, state)
         if shape.transform == IDENTITY:
             return state
         placed = self._schedule.stage(
             "transform", (source.token, shape.transform), lambda: source.value.transformed(matrix)
         )
         return state.placed(placed)
+
+    def _steadied(self, shape: Shape, state: State) -> State:
+        """The state of an animated shape: what stays the same from frame to frame has the same tokens on each."""
+        try:
+            key, found, read = self._looking.at(shape.source, state, ("shape", shape.id))
+            context = EvaluationContext(0.0, found, read, self._parts.project.assets)
+            moving = shape.source.moving(context)
+        except (CannotEvaluateError, UndeclaredError):
+            return state  # the problem stands at its source already
+        still = self._schedule.stage("still", (portable(shape.source), key), lambda: state.stage.value)
+        tokens = {name: state.stage.token if name in moving else still.token for name in state.tokens}
+        return State(state.stage, tokens, state.matrix, state.color, state.at)
 
     def _source(self, shape: Shape, matrix: Matrix) -> Stage[Geometry]:
         """What a shape is made from; a kind that refers to other things is made anew when they change."""
@@ -180,7 +195,8 @@ class Graph:
         key, found, read = self._looking.at(source, bare, ("shape", shape.id))
         clock = source.clock(self._parts.seconds, self._parts.frame)
         context = EvaluationContext(clock, found, read, assets)
-        return self._schedule.stage("source", (source, clock, key), lambda: computing.assembled(source, context))
+        made_from = portable(source), clock, key
+        return self._schedule.stage("source", made_from, lambda: computing.assembled(source, context))
 
     def _after(self, shape: Shape, slot: EffectSlot, state: State) -> State:
         effect: Effect = slot.effect

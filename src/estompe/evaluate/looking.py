@@ -138,6 +138,9 @@ class Looking:
             return effect
         if family == "picture":
             return self._picture(name)
+        if family == "footage":
+            found[family, name] = footage = self._parts.footage(name)
+            return footage.fingerprint
         return self._numbers_in(name, found)
 
     def _check_circle(self, owner: Node, named: Node, words: str) -> None:
@@ -167,6 +170,6 @@ def references_in(kind: type[Kind]) -> tuple[tuple[str, str], ...]:
     found = []
     for rule in settings_of(kind):
         family = rule.refers or rule.editor
-        if family in REFERENCES or family in ("picture", "formula"):
+        if family in REFERENCES or family in ("picture", "formula", "footage"):
             found.append((family, rule.name))
     return tuple(found)

@@ -12,7 +12,9 @@ from estompe.document.project import Project
 from estompe.document.resolving import Reduce, Resolver
 from estompe.document.scene import Camera, Control, EffectSlot, Falloff, Scene, Shape
 from estompe.document.transforms import matrix_of
+from estompe.evaluate.following import Following
 from estompe.geometry import frozen
+from estompe.importing.footage import Footage
 from estompe.kernels.types import Floats
 
 _NOWHERE: Floats = frozen(np.zeros((0, 3), np.float32))
@@ -35,10 +37,12 @@ class SceneAtFrame:
         self._controls: dict[str, Control] = {}
         self._falloffs: dict[str, Falloff] = {}
         self.errors = self._resolver.errors
+        self._following = Following(project.scene, frame)
+        self.lost = self._following.lost
 
     def resolve(self) -> None:
         """Resolve the whole scene; formulas may ask for reductions meanwhile."""
-        self.scene: Scene = self._resolver.scene()
+        self.scene: Scene = self._following.placed(self._resolver.scene(), ())
         self._shapes = {item.id: item for item in self.scene.shapes}
         self._controls = {item.id: item for item in self.scene.controls}
         self._falloffs = {item.id: item for item in self.scene.falloffs}
@@ -102,6 +106,15 @@ class SceneAtFrame:
                 return self._part(("shapes", shape.id, "effects", effect)).effect  # type: ignore[no-any-return]
         raise CannotEvaluateError(f"it looks at an effect that is not in the scene ({effect}): choose another")
 
+    def footage(self, file: str) -> Footage:
+        """An animated file. Raises CannotEvaluateError."""
+        return self._following.footage(file)
+
+    @property
+    def footages(self) -> dict[str, object]:
+        """The states of the animated files that were looked at, by how they are read."""
+        return self._following.stamps
+
     def number(self, parts: tuple[str, ...]) -> float:
         """A number by its dotted name. Raises LookupError."""
         return self._resolver.number(parts)
@@ -125,5 +138,5 @@ class SceneAtFrame:
 
     def _part(self, path: ScenePath) -> Any:
         if path not in self._parts:
-            self._parts[path] = self._resolver.part(path)
+            self._parts[path] = self._following.placed(self._resolver.part(path), path)
         return self._parts[path]

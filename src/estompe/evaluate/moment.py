@@ -52,6 +52,8 @@ class Moment:
             self.parts.resolve()
             for path, error in self.parts.errors.items():
                 self.problems.add(path, f"{spoken(project.scene, path)}: {error}")
+            for path, text in self.parts.lost.items():
+                self.problems.add(path, f"it cannot follow: {text}")
 
     def settled(self, plan: Callable[[], Planned]) -> Planned:
         """What a plan gives, with all stages that it asked for run."""

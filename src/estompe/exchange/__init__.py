@@ -1,6 +1,5 @@
-"""Meshes and scenes in and out: one file per format, in `readers` and `writers`."""
+"""Scenes and meshes out: one file per format, in `writers`; baking frames."""
 
-from estompe.exchange.errors import ExchangeError
-from estompe.exchange.mesh import endings, read_mesh
+from estompe.importing.errors import ExchangeError
 
-__all__ = ["ExchangeError", "endings", "read_mesh"]
+__all__ = ["ExchangeError"]

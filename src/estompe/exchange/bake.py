@@ -9,9 +9,9 @@ from estompe.document.scene import Falloff, Shape
 from estompe.evaluate import Frame, Problem, evaluate
 from estompe.evaluate.frame import Shown
 from estompe.evaluate.past import Past
-from estompe.exchange.errors import ExchangeError, Progress
 from estompe.exchange.states import past_of
 from estompe.geometry import Domain
+from estompe.importing.errors import ExchangeError, Progress
 from estompe.kernels.types import Floats
 
 

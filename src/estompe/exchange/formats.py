@@ -1,6 +1,6 @@
-"""Which formats there are: readers and writers register themselves, so that a new one is one file.
+"""Which formats can be written: writers register themselves, so that a new one is one file.
 
-A reader's or writer's module must import quickly: slow libraries are imported where they are used.
+A writer's module must import quickly: slow libraries are imported where they are used.
 """
 
 from collections.abc import Callable
@@ -11,12 +11,9 @@ from estompe.document.project import Project
 from estompe.document.scene import Shape
 from estompe.evaluate.frame import Frame
 from estompe.evaluate.past import Past
-from estompe.exchange.errors import Progress
-from estompe.geometry import Geometry
+from estompe.importing.errors import Progress
 from estompe.registered import import_all
 
-Read = Callable[[Path, Progress, float], Geometry]
-"""Reads a file, tells its progress, and gives one mesh; the number says how many metres a scene unit is."""
 WriteShape = Callable[[Frame, Shape, Path], None]
 """Writes one shape of one frame into a file that is moved to its place afterwards."""
 
@@ -28,14 +25,6 @@ class WriteScene(Protocol):
         self, project: Project, first: int, last: int, path: Path, progress: Progress = ..., past: Past | None = None
     ) -> None:
         """progress: may raise to cancel; past: the other moments of the scene. Raises ExchangeError."""
-
-
-class Reader(NamedTuple):
-    """A format that meshes can be imported from."""
-
-    label: str
-    endings: tuple[str, ...]
-    read: Read
 
 
 class SceneWriter(NamedTuple):
@@ -56,17 +45,8 @@ class SequenceWriter(NamedTuple):
     write: WriteShape
 
 
-READERS: dict[str, Reader] = {}
 SCENE_WRITERS: dict[str, SceneWriter] = {}
 SEQUENCE_WRITERS: dict[str, SequenceWriter] = {}
-
-
-def register_reader(reader: Reader) -> None:
-    """Make a reader known for its endings. Raises ValueError for an ending that is taken."""
-    for ending in reader.endings:
-        if ending in READERS:
-            raise ValueError(f"there are two readers for {ending}")
-        READERS[ending] = reader
 
 
 def register_scene_writer(writer: SceneWriter) -> None:
@@ -84,12 +64,10 @@ def register_sequence_writer(writer: SequenceWriter) -> None:
 
 
 def load_formats() -> None:
-    """Register the formats in `readers` and `writers`."""
-    import estompe.exchange.readers
+    """Register the formats in `writers`."""
     import estompe.exchange.writers
 
-    for package in (estompe.exchange.readers, estompe.exchange.writers):
-        import_all(package.__name__, package.__path__)
+    import_all(estompe.exchange.writers.__name__, estompe.exchange.writers.__path__)
 
 
 def scene_writer_for(path: Path) -> SceneWriter | None:

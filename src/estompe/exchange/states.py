@@ -11,8 +11,8 @@ from estompe.evaluate import Memo, evaluate
 from estompe.evaluate.keep import Keep
 from estompe.evaluate.past import Past
 from estompe.evaluate.state_files import StateFolder, default_folder, packed
-from estompe.exchange.errors import ExchangeError, Progress
 from estompe.geometry import frozen
+from estompe.importing.errors import ExchangeError, Progress
 
 
 def past_of(project: Project, states: Path | None = None, *, only_kept: bool = False) -> Past:

@@ -6,8 +6,8 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from estompe.document.numbers import plain, plain_triple
 from estompe.document.scene import Camera
+from estompe.document.transforms import eye_of
 
 Vector = NDArray[np.float64]
 Matrix = NDArray[np.float64]
@@ -15,16 +15,36 @@ Matrix = NDArray[np.float64]
 
 @dataclass(frozen=True)
 class Viewpoint:
-    """A perspective view: eye and target in scene units, Y up, the picture's height as an angle in degrees."""
+    """A perspective view: eye and target in scene units, the picture's height as an angle in degrees.
+
+    up: the direction that points up in the picture. aspect: the film's width through its height, 0 for that of the picture; a
+    picture that is wider than the film shows more at its sides, a narrower one more above and below. offset: of the film, in
+    halves of its height; clipping: the distances between which something is seen, scene units.
+    """
 
     eye: tuple[float, float, float]
     target: tuple[float, float, float]
     view_angle: float = 32.0
+    up: tuple[float, float, float] = (0.0, 1.0, 0.0)
+    aspect: float = 0.0
+    offset: tuple[float, float] = (0.0, 0.0)
+    clipping: tuple[float, float] | None = None
 
     @classmethod
     def of_camera(cls, camera: Camera) -> "Viewpoint":
         """The view of a scene's camera whose numbers are resolved."""
-        return cls(plain_triple(camera.position), plain_triple(camera.target), plain(camera.view_angle))
+        eye = eye_of(camera)
+        up = (0.0, 1.0, 0.0) if eye.up is None else _triple(eye.up)
+        return cls(_triple(eye.position), _triple(eye.target), eye.view_angle, up, eye.aspect, eye.offset, eye.clipping)
+
+    def _half(self, width: float, height: float) -> float:
+        """Half the picture's height at distance 1."""
+        return math.tan(math.radians(self.view_angle) / 2) * max(1.0, self.aspect * height / width)
+
+    def _shift(self, width: float, height: float) -> tuple[float, float]:
+        """The film's offset in halves of the picture's height."""
+        share = 1.0 / max(1.0, self.aspect * height / width)
+        return self.offset[0] * share, self.offset[1] * share
 
     @property
     def distance(self) -> float:
@@ -34,7 +54,7 @@ class Viewpoint:
     def axes(self) -> tuple[Vector, Vector, Vector]:
         """Right, up and towards the viewer, unit vectors in world space."""
         back = np.subtract(self.eye, self.target) / self.distance
-        right = np.cross((0.0, 1.0, 0.0), back)
+        right = np.cross(self.up, back)
         if np.linalg.norm(right) < 1e-6:
             right = np.array([1.0, 0.0, 0.0])
         right = right / np.linalg.norm(right)
@@ -51,9 +71,13 @@ class Viewpoint:
         """Eye to clip space, float64 (4, 4); far: distance from the eye that must still be seen, scene units."""
         far = max(far, self.distance) * 1.5
         near = max(far * 1e-4, self.distance * 1e-3)
-        half = math.tan(math.radians(self.view_angle) / 2)
+        if self.clipping is not None and self.clipping[0] < self.clipping[1]:
+            near, far = max(near, self.clipping[0]), max(min(far, self.clipping[1]), near * 1.01)
+        half = self._half(aspect, 1.0)
         out = np.zeros((4, 4))
         out[0, 0], out[1, 1] = 1 / (half * aspect), 1 / half
+        shift = self._shift(aspect, 1.0)
+        out[0, 2], out[1, 2] = shift[0] / aspect, shift[1]
         out[2, 2], out[2, 3] = (far + near) / (near - far), 2 * far * near / (near - far)
         out[3, 2] = -1
         return out
@@ -61,8 +85,8 @@ class Viewpoint:
     def ray(self, x: float, y: float, width: float, height: float) -> tuple[Vector, Vector]:
         """Eye and unit direction through a picture's pixel, counted from its upper left corner."""
         right, up, back = self.axes()
-        half = math.tan(math.radians(self.view_angle) / 2)
-        across, above = (2 * x - width) / height * half, (height - 2 * y) / height * half
+        half, shift = self._half(width, height), self._shift(width, height)
+        across, above = ((2 * x - width) / height + shift[0]) * half, ((height - 2 * y) / height + shift[1]) * half
         direction = right * across + up * above - back
         return np.asarray(self.eye, np.float64), direction / np.linalg.norm(direction)
 
@@ -72,13 +96,20 @@ class Viewpoint:
         eye = np.asarray(points, np.float64) @ matrix[:3, :3].T + matrix[:3, 3]
         depth = -eye[:, 2]
         before = depth > self.distance * 1e-4
-        scale = height / 2 / math.tan(math.radians(self.view_angle) / 2) / np.where(before, depth, 1.0)
-        return np.stack([width / 2 + eye[:, 0] * scale, height / 2 - eye[:, 1] * scale], axis=1), before
+        scale = height / 2 / self._half(width, height) / np.where(before, depth, 1.0)
+        right, up = (height / 2 * side for side in self._shift(width, height))
+        return np.stack([width / 2 - right + eye[:, 0] * scale, height / 2 + up - eye[:, 1] * scale], axis=1), before
 
     def units_per_pixel(self, place: Vector, height: float) -> float:
         """How large one pixel is at a place, scene units."""
         depth = float((np.asarray(self.eye) - place) @ self.axes()[2])
         return 2 * math.tan(math.radians(self.view_angle) / 2) * max(depth, 1e-6) / height
+
+    def upright(self) -> "Viewpoint":
+        """The same view with Y up, and no film of its own."""
+        if self.up == (0.0, 1.0, 0.0) and self.aspect == 0.0 and self.clipping is None:
+            return self
+        return replace(self, up=(0.0, 1.0, 0.0), aspect=0.0, offset=(0.0, 0.0), clipping=None)
 
     def orbited(self, across: float, above: float) -> "Viewpoint":
         """Turned about the target by degrees; it stops short of straight up and down."""
@@ -113,3 +144,7 @@ class Viewpoint:
     def _from(self, eye: Vector, target: Vector) -> "Viewpoint":
         return replace(self, eye=(float(eye[0]), float(eye[1]), float(eye[2])),
                        target=(float(target[0]), float(target[1]), float(target[2])))  # fmt: skip
+
+
+def _triple(vector: Vector) -> tuple[float, float, float]:
+    return float(vector[0]), float(vector[1]), float(vector[2])

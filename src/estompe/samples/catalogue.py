@@ -22,6 +22,7 @@ from estompe.samples import (
     sea_lily,
     signal_arcs,
     sponge,
+    storm_crossing,
     storm_sail,
     tarred_rope,
     urchin_lamp,
@@ -153,6 +154,13 @@ SAMPLES = (
     ),
     Sample(
         "plankton", "Plankton", "8120 copies heave by noise that loops; their border stays still.", plankton.build, 40
+    ),
+    Sample(
+        "storm-crossing",
+        "Storm crossing",
+        "An animated shot, referred to and not swallowed: foam round a boat, a sail that shivers, buoys that answer.",
+        storm_crossing.build,
+        60,
     ),
 )
 

@@ -4,7 +4,7 @@ from estompe.app.commands.command import Command, needs_scene, needs_shape_and_f
 from estompe.app.context import AppContext
 from estompe.evaluate import Memo, evaluate
 from estompe.evaluate.overlap import overlaps
-from estompe.exchange.errors import Progress
+from estompe.importing.errors import Progress
 from estompe.setups.adding import subdivide_on_ramp
 
 

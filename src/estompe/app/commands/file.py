@@ -13,9 +13,9 @@ from estompe.app.context import AppContext
 from estompe.document import edits
 from estompe.document.project import Project
 from estompe.evaluate.past import Past
-from estompe.exchange.errors import Progress
 from estompe.exchange.states import past_of, with_states
 from estompe.exchange.states import work_out as work_out_shot
+from estompe.importing.errors import Progress
 from estompe.render.picture import save_png
 from estompe.render.renderer import Picture
 
@@ -90,6 +90,9 @@ COMMANDS = (
     Command("save", "Save", lambda c: c.files.save(), "File", "Ctrl+S", needs_scene),
     Command("save_as", "Save as…", lambda c: c.files.ask_save_as(), "File", "Ctrl+Shift+S", needs_scene),
     Command("import_mesh", "Import a mesh…", lambda c: c.files.ask_import(), "File", "Ctrl+I"),
+    Command(
+        "import_shot", "Import a shot…", lambda c: c.files.ask_import_shot(c.sheets.show_shot), "File", "Ctrl+Shift+I"
+    ),
     Command("export_scene", "Export an animated scene…", lambda c: c.files.ask_export(), "File", "Ctrl+E", needs_scene),
     Command(
         "export_sequence", "Export a mesh sequence…", lambda c: c.files.ask_export_sequence(), "File", "", needs_scene

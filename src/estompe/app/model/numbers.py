@@ -1,5 +1,8 @@
 """Numbers as they are on the current frame, and editing them: fixed, keyed or following another."""
 
+from typing import Any
+
+from msgspec import structs
 from PyQt6.QtCore import QObject
 
 from estompe.app.model.document import DocumentModel
@@ -11,7 +14,30 @@ from estompe.document.edits import ScenePath
 from estompe.document.naming import spoken
 from estompe.document.numbers import Formula, Keyed, with_key, without_keys
 from estompe.document.resolving import Resolver
-from estompe.document.scene import Scene
+from estompe.document.scene import Control, Scene, Transform
+
+
+def placed_like(now: Scene, answered: Scene) -> Scene:
+    """A scene whose shapes, controls and camera follow what those of an answered one follow."""
+    changes: dict[str, Any] = {}
+    for family in ("shapes", "controls"):
+        there = {item.id: item.transform for item in getattr(answered, family)}
+        items = tuple(_item_like(item, there.get(item.id)) for item in getattr(now, family))
+        if any(a is not b for a, b in zip(items, getattr(now, family), strict=True)):
+            changes[family] = items
+    if now.camera.follows is not None and now.camera.name == answered.camera.name:
+        changes["camera"] = structs.replace(now.camera, follows=answered.camera.follows)
+    return structs.replace(now, **changes) if changes else now
+
+
+def _item_like(item: Any, there: Transform | None) -> Any:
+    if there is None:
+        return item
+    if isinstance(item, Control) and item.at_frame is not None:
+        return structs.replace(item, transform=there)
+    if item.transform.follows is None:
+        return item
+    return structs.replace(item, transform=structs.replace(item.transform, follows=there.follows))
 
 
 class Numbers(QObject):
@@ -30,6 +56,8 @@ class Numbers(QObject):
         self.linking: ScenePath | None = None
         self._now = Scene()
         self._now_for: tuple[object, ...] = (None, None, None)
+        self._placed = Scene()
+        self._placed_for: tuple[object, object] = (None, None)
 
     def begin(self) -> None:
         """Let go of what belonged to the project before."""
@@ -43,6 +71,15 @@ class Numbers(QObject):
             self._now = Resolver(self._document.scene, self._playhead.frame, self._evaluator.reduction).scene()
             self._now_for = key
         return self._now
+
+    @property
+    def placed(self) -> Scene:
+        """The same, with what follows a file, or is on a time of its own, where the newest answer found it."""
+        now, answer = self.now, self._evaluator.answer
+        if self._placed_for[0] is not now or self._placed_for[1] is not answer:
+            self._placed = now if answer is None else placed_like(now, answer.frame.scene)
+            self._placed_for = now, answer
+        return self._placed
 
     def number(self, path: ScenePath) -> float:
         """A number's value on the current frame."""

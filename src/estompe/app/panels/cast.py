@@ -13,7 +13,9 @@ from estompe.app.widgets.removal import remove_widget
 from estompe.app.widgets.rows import Row
 from estompe.document import edits
 from estompe.document.edits import ScenePath
+from estompe.document.scene import Camera, Scene
 from estompe.setups.adding import duplicate
+from estompe.setups.shot import look_through
 
 _SECTIONS = (("shapes", "Shapes", "shape"), ("controls", "Controls", "control"), ("falloffs", "Falloffs", "falloff"))
 
@@ -78,17 +80,28 @@ class CastPanel(Panel):
 
     def pull(self) -> None:
         scene, selection = self.session.document.scene, self.session.selection
-        listed = (scene.shapes, scene.controls, scene.falloffs, scene.camera)
+        listed = (scene.shapes, scene.controls, scene.falloffs, scene.camera, scene.other_cameras)
         if self._listed is None or any(a is not b for a, b in zip(listed, self._listed, strict=True)):
             self._listed = listed
             for family, _, icon in _SECTIONS:
                 self._list(family, icon)
-            if ("camera",) not in self.rows:
-                self._sections["camera"].addWidget(self._made(("camera",), Row(scene.camera.name, "camera", None)))
-            self.rows["camera",].show_as(scene.camera.name, None)
+            self._list_cameras(scene)
         current = (("shapes", selection.shape_id), ("falloffs", selection.falloff_id), selection.picked)
         for path, row in self.rows.items():
             row.set_current(path in current)
+
+    def _list_cameras(self, scene: Scene) -> None:
+        """The camera that is looked through, and the others below it."""
+        cameras: dict[ScenePath, Camera] = {("camera",): scene.camera}
+        cameras.update({("other_cameras", index): camera for index, camera in enumerate(scene.other_cameras)})
+        for path in [path for path in self.rows if path[0] == "other_cameras" and path not in cameras]:
+            row = self.rows.pop(path)
+            self._sections["camera"].removeWidget(row)
+            remove_widget(row)
+        for path, camera in cameras.items():
+            if path not in self.rows:
+                self._sections["camera"].addWidget(self._made(path, Row(camera.name, "camera", None)))
+            self.rows[path].show_as(camera.name, None, 0 if path == ("camera",) else 1)
 
     def _list(self, family: str, icon: str) -> None:
         """Bring a section's rows up to date: a scene may have many hundred, and most of them stay as they are."""
@@ -118,8 +131,8 @@ class CastPanel(Panel):
             "controls": self.session.selection.choose_control,
             "falloffs": self.session.selection.choose_falloff,
         }
-        if path == ("camera",):
-            self.session.selection.choose_camera()
+        if path[0] in ("camera", "other_cameras"):
+            self.session.selection.choose_part(path)
         else:
             choose[str(path[0])](str(path[1]))
 
@@ -136,7 +149,10 @@ class CastPanel(Panel):
     def _menu(self, path: ScenePath, row: Row) -> QMenu:
         menu = QMenu(row)
         menu.addAction("Rename", row.rename)
-        if path != ("camera",):
+        if path[0] == "other_cameras":
+            menu.addAction("Look through it", lambda: self.look_through(path))
+            menu.addAction("Remove", lambda: self.remove(path))
+        elif path != ("camera",):
             menu.addAction("Duplicate", lambda: self.duplicate(path))
             menu.addAction("Remove", lambda: self.remove(path))
         return menu
@@ -151,7 +167,7 @@ class CastPanel(Panel):
         )
 
     def _move(self, path: ScenePath, steps: int) -> None:
-        if path == ("camera",):
+        if path[0] in ("camera", "other_cameras"):
             return
         items = edits.get(self.session.document.scene, path[:-1])
         seen = [item.id for item, _ in nested(items)]
@@ -165,6 +181,11 @@ class CastPanel(Panel):
         scene, made = duplicate(self.session.document.scene, path)
         self.session.document.commit(scene, f"Duplicate {self.session.document.name_of(path)}")
         self.pick((path[0], made))
+
+    def look_through(self, path: ScenePath) -> None:
+        """Make another camera the one that pictures are taken through."""
+        name = edits.get(self.session.document.scene, path).name
+        self.session.document.commit(look_through(self.session.document.scene, name), f"Look through {name}")
 
     def remove(self, path: ScenePath) -> None:
         """Take something out of the scene."""

@@ -35,7 +35,13 @@ class PickedPanel(Panel):
         if isinstance(item, EffectSlot):
             return  # its card shows its numbers
         family = "joints" if picked == self.session.selection.picked_joint else str(picked[0])
-        words = {"shapes": "Shape", "controls": "Control", "camera": "Camera", "joints": "Joint"}
+        words = {
+            "shapes": "Shape",
+            "controls": "Control",
+            "camera": "Camera",
+            "other_cameras": "Camera",
+            "joints": "Joint",
+        }
         head = Head(words[family], item.name)
         head.about.setStyleSheet(f"color: {icons.current_theme().slate};")
         layout.addWidget(head)

@@ -17,7 +17,7 @@ from estompe.document.edits import ScenePath
 from estompe.document.project import Project
 from estompe.document.scene import Scene
 from estompe.evaluate.landing import Aim, CannotLandError, Landing
-from estompe.exchange.errors import Progress
+from estompe.importing.errors import Progress
 
 StartWork = Callable[[str, Callable[[Progress], Any], Callable[[Any], None]], bool]
 Course = list[tuple[float, float]]

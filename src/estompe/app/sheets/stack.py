@@ -15,9 +15,11 @@ from estompe.app.sheets.land_sheet import LandSheet, StartWork
 from estompe.app.sheets.preferences_sheet import PreferencesSheet
 from estompe.app.sheets.reference_sheet import ReferenceSheet
 from estompe.app.sheets.routing_sheet import RoutingSheet
+from estompe.app.sheets.shot_sheet import ShotSheet
 from estompe.app.sheets.start_sheet import StartSheet
 from estompe.app.sheets.table_sheet import TableSheet
 from estompe.app.widgets.removal import remove_widget
+from estompe.importing.footage import Footage
 
 
 class SheetStack(QStackedWidget):
@@ -71,6 +73,17 @@ class SheetStack(QStackedWidget):
     def toggle_land(self, element: tuple[str, int, str] | None) -> None:
         """Show the ways to make something happen on a frame, or no more. element: the one that is followed."""
         self._toggle(LandSheet, lambda: LandSheet(self._session, self.start_work, element))
+
+    def show_shot(self, footage: Footage) -> None:
+        """Show what an animated file holds, to import it."""
+        sheet = ShotSheet(self._session, footage)
+        sheet.closed.connect(self.close_sheet)
+        sheet.wanted.connect(lambda prims: self._import_shot(footage, prims))
+        self.show_sheet(sheet)
+
+    def _import_shot(self, footage: Footage, prims: list[str]) -> None:
+        if self._files.import_shot(footage, prims):
+            self.close_sheet()
 
     def toggle_preferences(self) -> None:
         """Show the preferences, or no more."""

@@ -61,7 +61,7 @@ def paint_over(painter: QPainter, view: Seen) -> None:
     handles = view.handles()
     if handles is not None:
         overlay.paint_handles(painter, handles, view.pointer.handle_in_use)
-    for control in session.numbers.now.controls:
+    for control in session.numbers.placed.controls:
         if control.visible:
             overlay.paint_control(painter, eye, size, control, session.selection.picked == ("controls", control.id))
     overlay.paint_shell_labels(painter, t, eye, size, shells)
@@ -91,7 +91,7 @@ def _paint_marks(painter: QPainter, view: Seen) -> None:
         overlay.paint_edges(
             painter, view.viewpoint, view.extent, view.session.selection.marked_edges, OVER_PICTURE.chalk
         )
-    for control in view.session.numbers.now.controls:
+    for control in view.session.numbers.placed.controls:
         if control.visible and control.form == "path" and len(control.points) > 1:
             overlay.paint_path(painter, view.viewpoint, view.extent, control)
     for chain in view.chains():

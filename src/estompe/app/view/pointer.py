@@ -9,7 +9,7 @@ from estompe.app.view.shells import Shell
 from estompe.app.view.stage import Stage
 from estompe.app.view.tools import Click, HandleDrag, Orbit, Pan, ShellDrag, SliceDrag, Stroke, Tool, Wipe
 from estompe.document.edits import ScenePath
-from estompe.document.numbers import plain_triple
+from estompe.document.transforms import matrix_of
 from estompe.evaluate.slicing import Slice
 
 _NEAR_WIPE, _NEAR_SHELL, _NEAR_CONTROL, _NEAR_JOINT = 8, 6.0, 12, 10
@@ -121,9 +121,8 @@ class Pointer:
         self._stage.ask(at, "choose")
 
     def _control_under(self, at: QPointF) -> str | None:
-        for control in self._session.numbers.now.controls:
-            position = np.array(plain_triple(control.transform.position))
-            if control.visible and self._is_near(at, position, _NEAR_CONTROL):
+        for control in self._session.numbers.placed.controls:
+            if control.visible and self._is_near(at, matrix_of(control.transform)[:, 3], _NEAR_CONTROL):
                 return control.id
         return None
 

@@ -12,7 +12,7 @@ from estompe.app.view.stage import Stage
 from estompe.document import edits
 from estompe.document.edits import ScenePath
 from estompe.document.numbers import Triple, plain_triple
-from estompe.document.transforms import matrix_of
+from estompe.document.transforms import base_of, matrix_of
 from estompe.evaluate.slicing import Slice
 from estompe.geometry.transforms import inverse
 
@@ -156,11 +156,20 @@ class HandleDrag:
         if session.selection.picked_joint is not None:
             return picked, changes
         if session.selection.picked_effect is None:
-            return (*picked, "transform"), changes
-        to_local = inverse(matrix_of(edits.get(session.numbers.now, picked[:2]).transform))
+            return (*picked, "transform"), self._within(changes, picked)
+        to_local = inverse(matrix_of(edits.get(session.numbers.placed, picked[:2]).transform))
         x, y, z = (to_local[:, :3] @ np.array(plain_triple(changes["position"])) + to_local[:, 3]).tolist()
         setting = edits.get(session.document.scene, picked).effect.pivot_setting
         return (*picked, "effect"), {setting: (x, y, z)}
+
+    def _within(self, changes: dict[str, Triple], picked: ScenePath) -> dict[str, Triple]:
+        """A position in the world as one in what is followed, if anything is."""
+        base = base_of(edits.get(self._stage.session.numbers.placed, picked).transform)
+        if base is None or "position" not in changes:
+            return changes
+        to_base = inverse(base)
+        x, y, z = (to_base[:, :3] @ np.array(plain_triple(changes["position"])) + to_base[:, 3]).tolist()
+        return {**changes, "position": (x, y, z)}
 
     def release(self, at: QPointF) -> None:
         del at

@@ -20,12 +20,13 @@ from estompe.document import edits
 from estompe.document.edits import ScenePath
 from estompe.document.numbers import plain_triple
 from estompe.document.scene import Camera, EffectSlot, Transform
-from estompe.document.transforms import matrix_of
+from estompe.document.transforms import base_of, matrix_of, rotation_in
 from estompe.kernels.transform import transformed
 from estompe.render import Item, Look, Viewpoint
 from estompe.render.palette import rgb
 from estompe.render.picture import items_of, with_falloff
 from estompe.render.renderer import Hit, Mode
+from estompe.setups.shot import look_through
 
 # Buttons over the picture keep their colours in both themes: the picture's ground is light in both.
 _OVER_PICTURE = f"""
@@ -93,7 +94,7 @@ class View(QWidget):
     def viewpoint(self) -> Viewpoint:
         """Where the picture is taken from now."""
         if self.through_camera:
-            return Viewpoint.of_camera(self.session.numbers.now.camera)
+            return Viewpoint.of_camera(self.session.numbers.placed.camera)
         return self.free
 
     @property
@@ -137,7 +138,7 @@ class View(QWidget):
     def look_through_camera(self, on: bool) -> None:
         """Look through the scene's camera, or freely from where the view is now."""
         if not on and self.through_camera:
-            self.free = self.viewpoint
+            self.free = self.viewpoint.upright()
         self.through_camera = on
         self._pull_camera_button()
         self.redraw()
@@ -237,13 +238,28 @@ class View(QWidget):
         self.camera_button.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         self.camera_button.setToolTip("Look freely, or through the scene's camera")
         menu = QMenu(self.camera_button)
-        menu.addAction("Free view", lambda: self.look_through_camera(False))
-        menu.addAction("Through the camera", lambda: self.look_through_camera(True))
-        menu.addSeparator()
-        menu.addAction("Put the camera here", self.place_camera)
+        menu.aboutToShow.connect(lambda: self.fill_camera_menu(menu))
+        self.fill_camera_menu(menu)
         self.camera_button.setMenu(menu)
         bar.addWidget(self.camera_button)
         self._pull_camera_button()
+
+    def fill_camera_menu(self, menu: QMenu) -> None:
+        """The free view, each camera of the scene, and putting the camera where the view is."""
+        scene = self.session.document.scene
+        menu.clear()
+        menu.addAction("Free view", lambda: self.look_through_camera(False))
+        menu.addAction(f"Through {scene.camera.name}", lambda: self.look_through_camera(True))
+        for camera in scene.other_cameras:
+            menu.addAction(f"Through {camera.name}", lambda name=camera.name: self.choose_camera(name))
+        menu.addSeparator()
+        menu.addAction("Put the camera here", self.place_camera)
+
+    def choose_camera(self, name: str) -> None:
+        """Look through another of the scene's cameras; pictures are then taken through it, too."""
+        scene = look_through(self.session.document.scene, name)
+        self.session.document.commit(scene, f"Look through {name}")
+        self.look_through_camera(True)
 
     def _pull_camera_button(self) -> None:
         name = self.session.document.scene.camera.name if self.through_camera else "Free view"
@@ -276,14 +292,14 @@ class View(QWidget):
     def shells(self) -> list[Shell]:
         """The shells of the current falloff."""
         falloff = self.session.selection.falloff
-        return shells_of(self.session.numbers.now, falloff.id) if falloff is not None else []
+        return shells_of(self.session.numbers.placed, falloff.id) if falloff is not None else []
 
     def handles(self) -> Handles | None:
         """The handles on what is picked."""
         picked = self.session.selection.picked
         if picked[:1] not in (("controls",), ("shapes",)) or not edits.exists(self.session.document.scene, picked):
             return None
-        item = edits.get(self.session.numbers.now, picked)
+        item = edits.get(self.session.numbers.placed, picked)
         if self.session.selection.picked_joint is not None:
             chain = next((chain for chain in self.chains() if chain.path == picked[:-1]), None)
             if chain is None or item.id not in chain.joints:
@@ -293,23 +309,30 @@ class View(QWidget):
             return Handles("rotate", Transform((x, y, z), item.rotation), self.viewpoint, self.extent, within)
         if isinstance(item, EffectSlot):
             return self._pivot_handles(item, picked)
-        return Handles(self.tool, item.transform, self.viewpoint, self.extent)
+        base, transform = base_of(item.transform), item.transform
+        if base is None:
+            return Handles(self.tool, transform, self.viewpoint, self.extent)
+        x, y, z = matrix_of(transform)[:, 3].tolist()
+        # What follows something is moved and turned within it.
+        within = rotation_in(base)
+        here = Transform((x, y, z), transform.rotation, transform.scale)
+        return Handles(self.tool, here, self.viewpoint, self.extent, within)
 
     def _pivot_handles(self, slot: EffectSlot, path: ScenePath) -> Handles | None:
         """Move handles on the pivot of an effect that has one; the pivot is in local space."""
         if not slot.effect.pivot_setting:
             return None
         pivot = plain_triple(getattr(slot.effect, slot.effect.pivot_setting))
-        transform = edits.get(self.session.numbers.now, path[:2]).transform
+        transform = edits.get(self.session.numbers.placed, path[:2]).transform
         x, y, z = transformed(np.array([pivot], np.float32), matrix_of(transform))[0].tolist()
         return Handles("move", Transform((x, y, z), transform.rotation), self.viewpoint, self.extent)
 
     def chains(self) -> list[Chain]:
         """The joint chains of the current shape."""
         shape = self.session.selection.shape_id
-        if shape is None or not edits.exists(self.session.numbers.now, ("shapes", shape)):
+        if shape is None or not edits.exists(self.session.numbers.placed, ("shapes", shape)):
             return []
-        return chains_of(edits.get(self.session.numbers.now, ("shapes", shape)))
+        return chains_of(edits.get(self.session.numbers.placed, ("shapes", shape)))
 
     # What lies at the pointer
 
@@ -386,8 +409,8 @@ class View(QWidget):
         self.set_reading(None)
 
     def navigate(self, viewpoint: Viewpoint) -> None:
-        """Look from elsewhere; this leaves the camera."""
-        self.free = viewpoint
+        """Look from elsewhere; this leaves the camera, and its film."""
+        self.free = viewpoint.upright()
         if self.through_camera:
             self.through_camera = False
             self._pull_camera_button()

@@ -13,7 +13,6 @@ from estompe.document.scene import Camera, Scene
 from estompe.evaluate import Frame
 from estompe.evaluate.past import Past
 from estompe.exchange.bake import check_folder, check_frames, frames
-from estompe.exchange.errors import ExchangeError, Progress
 from estompe.exchange.formats import SceneWriter, register_scene_writer
 from estompe.exchange.usd.copies import CopiesWriter
 from estompe.exchange.usd.curves import CurvesWriter
@@ -21,6 +20,7 @@ from estompe.exchange.usd.mesh import MeshWriter
 from estompe.exchange.usd.samples import identifier
 from estompe.geometry import Geometry
 from estompe.geometry.copies import Copies
+from estompe.importing.errors import ExchangeError, Progress
 
 ENDINGS = (".usdc", ".usda", ".usd")
 # Bytes of samples after which they are written to the disk, and what counts as a full one.

@@ -6,9 +6,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from estompe.document.names import clean_name
-from estompe.exchange.errors import ExchangeError
 from estompe.geometry import Domain, Geometry
 from estompe.geometry.attributes import finite, held_to_table
+from estompe.importing.errors import ExchangeError
 
 Arrays = dict[tuple[Domain, str], NDArray[Any]]
 MOST_GROUPS = 256

@@ -7,10 +7,10 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from estompe.exchange.errors import ExchangeError, Progress
-from estompe.exchange.formats import Reader, register_reader
-from estompe.exchange.merging import mesh_of
 from estompe.geometry import Geometry
+from estompe.importing.errors import ExchangeError, Progress
+from estompe.importing.formats import Reader, register_reader
+from estompe.importing.merging import mesh_of
 
 _HEADER, _FACET = 84, 50
 _RECORD = np.dtype([("normal", "<f4", 3), ("corners", "<f4", (3, 3)), ("attribute", "<u2")])

@@ -7,11 +7,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from estompe.document.names import clean_name
-from estompe.exchange.errors import ExchangeError, Progress
-from estompe.exchange.formats import Reader, register_reader
-from estompe.exchange.merging import MOST_GROUPS, Arrays, Part, merged, repeated, turned_over
 from estompe.geometry import Domain, Geometry
 from estompe.geometry.copies import MOST_REAL_POINTS
+from estompe.importing.errors import ExchangeError, Progress
+from estompe.importing.formats import Reader, register_reader
+from estompe.importing.merging import MOST_GROUPS, Arrays, Part, merged, repeated, turned_over
 
 _DOMAINS = {"vertex": Domain.POINT, "varying": Domain.POINT, "faceVarying": Domain.CORNER, "uniform": Domain.FACE}
 

@@ -7,10 +7,10 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from estompe.exchange.errors import ExchangeError, Progress
-from estompe.exchange.formats import Reader, register_reader
-from estompe.exchange.merging import mesh_of
 from estompe.geometry import Domain, Geometry
+from estompe.importing.errors import ExchangeError, Progress
+from estompe.importing.formats import Reader, register_reader
+from estompe.importing.merging import mesh_of
 
 _UV_NAMES = (("u", "v"), ("s", "t"), ("texture_u", "texture_v"))
 _COLOR = ("red", "green", "blue")

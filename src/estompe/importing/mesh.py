@@ -4,16 +4,16 @@ import stat
 from pathlib import Path
 
 from estompe.document.names import printable
-from estompe.exchange.errors import ExchangeError, Progress
-from estompe.exchange.formats import READERS, load_formats
 from estompe.geometry import Geometry, GeometryError
+from estompe.importing.errors import ExchangeError, Progress
+from estompe.importing.formats import READERS, load_readers
 
 MOST_BYTES = 16 * 2**30
 
 
 def endings() -> tuple[str, ...]:
     """The file endings that can be imported."""
-    load_formats()
+    load_readers()
     return tuple(READERS)
 
 
@@ -39,7 +39,7 @@ def read_mesh(path: Path, progress: Progress = lambda _fraction, _text: None, me
     ExchangeError
         With the file's name and what is wrong with it.
     """
-    load_formats()
+    load_readers()
     reader = READERS.get(path.suffix.lower())
     try:
         about = path.stat()

@@ -19,9 +19,9 @@ import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
-from estompe.exchange.errors import ExchangeError, Progress
-from estompe.exchange.mesh import read_mesh
 from estompe.geometry import Domain, Geometry
+from estompe.importing.errors import ExchangeError, Progress
+from estompe.importing.mesh import read_mesh
 
 # Address space of the child: what the libraries reserve, and a generous multiple of the file.
 _LEAST_SPACE, _SPACE_PER_BYTE = 6 * 2**30, 60
@@ -42,7 +42,7 @@ def read_mesh_isolated(path: Path, progress: Progress, metres_per_unit: float = 
         command: list[str | bytes] = [
             sys.executable,
             "-m",
-            "estompe.exchange.isolated",
+            "estompe.importing.isolated",
             os.fsencode(path),
             folder,
             str(metres_per_unit),

@@ -12,10 +12,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from estompe.document.names import clean_name
-from estompe.exchange.errors import ExchangeError, Progress
-from estompe.exchange.formats import Reader, register_reader
-from estompe.exchange.merging import Part, merged, turned_over
 from estompe.geometry import Domain, Geometry
+from estompe.importing.errors import ExchangeError, Progress
+from estompe.importing.formats import Reader, register_reader
+from estompe.importing.merging import Part, merged, turned_over
 
 _TYPES = {5120: "i1", 5121: "u1", 5122: "<i2", 5123: "<u2", 5125: "<u4", 5126: "<f4"}
 _WIDTHS = {"SCALAR": 1, "VEC2": 2, "VEC3": 3, "VEC4": 4, "MAT2": 4, "MAT3": 9, "MAT4": 16}
@@ -30,7 +30,7 @@ def read(path: Path, progress: Progress, metres_per_unit: float) -> Geometry:
     """The meshes of a glTF or GLB file as one, in scene units; each placed mesh becomes a face group. Raises ExchangeError."""
     progress(0.0, "reading")
     try:
-        file = _File(path)
+        file = GltfFile(path)
         parts, notes = _parts(file, progress)
     except (KeyError, IndexError, TypeError, ValueError, AttributeError, struct.error, RecursionError) as error:
         if isinstance(error, ExchangeError):
@@ -41,7 +41,7 @@ def read(path: Path, progress: Progress, metres_per_unit: float) -> Geometry:
     return merged(scaled, tuple(notes))
 
 
-class _File:
+class GltfFile:
     """The JSON of a file and its buffers, each read once."""
 
     def __init__(self, path: Path) -> None:
@@ -140,7 +140,7 @@ def _decoded(uri: str) -> bytes:
         raise ExchangeError(f"an embedded buffer is damaged ({error})") from None
 
 
-def _parts(file: _File, progress: Progress) -> tuple[list[Part], list[str]]:
+def _parts(file: GltfFile, progress: Progress) -> tuple[list[Part], list[str]]:
     found: list[Part] = []
     notes: set[str] = set()
     placed = _placed(file.json)
@@ -149,7 +149,7 @@ def _parts(file: _File, progress: Progress) -> tuple[list[Part], list[str]]:
         name = clean_name(str(file.json["nodes"][node].get("name") or about.get("name") or f"Mesh {mesh + 1}"))
         progress(0.9 * number / len(placed), f"reading {name}")
         for primitive in about["primitives"]:
-            part = _part(file, primitive, name, matrix, notes)
+            part = primitive_part(file, primitive, name, matrix, notes)
             if part is not None:
                 found.append(part)
     return found, sorted(notes)
@@ -170,14 +170,15 @@ def _placed(about: dict[str, Any]) -> list[tuple[int, int, NDArray[np.float64]]]
         if number in seen:
             raise ExchangeError("a node stands in two places, which the format forbids")
         seen.add(number)
-        matrix = outer @ _matrix(nodes[number])
+        matrix = outer @ node_matrix(nodes[number])
         if "mesh" in nodes[number]:
             found.append((number, int(nodes[number]["mesh"]), matrix))
         waiting += [(int(child), matrix) for child in nodes[number].get("children", ())]
     return sorted(found, key=lambda item: item[0])
 
 
-def _matrix(node: dict[str, Any]) -> NDArray[np.float64]:
+def node_matrix(node: dict[str, Any]) -> NDArray[np.float64]:
+    """A node's space to its parent's, float64 (4, 4), columns."""
     if "matrix" in node:
         return np.array(node["matrix"], np.float64).reshape(4, 4).T
     made = np.eye(4)
@@ -194,7 +195,8 @@ def _matrix(node: dict[str, Any]) -> NDArray[np.float64]:
     return made
 
 
-def _part(file: _File, primitive: dict[str, Any], name: str, matrix: Any, notes: set[str]) -> Part | None:
+def primitive_part(file: GltfFile, primitive: dict[str, Any], name: str, matrix: Any, notes: set[str]) -> Part | None:
+    """A primitive of a mesh, placed by a matrix; None, and a note, for points and lines."""
     mode = int(primitive.get("mode", _TRIANGLES))
     if mode not in (_TRIANGLES, _STRIP, _FAN):
         notes.add(f"points and lines of “{name}” were left out")

@@ -6,10 +6,10 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from estompe.exchange.errors import ExchangeError, Progress
-from estompe.exchange.formats import Reader, register_reader
-from estompe.exchange.merging import MOST_GROUPS, mesh_of
 from estompe.geometry import Domain, Geometry
+from estompe.importing.errors import ExchangeError, Progress
+from estompe.importing.formats import Reader, register_reader
+from estompe.importing.merging import MOST_GROUPS, mesh_of
 from estompe.kernels import obj_text
 
 _STRETCH = 16 * 2**20

@@ -1,0 +1,48 @@
+"""`estompe bake`: evaluate frames and write meshes."""
+
+import argparse
+from pathlib import Path
+
+from estompe.commands.errors import UsageError
+from estompe.commands.shared import frame_range, open_project, past_of, tell_progress, tell_trouble
+
+HELP = "evaluate frames and write meshes"
+
+
+def arguments(parser: argparse.ArgumentParser) -> None:
+    """What can be said after it."""
+    parser.add_argument("file", type=Path, metavar="FILE")
+    parser.add_argument("--frames", metavar="A-B", help="the frames, such as 1-24; the whole shot if left out")
+    parser.add_argument(
+        "--out", type=Path, required=True, metavar="X.usdc|DIR", help="a USD file, or a folder with --as"
+    )
+    parser.add_argument("--as", dest="format", metavar="FORMAT", help="a sequence of mesh files: obj or ply")
+    parser.add_argument(
+        "--states", type=Path, metavar="DIR", help="where what the scene remembers is kept; else the cache"
+    )
+    parser.add_argument("--from-cache", action="store_true", help="work out nothing: fail where a state is not kept")
+
+
+def run(chosen: argparse.Namespace) -> None:
+    """Run the command. Raises UsageError."""
+    from estompe.exchange import sequence
+    from estompe.exchange.formats import SCENE_WRITERS, SEQUENCE_WRITERS, load_formats, scene_writer_for
+
+    load_formats()
+    if chosen.format is not None and chosen.format not in SEQUENCE_WRITERS:
+        raise UsageError(f"--as {chosen.format}: there are {', '.join(SEQUENCE_WRITERS)}")
+    writer = scene_writer_for(chosen.out)
+    if chosen.format is None and writer is None:
+        ends = " or ".join(ending for item in SCENE_WRITERS.values() for ending in item.endings)
+        words = " or ".join(f"--as {name}" for name in SEQUENCE_WRITERS)
+        raise UsageError(f"{chosen.out}: end it in {ends}, or say {words} for a folder")
+    project = open_project(chosen.file)
+    first, last = frame_range(chosen.frames, project.scene.first, project.scene.last)
+    past = past_of(project, chosen.states, chosen.from_cache)
+    if chosen.format is not None:
+        made = sequence.write(project, first, last, chosen.out, chosen.format, tell_progress, past)
+        print(f"{len(made)} files in {chosen.out}")
+    elif writer is not None:
+        writer.write(project, first, last, chosen.out, tell_progress, past)
+        print(f"frames {first}-{last} in {chosen.out}")
+    tell_trouble(past)

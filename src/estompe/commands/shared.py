@@ -1,0 +1,104 @@
+"""What several commands do alike: finding the project, the frames and what to show, and telling how far they are."""
+
+import contextlib
+import re
+import sys
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from estompe.commands.errors import UsageError
+
+if TYPE_CHECKING:
+    from estompe.document.project import Project
+    from estompe.evaluate import Frame
+    from estompe.evaluate.past import Past
+    from estompe.samples import Sample
+
+
+def named_sample(name: str) -> "Sample":
+    """A sample by its name. Raises UsageError."""
+    from estompe import samples
+
+    try:
+        return samples.sample(name)
+    except KeyError:
+        raise UsageError(
+            f"there is no sample “{name}”; there are: {', '.join(item.name for item in samples.SAMPLES)}"
+        ) from None
+
+
+def open_project(path: Path) -> "Project":
+    """The project in a scene file, or one made around a mesh."""
+    import estompe
+    from estompe.document.file import ENDING
+    from estompe.importing.isolated import read_mesh_isolated
+    from estompe.setups.meshes import project_around
+
+    if path.suffix.lower() == ENDING or path.is_dir() or not path.exists():
+        return estompe.open(path)
+    mesh = read_mesh_isolated(path, lambda _fraction, _text: None)
+    for note in mesh.notes:
+        print(f"estompe: {path}: {note}", file=sys.stderr)
+    return project_around(mesh, path)
+
+
+def past_of(project: "Project", states: Path | None, only_kept: bool = False) -> "Past":
+    """The other moments of a project, with its states. Raises UsageError."""
+    from estompe.exchange.states import past_of
+
+    if states is not None and states.exists() and not states.is_dir():
+        raise UsageError(f"{states}: is a file, not a folder")
+    return past_of(project, states, only_kept=only_kept)
+
+
+def tell_trouble(past: "Past") -> None:
+    """Say what could not be kept; the work itself is done."""
+    if past.keep.trouble:
+        print(f"estompe: {past.keep.trouble}", file=sys.stderr)
+
+
+def tell_progress(fraction: float, text: str) -> None:
+    """Progress on a terminal, and nothing in a log."""
+    if sys.stderr.isatty():
+        print(f"\r{fraction:4.0%}  {text}\033[K", end="\n" if fraction >= 1.0 else "", file=sys.stderr, flush=True)
+
+
+def frame_range(text: str | None, first: int, last: int) -> tuple[int, int]:
+    """The first and last frame that are asked for, A-B or one. Raises UsageError."""
+    if text is None:
+        return first, last
+    match = re.fullmatch(r"(-?\d{1,7})(?:-(-?\d{1,7}))?", text)
+    if match is None:
+        raise UsageError(f"--frames {text}: write it as A-B, such as 1-24")
+    begin = int(match[1])
+    return begin, int(match[2]) if match[2] is not None else begin
+
+
+def evaluated_frame(project: "Project", frame: float) -> "Frame":
+    """A frame. Raises UsageError for one that is none."""
+    import estompe
+
+    try:
+        return estompe.evaluate(project, frame)
+    except ValueError as error:
+        raise UsageError(f"--frame: {error}") from None
+
+
+def picture_size(text: str, most: int) -> tuple[int, int]:
+    """A picture size as it is typed. Raises UsageError."""
+    match = re.fullmatch(r"(\d{1,6})x(\d{1,6})", text)
+    if match is None or not all(1 <= int(side) <= most for side in match.groups()):
+        raise UsageError(f"--size {text}: write it as WIDTHxHEIGHT, each 1 to {most}")
+    return int(match[1]), int(match[2])
+
+
+def falloff_id(frame: "Frame", name: str | None) -> str:
+    """The id of a falloff by its name; of the only one where no name is given. Raises UsageError."""
+    names = ", ".join(item.name for item in frame.scene.falloffs)
+    if name is None and len(frame.scene.falloffs) == 1:
+        return frame.scene.falloffs[0].id
+    if name is None:
+        raise UsageError(f"--show strength needs --falloff NAME; there are: {names or 'none'}")
+    with contextlib.suppress(KeyError):
+        return frame.falloff(name).id
+    raise UsageError(f"there is no falloff “{name}”; there are: {names or 'none'}")

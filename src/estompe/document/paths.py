@@ -1,0 +1,66 @@
+"""The animated files a scene refers to: absolute paths in memory, relative to the scene in its file."""
+
+from collections.abc import Callable, Iterator
+from functools import cache
+from typing import Any, TypeVar
+
+from msgspec import Struct, structs
+
+from estompe.document.identity_cache import IdentityCache
+from estompe.document.kinds import UnknownKind
+from estompe.document.settings import settings_of
+
+Part = TypeVar("Part")
+_FILES: IdentityCache[tuple[str, ...]] = IdentityCache()
+
+
+def files_of(item: Any) -> tuple[str, ...]:
+    """The animated files that a part of a scene refers to, each once, in order."""
+    known = _FILES.get(item) if isinstance(item, Struct) else None
+    if known is not None:
+        return known
+    found = tuple(dict.fromkeys(_files(item)))
+    return _FILES.put(item, found) if isinstance(item, Struct) else found
+
+
+def _files(item: Any) -> Iterator[str]:
+    if isinstance(item, tuple):
+        for part in item:
+            yield from _files(part)
+    elif isinstance(item, Struct) and not isinstance(item, UnknownKind):
+        names = _footage_settings(type(item))
+        for name in item.__struct_fields__:
+            value = getattr(item, name)
+            if name in names:
+                yield from (value,) if value else ()
+            elif isinstance(value, tuple | Struct):
+                yield from _files(value)
+
+
+def with_paths(item: Part, change: Callable[[str], str]) -> Part:
+    """A part of a scene with other paths of animated files; what has none is shared."""
+    made: Any = item
+    if isinstance(item, tuple):
+        parts = tuple(with_paths(part, change) for part in item)
+        made = item if all(a is b for a, b in zip(parts, item, strict=True)) else parts
+    elif isinstance(item, Struct) and not isinstance(item, UnknownKind):
+        made = _struct_with(item, change)
+    return made  # type: ignore[no-any-return]
+
+
+def _struct_with(item: Struct, change: Callable[[str], str]) -> Struct:
+    names = _footage_settings(type(item))
+    changes: dict[str, Any] = {}
+    for name in item.__struct_fields__:
+        before = getattr(item, name)
+        after = change(before) if name in names and before else before
+        if isinstance(before, tuple | Struct):
+            after = with_paths(before, change)
+        if after is not before and after != before:
+            changes[name] = after
+    return structs.replace(item, **changes) if changes else item
+
+
+@cache
+def _footage_settings(kind: type[Struct]) -> frozenset[str]:
+    return frozenset(rule.name for rule in settings_of(kind) if rule.editor == "footage")

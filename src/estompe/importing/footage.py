@@ -1,0 +1,457 @@
+"""Animated files as evaluation sees them: a frame of a prim when it is asked for, and nothing of it kept that can be read again.
+
+Each file is read by a process of its own (`estompe.importing.serving`), which also reads a few frames ahead. What does not change
+over time is handed over once. A file that changes on the disk is opened again, and what stands for its content changes with it.
+"""
+
+import atexit
+import contextlib
+import hashlib
+import json
+import mmap
+import os
+import select
+import socket
+import subprocess
+import sys
+import threading
+import time
+from collections import OrderedDict
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any, NamedTuple
+
+import msgspec
+import numpy as np
+from numpy.typing import NDArray
+
+from estompe.document.kinds import CannotEvaluateError
+from estompe.document.names import clean_name, printable
+from estompe.geometry import Domain, Geometry, GeometryError, Topology, frozen
+from estompe.geometry.attributes import finite, held_to_table
+from estompe.geometry.copies import Copies
+from estompe.geometry.pieces import even_ranks
+from estompe.geometry.rest import Rest
+from estompe.importing.errors import ExchangeError
+from estompe.importing.stage import About, Entry, Lens
+
+Arrays = dict[str, NDArray[Any]]
+Go = Callable[[], None]
+_BUDGET = 512 * 2**20
+_MOST_OPEN = 12
+_SLICE = 0.05
+# Transforms are small, so those of several frames are fetched at once.
+_MATRICES_AT_ONCE = 16
+_WHOLE, _SAMPLES, _SAMPLE = 64 * 2**20, 256, 2**16
+_CRASHES = 2
+
+
+class Reading(NamedTuple):
+    """How a file is read: its path, and the scene's metres per unit and frames per second."""
+
+    file: str
+    metres_per_unit: float
+    frames_per_second: float
+
+
+class RestPose(NamedTuple):
+    """Which pose counts as the rest: of a prim ("" for the same one), at a time code."""
+
+    prim: str
+    time: float
+
+
+class Footage:
+    """One animated file, open. It may be asked from any thread; requests wait for each other."""
+
+    def __init__(self, reading: Reading, go_on: Go = lambda: None) -> None:
+        self.reading = reading
+        self._lock = threading.RLock()
+        self._still: dict[str, Arrays] = {}
+        self._topologies: dict[str, Topology] = {}
+        self._rests: dict[tuple[str, RestPose], Rest] = {}
+        self._forms: dict[str, tuple[Geometry, ...]] = {}
+        self._frames: OrderedDict[tuple[str, float, RestPose], Geometry] = OrderedDict()
+        self._bytes = 0
+        self._matrices: dict[str, dict[float, NDArray[np.float64]]] = {}
+        self._fixed: dict[str, NDArray[np.float64]] = {}
+        self._lenses: dict[tuple[str, float], Lens] = {}
+        self._child, self._link = self._started()
+        try:
+            head, _ = self._received(go_on)
+        except BaseException:
+            self.close()
+            raise
+        self.about: About = msgspec.convert(head["about"], About)
+        self.scale = float(head["scale"])
+        self.entries: dict[str, Entry] = {entry.path: entry for entry in self.about.entries}
+        self.stamps = _stamps(self.about.files or (reading.file,))
+        self._fingerprint = ""
+
+    # What evaluation asks
+
+    @property
+    def fingerprint(self) -> str:
+        """What stands for the content of all its files, on any machine."""
+        if not self._fingerprint:
+            whole = hashlib.blake2b(digest_size=16)
+            for name in self.about.files or (self.reading.file,):
+                whole.update(_content(Path(name)))
+            self._fingerprint = whole.hexdigest()
+        return self._fingerprint
+
+    def code(self, frame: float) -> float:
+        """The file's time code on a frame of the scene."""
+        return frame * (self.about.rate or self.reading.frames_per_second) / self.reading.frames_per_second
+
+    def entry(self, path: str) -> Entry:
+        """An entry of its tree. Raises CannotEvaluateError."""
+        found = self.entries.get(path)
+        if found is None:
+            raise CannotEvaluateError(f"{Path(self.reading.file).name} has no prim {path}: choose another")
+        return found
+
+    def moves(self, path: str) -> bool:
+        """Whether anything of a prim changes over time. Raises CannotEvaluateError."""
+        return self.entry(path).moves
+
+    def geometry(self, path: str, frame: float, rest: RestPose, go_on: Go = lambda: None) -> Geometry:
+        """A mesh or copies on a frame, in the prim's own space, scene units.
+
+        rest: the pose that stands at rest. What does not change over time is the same object on each frame. Raises
+        CannotEvaluateError.
+        """
+        entry = self.entry(path)
+        key = path, self.code(frame) if entry.moves else 0.0, rest
+        with self._lock:
+            if key in self._frames:
+                self._frames.move_to_end(key)
+                return self._frames[key]
+            made = self._made(entry, key[1] if entry.moves else self.code(frame), rest, go_on)
+            self._keep(key, made)
+            return made
+
+    def matrix(self, path: str, frame: float, go_on: Go = lambda: None) -> NDArray[np.float64]:
+        """A prim's space to the world on a frame, float64 (4, 4), columns, scene units. Raises CannotEvaluateError."""
+        self.entry(path)
+        code, step = self.code(frame), self.code(1.0)
+        with self._lock:
+            if path in self._fixed:
+                return self._fixed[path]
+            known = self._matrices.setdefault(path, {})
+            if code not in known:
+                codes = [code + number * step for number in range(_MATRICES_AT_ONCE)]
+                head, arrays = self._asked({"what": "matrices", "path": path, "times": codes}, path, frame, go_on)
+                if not head["moves"]:
+                    self._fixed[path] = arrays["matrices"][0]
+                    return self._fixed[path]
+                known.update(zip(codes, arrays["matrices"], strict=True))
+            return known[code]
+
+    def lens(self, path: str, frame: float, go_on: Go = lambda: None) -> Lens:
+        """What a camera sees on a frame. Raises CannotEvaluateError."""
+        self.entry(path)
+        code = self.code(frame)
+        with self._lock:
+            if (path, code) not in self._lenses:
+                head, _ = self._asked({"what": "lens", "path": path, "time": code}, path, frame, go_on)
+                self._lenses[path, code] = msgspec.convert(head["lens"], Lens)
+            return self._lenses[path, code]
+
+    # What is made of answers
+
+    def _made(self, entry: Entry, code: float, rest: RestPose, go_on: Go) -> Geometry:
+        arrays, notes = self._arrays(entry.path, code, go_on)
+        try:
+            if entry.kind == "copies":
+                return self._copies(entry.path, arrays, notes)
+            return self._mesh(entry, arrays, code, rest, notes, go_on)
+        except GeometryError as error:
+            raise CannotEvaluateError(f"{self._name(entry.path)} cannot be used: {error}") from None
+
+    def _arrays(self, path: str, code: float, go_on: Go) -> tuple[Arrays, tuple[str, ...]]:
+        known = path in self._still
+        asked = {"what": "sampled", "path": path, "time": code, "known": known}
+        head, arrays = self._asked(asked, path, self._frame(code), go_on)
+        moving = {name: arrays[name] for name in head["moving"]}
+        if not known:
+            self._still[path] = {name: array for name, array in arrays.items() if name not in moving}
+        return {**self._still[path], **moving}, tuple(head["notes"])
+
+    def _mesh(
+        self, entry: Entry, arrays: Arrays, code: float, rest: RestPose, notes: tuple[str, ...], go_on: Go
+    ) -> Geometry:
+        offsets = np.concatenate([[0], np.cumsum(arrays["sizes"])])
+        attributes, more = _attributes(arrays)
+        counts = {
+            Domain.POINT: len(arrays["points"]),
+            Domain.CORNER: len(arrays["corners"]),
+            Domain.FACE: len(offsets) - 1,
+        }
+        # What was said once for all frames does not fit a frame with other faces.
+        attributes = {key: values for key, values in attributes.items() if len(values) == counts[key[0]]}
+        still = self._still[entry.path]
+        topology = self._topologies.get(entry.path)
+        steady = "corners" in still and "sizes" in still
+        if topology is None or not (steady or _same_faces(topology, arrays["corners"], offsets)):
+            topology = Geometry.from_faces(arrays["points"], arrays["corners"], offsets, attributes).topology
+            self._topologies[entry.path] = topology
+        points = frozen(np.ascontiguousarray(arrays["points"], np.float32))
+        if len(points) != topology.points or not np.isfinite(points).all():
+            points = Geometry.from_faces(points, arrays["corners"], offsets).points
+        at_rest = self._rest(entry, topology, points, code, rest, go_on)
+        return Geometry(points, topology, attributes, at_rest, (*notes, *more))
+
+    def _rest(
+        self, entry: Entry, topology: Topology, points: NDArray[Any], code: float, rest: RestPose, go_on: Go
+    ) -> Rest:
+        """The pose at rest: the same one for every frame, and its own where another has other points."""
+        key = entry.path, rest
+        known = self._rests.get(key)
+        if known is None:
+            prim = rest.prim or entry.path
+            if (not entry.moves and prim == entry.path) or (prim == entry.path and rest.time == code):
+                positions = points
+            else:
+                self.entry(prim)
+                arrays, _ = self._arrays(prim, rest.time, go_on)
+                positions = frozen(np.ascontiguousarray(arrays["points"], np.float32))
+            known = self._rests[key] = Rest(positions)
+        if len(known.positions) == topology.points:
+            return known
+        if rest.prim:
+            raise CannotEvaluateError(
+                f"the rest pose {rest.prim} has {len(known.positions):,} points and {entry.path} has "
+                f"{topology.points:,}: choose another prim for it"
+            )
+        return Rest(points)
+
+    def _copies(self, path: str, arrays: Arrays, notes: tuple[str, ...]) -> Copies:
+        forms = self._forms.get(path)
+        if forms is None:
+            forms = tuple(_form(arrays, number) for number in range(_forms_in(arrays)))
+            self._forms[path] = forms
+        ids = frozen(arrays["ids"])
+        pieces = {
+            (Domain.PIECE, name.removeprefix("piece ")): frozen(values)
+            for name, values in arrays.items()
+            if name.startswith("piece ")
+        }
+        return Copies(
+            forms, frozen(arrays["form"].astype(np.int32)), frozen(arrays["positions"]), frozen(arrays["axes"]),
+            frozen(arrays["scales"]), ids, even_ranks(ids), frozen(arrays["shown"]), pieces, None, notes,
+        )  # fmt: skip
+
+    def _keep(self, key: tuple[str, float, RestPose], made: Geometry) -> None:
+        self._frames[key] = made
+        self._bytes += _own_bytes(made)
+        while self._bytes > _BUDGET and len(self._frames) > 1:
+            _, gone = self._frames.popitem(last=False)
+            self._bytes -= _own_bytes(gone)
+
+    # The process
+
+    def _started(self) -> tuple["subprocess.Popen[bytes]", socket.socket]:
+        here, there = socket.socketpair(socket.AF_UNIX, socket.SOCK_SEQPACKET)
+        reading = self.reading
+        command: list[str | bytes] = [
+            sys.executable, "-m", "estompe.importing.serving", os.fsencode(reading.file), str(there.fileno()),
+            str(reading.metres_per_unit), str(reading.frames_per_second),
+        ]  # fmt: skip
+        child = subprocess.Popen(
+            command,
+            pass_fds=(there.fileno(),),
+            stdin=subprocess.DEVNULL,
+            stdout=subprocess.DEVNULL,
+            stderr=subprocess.DEVNULL,
+        )
+        there.close()
+        return child, here
+
+    def _asked(self, message: dict[str, Any], path: str, frame: float, go_on: Go) -> tuple[dict[str, Any], Arrays]:
+        try:
+            self._link.send(json.dumps(message).encode())
+            return self._received(go_on)
+        except ExchangeError as error:
+            raise CannotEvaluateError(f"{self._name(path)} cannot be read on frame {frame:g}: {error}") from None
+        except OSError:
+            raise CannotEvaluateError(f"{self._name(path)} cannot be read on frame {frame:g}: {_GONE}") from None
+
+    def _received(self, go_on: Go) -> tuple[dict[str, Any], Arrays]:
+        """The next answer. Raises ExchangeError, and what `go_on` raises; an answer that nobody waits for is then read later."""
+        while not select.select([self._link], [], [], _SLICE)[0]:
+            try:
+                go_on()
+            except BaseException:
+                self._forget_answer()
+                raise
+        message, blocks, _, _ = socket.recv_fds(self._link, 64, 1)
+        if not message or not blocks:
+            raise ExchangeError(_GONE)
+        block = blocks[0]
+        try:
+            memory = mmap.mmap(block, 0, prot=mmap.PROT_READ)
+        finally:
+            os.close(block)
+        size = int(message)
+        head = json.loads(memory[:size])
+        begin = -(-size // 64) * 64
+        arrays = {
+            item["name"]: _array(memory, np.dtype(item["type"]), tuple(item["shape"]), begin + item["at"])
+            for item in head.get("arrays", ())
+        }
+        if "error" in head:
+            raise ExchangeError(head["error"])
+        return head, arrays
+
+    def _forget_answer(self) -> None:
+        """Whoever waited was called away: take the answer when it comes, so that the next one is not mistaken for it."""
+        deadline = time.monotonic() + 60.0
+        while not select.select([self._link], [], [], 1.0)[0]:
+            if time.monotonic() > deadline:
+                self.close()
+                return
+        with contextlib.suppress(OSError):
+            _, blocks, _, _ = socket.recv_fds(self._link, 64, 1)
+            for block in blocks:
+                os.close(block)
+
+    @property
+    def alive(self) -> bool:
+        """Whether its process still answers."""
+        return self._child.poll() is None
+
+    def close(self) -> None:
+        """End its process."""
+        with contextlib.suppress(OSError):
+            self._link.close()
+        self._child.kill()
+        self._child.wait()
+
+    def _frame(self, code: float) -> float:
+        return code * self.reading.frames_per_second / (self.about.rate or self.reading.frames_per_second)
+
+    def _name(self, path: str) -> str:
+        return f"{path} of {Path(self.reading.file).name}"
+
+
+_GONE = "the file is so damaged, or so large, that reading it failed altogether"
+_OPEN: OrderedDict[Reading, Footage] = OrderedDict()
+_FAILED: dict[Reading, tuple[tuple[tuple[int, int] | None, ...], str, int]] = {}
+_LOCK = threading.RLock()
+
+
+def opened(reading: Reading, go_on: Go = lambda: None) -> Footage:
+    """A file that is open, or is opened now; one that changed since is opened again. Raises CannotEvaluateError."""
+    with _LOCK:
+        found = _OPEN.get(reading)
+        if found is not None:
+            if found.alive and found.stamps == _stamps(found.about.files or (reading.file,)):
+                _OPEN.move_to_end(reading)
+                return found
+            _OPEN.pop(reading).close()
+        now = _stamps((reading.file,))
+        stamps, words, crashes = _FAILED.get(reading, ((), "", 0))
+        if stamps == now and crashes >= _CRASHES:
+            raise CannotEvaluateError(words)
+        try:
+            made = Footage(reading, go_on)
+        except ExchangeError as error:
+            words = printable(f"{reading.file} cannot be read: {error}; choose another file")
+            _FAILED[reading] = now, words, (crashes if stamps == now else 0) + 1
+            raise CannotEvaluateError(words) from None
+        _FAILED.pop(reading, None)
+        _OPEN[reading] = made
+        while len(_OPEN) > _MOST_OPEN:
+            _OPEN.popitem(last=False)[1].close()
+        return made
+
+
+def close_all() -> None:
+    """Close every file that is open."""
+    with _LOCK:
+        while _OPEN:
+            _OPEN.popitem()[1].close()
+
+
+atexit.register(close_all)
+
+
+def stamp_of(reading: Reading) -> tuple[tuple[int, int] | None, ...]:
+    """What tells one state of a file from another, without opening it; None where it is not there."""
+    with _LOCK:
+        found = _OPEN.get(reading)
+    return _stamps(found.about.files if found is not None and found.about.files else (reading.file,))
+
+
+def _stamps(files: tuple[str, ...]) -> tuple[tuple[int, int] | None, ...]:
+    found: list[tuple[int, int] | None] = []
+    for name in files:
+        try:
+            about = os.stat(name)
+            found.append((about.st_mtime_ns, about.st_size))
+        except (OSError, ValueError):
+            found.append(None)
+    return tuple(found)
+
+
+def _content(path: Path) -> bytes:
+    """What stands for a file's content: all of it, or evenly spread samples of a large one."""
+    digest = hashlib.blake2b(digest_size=16)
+    with contextlib.suppress(OSError):
+        size = path.stat().st_size
+        digest.update(str(size).encode())
+        with path.open("rb") as stream:
+            if size <= _WHOLE:
+                for part in iter(lambda: stream.read(2**20), b""):
+                    digest.update(part)
+            else:
+                for place in np.linspace(0, size - _SAMPLE, _SAMPLES).astype(np.int64):
+                    stream.seek(int(place))
+                    digest.update(stream.read(_SAMPLE))
+    return digest.digest()
+
+
+def _array(memory: mmap.mmap, dtype: "np.dtype[Any]", shape: tuple[int, ...], at: int) -> NDArray[Any]:
+    count = int(np.prod(shape, dtype=np.int64))
+    made: NDArray[Any] = np.frombuffer(memory, dtype, count, at).reshape(shape) if count else np.zeros(shape, dtype)
+    made.setflags(write=False)
+    return made
+
+
+def _attributes(arrays: Arrays, before: str = "") -> tuple[dict[tuple[Domain, str], NDArray[Any]], list[str]]:
+    found: dict[tuple[Domain, str], NDArray[Any]] = {}
+    notes: list[str] = []
+    for label, values in arrays.items():
+        if not label.startswith(before):
+            continue
+        domain, _, name = label.removeprefix(before).partition(" ")
+        if domain not in ("point", "corner", "face"):
+            continue
+        sound, note = finite(clean_name(name), values)
+        notes += [note] if note else []
+        fitting, held = held_to_table(clean_name(name), sound)
+        found[Domain(domain), fitting] = frozen(held)
+    return found, notes
+
+
+def _same_faces(topology: Topology, corners: NDArray[Any], offsets: NDArray[Any]) -> bool:
+    return np.array_equal(topology.corners, corners) and np.array_equal(topology.offsets, offsets)
+
+
+def _forms_in(arrays: Arrays) -> int:
+    return sum(name.endswith(" points") and name.split(" ")[0].isdigit() for name in arrays)
+
+
+def _form(arrays: Arrays, number: int) -> Geometry:
+    offsets = np.concatenate([[0], np.cumsum(arrays[f"{number} sizes"])])
+    attributes, _ = _attributes(arrays, f"{number} ")
+    return Geometry.from_faces(arrays[f"{number} points"], arrays[f"{number} corners"], offsets, attributes)
+
+
+def _own_bytes(made: Geometry) -> int:
+    return (
+        sum(array.nbytes for array in (made.positions, made.axes) if array is not None)
+        if isinstance(made, Copies)
+        else made.points.nbytes
+    )
