@@ -52,7 +52,11 @@ def test_copies_are_a_point_instancer_that_reads_back_equal(tmp_path):
     path = tmp_path / "tiles.usda"
     usd.write(project, 1, 4, path)
     stage = Usd.Stage.Open(str(path))
-    assert sorted(prim.GetName() for prim in stage.GetPrimAtPath("/World").GetChildren()) == ["Camera", "Tiles"]
+    assert sorted(prim.GetName() for prim in stage.GetPrimAtPath("/World").GetChildren()) == [
+        "Camera",
+        "Controls",
+        "Tiles",
+    ]
     made = UsdGeom.PointInstancer(stage.GetPrimAtPath("/World/Tiles"))
     strength = UsdGeom.PrimvarsAPI(made).GetPrimvar("strength_Near")
     color = UsdGeom.PrimvarsAPI(made).GetPrimvar("displayColor")

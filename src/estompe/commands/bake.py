@@ -4,7 +4,7 @@ import argparse
 from pathlib import Path
 
 from estompe.commands.errors import UsageError
-from estompe.commands.shared import frame_range, open_project, past_of, tell_progress, tell_trouble
+from estompe.commands.shared import frame_range, open_project, past_of, shape_ids, tell_progress, tell_trouble
 
 HELP = "evaluate frames and write meshes"
 
@@ -20,6 +20,10 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--states", type=Path, metavar="DIR", help="where what the scene remembers is kept; else the cache"
     )
+    parser.add_argument(
+        "--over", action="store_true", help="only what differs from the stage the scene was imported from"
+    )
+    parser.add_argument("--only", metavar="SHAPE,...", help="these shapes, by name")
     parser.add_argument("--from-cache", action="store_true", help="work out nothing: fail where a state is not kept")
 
 
@@ -27,6 +31,7 @@ def run(chosen: argparse.Namespace) -> None:
     """Run the command. Raises UsageError."""
     from estompe.exchange import sequence
     from estompe.exchange.formats import SCENE_WRITERS, SEQUENCE_WRITERS, load_formats, scene_writer_for
+    from estompe.exchange.usd.over import write_over
 
     load_formats()
     if chosen.format is not None and chosen.format not in SEQUENCE_WRITERS:
@@ -38,11 +43,15 @@ def run(chosen: argparse.Namespace) -> None:
         raise UsageError(f"{chosen.out}: end it in {ends}, or say {words} for a folder")
     project = open_project(chosen.file)
     first, last = frame_range(chosen.frames, project.scene.first, project.scene.last)
+    only = shape_ids(project, chosen.only)
     past = past_of(project, chosen.states, chosen.from_cache)
     if chosen.format is not None:
-        made = sequence.write(project, first, last, chosen.out, chosen.format, tell_progress, past)
+        made = sequence.write(project, first, last, chosen.out, chosen.format, tell_progress, past, only)
         print(f"{len(made)} files in {chosen.out}")
+    elif chosen.over:
+        write_over(project, first, last, chosen.out, tell_progress, past, only)
+        print(f"frames {first}-{last} over {chosen.out}")
     elif writer is not None:
-        writer.write(project, first, last, chosen.out, tell_progress, past)
+        writer.write(project, first, last, chosen.out, tell_progress, past, only)
         print(f"frames {first}-{last} in {chosen.out}")
     tell_trouble(past)

@@ -84,6 +84,18 @@ def evaluated_frame(project: "Project", frame: float) -> "Frame":
         raise UsageError(f"--frame: {error}") from None
 
 
+def shape_ids(project: "Project", names: str | None) -> frozenset[str] | None:
+    """The ids of shapes by their names, with commas between them; None where none are named. Raises UsageError."""
+    if names is None:
+        return None
+    known = {shape.name: shape.id for shape in project.scene.shapes}
+    wanted = [name.strip() for name in names.split(",") if name.strip()]
+    missing = [name for name in wanted if name not in known]
+    if missing or not wanted:
+        raise UsageError(f"--only: there is no shape “{', '.join(missing)}”; there are: {', '.join(known) or 'none'}")
+    return frozenset(known[name] for name in wanted)
+
+
 def picture_size(text: str, most: int) -> tuple[int, int]:
     """A picture size as it is typed. Raises UsageError."""
     match = re.fullmatch(r"(\d{1,6})x(\d{1,6})", text)

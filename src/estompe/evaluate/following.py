@@ -61,6 +61,9 @@ class Following:
             placed = tuple(self.placed(item, (family, item.id)) for item in items)
             if any(a is not b for a, b in zip(items, placed, strict=True)):
                 changes[family] = placed
+        others = tuple(self.placed(item, ("other_cameras", k)) for k, item in enumerate(scene.other_cameras))
+        if any(a is not b for a, b in zip(scene.other_cameras, others, strict=True)):
+            changes["other_cameras"] = others
         camera = self.placed(scene.camera, ("camera",))
         if camera is not scene.camera:
             changes["camera"] = camera

@@ -3,7 +3,7 @@
 A writer's module must import quickly: slow libraries are imported where they are used.
 """
 
-from collections.abc import Callable
+from collections.abc import Callable, Collection
 from pathlib import Path
 from typing import NamedTuple, Protocol
 
@@ -22,9 +22,16 @@ class WriteScene(Protocol):
     """Writes the frames from one to another into one file, whole or not at all."""
 
     def __call__(
-        self, project: Project, first: int, last: int, path: Path, progress: Progress = ..., past: Past | None = None
+        self,
+        project: Project,
+        first: int,
+        last: int,
+        path: Path,
+        progress: Progress = ...,
+        past: Past | None = None,
+        only: Collection[str] | None = None,
     ) -> None:
-        """progress: may raise to cancel; past: the other moments of the scene. Raises ExchangeError."""
+        """progress: may raise to cancel; past: the other moments of the scene; only: ids of shapes. Raises ExchangeError."""
 
 
 class SceneWriter(NamedTuple):

@@ -2,6 +2,7 @@
 
 import contextlib
 import tempfile
+from collections.abc import Collection
 from pathlib import Path
 
 from estompe.document.project import Project
@@ -20,11 +21,12 @@ def write(
     name: str,
     progress: Progress = lambda _fraction, _text: None,
     past: Past | None = None,
+    only: Collection[str] | None = None,
 ) -> list[Path]:
     """Bake frames to files such as `shape.0001.obj` in a folder, which is made if it is not there.
 
-    The files appear together once all are written, or not at all. Returns them. `progress` may raise to cancel. Raises
-    ExchangeError.
+    The files appear together once all are written, or not at all. Returns them. only: ids of shapes. `progress` may
+    raise to cancel. Raises ExchangeError.
     """
     load_formats()
     writer = SEQUENCE_WRITERS[name]
@@ -40,6 +42,8 @@ def write(
             names = _file_names(project.scene)
             for frame in frames(project, first, last, progress, past):
                 for shape in frame.scene.shapes:
+                    if only is not None and shape.id not in only:
+                        continue
                     writer.write(frame, shape, Path(part) / f"{names[shape.id]}.{int(frame.number):04d}{writer.ending}")
             made = _moved(Path(part), folder)
         made_here = False

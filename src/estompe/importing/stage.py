@@ -24,9 +24,9 @@ MOST_ENTRIES = 50_000
 class Entry(Struct, frozen=True):
     """A prim of the tree.
 
-    points: of a mesh at the first time, copies of copies; color: of a mesh as a whole; moves: whether anything of it changes over
-    time; varies: what does, of "points", "topology" and "attributes"; note: what a person should know; named: what it is called
-    where its path does not say.
+    points: of a mesh at the first time, copies of copies; moves: whether anything of it changes over time; note: what a person
+    should know; varies: what changes, of "points", "topology" and "attributes"; named: what it is called where its path does not
+    say; color: of a mesh as a whole; skinned: whether it is bound to a skeleton; instances: whether they are native ones.
     """
 
     path: str
@@ -37,6 +37,8 @@ class Entry(Struct, frozen=True):
     varies: tuple[str, ...] = ()
     named: str = ""
     color: tuple[float, float, float] | None = None
+    skinned: bool = False
+    instances: bool = False
 
     @property
     def name(self) -> str:
@@ -61,6 +63,7 @@ class About(Struct, frozen=True):
     frames_per_second: float | None = None
     files: tuple[str, ...] = ()
     notes: tuple[str, ...] = ()
+    default_prim: str = ""
 
 
 class Lens(Struct, frozen=True):

@@ -11,21 +11,26 @@ from estompe.evaluate import Frame
 from estompe.exchange.bake import driving
 from estompe.exchange.usd.mesh import MeshWriter
 from estompe.exchange.usd.samples import TimeSamples, identifier
-from estompe.geometry import Domain
+from estompe.geometry import Domain, Geometry
 from estompe.geometry.copies import Copies
 from estompe.geometry.transforms import quaternions
 from estompe.kernels.types import Floats
 
 
 class CopiesWriter:
-    """Writes a shape's copies; ids and forms once, the rest where it changes."""
+    """Writes a shape's copies; ids and forms once, the rest where it changes. over: the prim is there, with its forms."""
 
-    def __init__(self, stage: Any, name: str, path: str) -> None:
+    def __init__(self, stage: Any, name: str, path: str, over: bool = False) -> None:
         from pxr import UsdGeom
 
-        self._stage, self._path = stage, path
-        self._instancer = UsdGeom.PointInstancer.Define(stage, path)
-        self._instancer.GetPrim().SetDisplayName(clean_name(name))
+        self._stage, self._path, self._over = stage, path, over
+        if over:
+            self._instancer = UsdGeom.PointInstancer(stage.OverridePrim(path))
+        else:
+            self._instancer = UsdGeom.PointInstancer.Define(stage, path)
+            self._instancer.GetPrim().SetDisplayName(clean_name(name))
+        # Velocities look at the frames before and after, so each is written when the next one comes.
+        self._places: list[tuple[float, Copies]] = []
         self._primvars = UsdGeom.PrimvarsAPI(self._instancer)
         self._samples = TimeSamples()
         self._forms: list[MeshWriter] = []
@@ -35,13 +40,19 @@ class CopiesWriter:
 
     def add(self, frame: Frame, shape: Shape) -> None:
         """Write a shape's copies on a frame."""
+        self.add_as(frame, shape, frame[shape.id], frame.number)
+
+    def add_as(self, frame: Frame, shape: Shape, copies: Geometry, number: float) -> None:
+        """Write a shape's copies where they were brought to, at a time code."""
         from pxr import Vt
 
-        copies, number, made = frame[shape.id], frame.number, self._instancer
+        made = self._instancer
         if not isinstance(copies, Copies):
             self._add_nothing(number)
             return
-        self._add_forms(copies, shape.color, number)
+        self._follow(copies, number)
+        if not self._over:
+            self._add_forms(copies, shape.color, number)
         changing = self._samples.changing
         self._samples.steady(
             "form", copies.form, Vt.IntArray.FromNumpy(copies.form), number, made.CreateProtoIndicesAttr()
@@ -59,6 +70,34 @@ class CopiesWriter:
             "hidden", copies.shown, Vt.Int64Array.FromNumpy(hidden), number, made.CreateInvisibleIdsAttr()
         )
         self._add_primvars(frame, shape, copies, number)
+
+    def finish(self) -> None:
+        """Write the velocities of the last frame."""
+        if self._places:
+            self._add_velocities(len(self._places) - 1)
+
+    def _follow(self, copies: Copies, number: float) -> None:
+        """Take down where copies are, and write the velocities of the frame before."""
+        self._places.append((number, copies))
+        if len(self._places) == 2:
+            self._add_velocities(0)
+        elif len(self._places) == 3:
+            self._add_velocities(1)
+            self._places.pop(0)
+
+    def _add_velocities(self, index: int) -> None:
+        """Units per second, by central differences, one-sided at either end and where copies come or go."""
+        from pxr import Vt
+
+        number, copies = self._places[index]
+        ends = [self._places[side] for side in (index - 1, index + 1) if 0 <= side < len(self._places)]
+        near = [end for end in ends if np.array_equal(end[1].ids, copies.ids)]
+        near = [*near, (number, copies)] if len(near) < 2 else near
+        (before, first), (after, last) = min(near, key=_number), max(near, key=_number)
+        rate = self._stage.GetTimeCodesPerSecond() / max(after - before, 1e-9)
+        made = (last.positions - first.positions) * np.float32(rate)
+        attribute = self._instancer.CreateVelocitiesAttr()
+        self._samples.changing("velocities", np.ascontiguousarray(made, np.float32), number, attribute, Vt.Vec3fArray)
 
     def _add_nothing(self, number: float) -> None:
         """No copies on a frame where they could not be made."""
@@ -106,6 +145,10 @@ class CopiesWriter:
                 self._names[falloff.id], Sdf.ValueTypeNames.FloatArray, UsdGeom.Tokens.vertex
             )
             self._samples.changing(falloff.id, shown.strength, number, made.GetAttr(), Vt.FloatArray)
+
+
+def _number(place: tuple[float, Copies]) -> float:
+    return place[0]
 
 
 def _mirrored(copies: Copies) -> NDArray[np.float32]:

@@ -29,9 +29,13 @@ class CurvesWriter:
 
     def add(self, frame: Frame, shape: Shape) -> None:
         """Write a shape's lines on a frame."""
+        self.add_as(frame, shape, frame[shape.id], frame.number)
+
+    def add_as(self, frame: Frame, shape: Shape, geometry: Geometry, number: float) -> None:
+        """Write a shape's lines where they were brought to, at a time code."""
         from pxr import UsdGeom, Vt
 
-        geometry, number, made = frame[shape.id], frame.number, self._curves
+        made = self._curves
         members, counts = _lines(geometry)
         self._samples.steady("counts", geometry.topology, counts, number, made.CreateCurveVertexCountsAttr())
         points = np.ascontiguousarray(geometry.points[members])
@@ -44,12 +48,14 @@ class CurvesWriter:
                 "width", np.ascontiguousarray(width[members]), number, made.CreateWidthsAttr(), Vt.FloatArray
             )
             made.SetWidthsInterpolation(UsdGeom.Tokens.vertex)
-        self._add_primvars(frame, shape, members, number)
+        self._add_primvars(frame, shape, geometry, members, number)
 
-    def _add_primvars(self, frame: Frame, shape: Shape, members: NDArray[np.int32], number: float) -> None:
+    def _add_primvars(
+        self, frame: Frame, shape: Shape, geometry: Geometry, members: NDArray[np.int32], number: float
+    ) -> None:
         from pxr import Sdf, UsdGeom, Vt
 
-        color = frame[shape.id].attribute(Domain.POINT, "color")
+        color = geometry.attribute(Domain.POINT, "color")
         how = UsdGeom.Tokens.constant if color is None else UsdGeom.Tokens.vertex
         made = self._primvars.CreatePrimvar("displayColor", Sdf.ValueTypeNames.Color3fArray, how)
         plain = np.array([shape.color], np.float32) if color is None else np.ascontiguousarray(color[members, :3])

@@ -14,28 +14,44 @@ from estompe.kernels.types import Floats
 
 
 class MeshWriter:
-    """Writes a shape's mesh; what stays the same from frame to frame is written once."""
+    """Writes a shape's mesh; what stays the same from frame to frame is written once.
 
-    def __init__(self, stage: Any, name: str, path: str) -> None:
+    over: the mesh as the prim has it already; nothing but what differs from it is said then. original: that mesh on the frame
+    that is written next.
+    """
+
+    def __init__(self, stage: Any, name: str, path: str, over: Geometry | None = None) -> None:
         from pxr import UsdGeom
 
-        self._mesh = UsdGeom.Mesh.Define(stage, path)
-        self._mesh.GetPrim().SetDisplayName(clean_name(name))
+        self.original = over
+        self._over = over is not None
+        if self._over:
+            self._mesh = UsdGeom.Mesh(stage.OverridePrim(path))
+        else:
+            self._mesh = UsdGeom.Mesh.Define(stage, path)
+            self._mesh.GetPrim().SetDisplayName(clean_name(name))
         self._samples = TimeSamples()
         self._taken: set[str] = set()
         self._names: dict[str, str] = {}
         self._started = False
+        self._other_faces = False
+        self._same_since: tuple[Geometry, float] | None = None
+        self._same_until = 0.0
         self._primvars = UsdGeom.PrimvarsAPI(self._mesh)
 
     def add(self, frame: Frame, shape: Shape) -> None:
         """Write a shape's mesh on a frame, and the strength of each falloff that drives it."""
-        self.add_mesh(frame[shape.id], shape.color, frame.number)
+        self.add_as(frame, shape, frame[shape.id], frame.number)
+
+    def add_as(self, frame: Frame, shape: Shape, placed: Geometry, number: float) -> None:
+        """Write a shape's mesh where it was brought to, at a time code."""
+        self.add_mesh(placed, shape.color, number)
         for falloff, shown in driving(frame, shape):
             geometry, values = frame[shape.id], shown.strength
             by_face = shown.domain is Domain.FACE and len(values) == geometry.topology.faces
             if not by_face and shown.domain is not Domain.POINT:
                 values = geometry.to_points(shown.domain, values)
-            self._add_strength(falloff, values, frame.number, by_face)
+            self._add_strength(falloff, values, number, by_face)
 
     def add_mesh(self, geometry: Geometry, color: Color, number: float) -> None:
         """Write a mesh on a frame. color: what it has where it has none of its own."""
@@ -43,27 +59,60 @@ class MeshWriter:
 
         if not self._started:
             self._start(geometry)
-        self._add_faces(geometry, number)
+        if not self._over or self._differs(geometry):
+            self._say_same_faces()
+            self._add_faces(geometry, number)
+        else:
+            self._same_since = self._same_since or (geometry, number)
+            self._same_until = number
         self._add_color(geometry, color, number)
         if self._samples.changing("points", geometry.points, number, self._mesh.GetPointsAttr(), Vt.Vec3fArray):
             low, high = geometry.bounds
             self._mesh.GetExtentAttr().Set(Vt.Vec3fArray.FromNumpy(np.stack([low, high])), number)
         self._samples.changing("normals", geometry.normals, number, self._mesh.GetNormalsAttr(), Vt.Vec3fArray)
 
+    def unbind(self) -> None:
+        """Tie the prim to no skeleton any more: its points are where skinning brought them, and further."""
+        from pxr import UsdSkel
+
+        binding = UsdSkel.BindingAPI.Apply(self._mesh.GetPrim())
+        for relationship in (binding.CreateSkeletonRel(), binding.CreateBlendShapeTargetsRel()):
+            relationship.SetTargets([])
+        binding.CreateBlendShapesAttr([])
+
     def _start(self, geometry: Geometry) -> None:
         from pxr import UsdGeom, Vt
 
         self._started = True
         mesh = self._mesh
-        mesh.CreateSubdivisionSchemeAttr(UsdGeom.Tokens.none)
         mesh.CreatePointsAttr()
         mesh.CreateNormalsAttr()
         mesh.CreateExtentAttr()
         mesh.SetNormalsInterpolation(UsdGeom.Tokens.vertex)
+        if self._over:
+            return
+        mesh.CreateSubdivisionSchemeAttr(UsdGeom.Tokens.none)
         for (domain, name), members in geometry.attributes.items():
             if domain is Domain.FACE and members.dtype == np.bool_:
                 where = Vt.IntArray.FromNumpy(np.flatnonzero(members).astype(np.int32))
                 UsdGeom.Subset.CreateUniqueGeomSubset(self._mesh, identifier(name, set()), UsdGeom.Tokens.face, where)
+
+    def _differs(self, geometry: Geometry) -> bool:
+        """Whether the faces are, or once were, others than the original's."""
+        if self.original is not None and not self._other_faces:
+            before, after = self.original.topology, geometry.topology
+            self._other_faces = before is not after and not (
+                np.array_equal(before.corners, after.corners) and np.array_equal(before.offsets, after.offsets)
+            )
+        return self._other_faces
+
+    def _say_same_faces(self) -> None:
+        """On the frames before the first that differs the faces are the original's, which has to be said from then on."""
+        if self._same_since is not None:
+            geometry, first = self._same_since
+            self._same_since = None
+            for number in (first, self._same_until):
+                self._add_faces(geometry, number)
 
     def _add_faces(self, geometry: Geometry, number: float) -> None:
         """What mostly stays: faces and UVs. It is written once, and over time only where an effect changes it."""
@@ -71,9 +120,9 @@ class MeshWriter:
 
         topology, mesh = geometry.topology, self._mesh
         counts = Vt.IntArray.FromNumpy(np.diff(topology.offsets))
-        self._samples.steady("counts", topology, counts, number, mesh.GetFaceVertexCountsAttr())
+        self._samples.steady("counts", topology, counts, number, mesh.CreateFaceVertexCountsAttr())
         indices = Vt.IntArray.FromNumpy(topology.corners)
-        self._samples.steady("indices", topology, indices, number, mesh.GetFaceVertexIndicesAttr())
+        self._samples.steady("indices", topology, indices, number, mesh.CreateFaceVertexIndicesAttr())
         for domain, kind in ((Domain.CORNER, UsdGeom.Tokens.faceVarying), (Domain.POINT, UsdGeom.Tokens.vertex)):
             uv = geometry.attribute(domain, "uv")
             if uv is not None:
@@ -90,11 +139,16 @@ class MeshWriter:
         from pxr import Sdf, UsdGeom, Vt
 
         color = geometry.attribute(Domain.POINT, "color")
+        if self._over and (color is None or color is self._own_color()):
+            return
         interpolation = UsdGeom.Tokens.constant if color is None else UsdGeom.Tokens.vertex
         made = self._primvars.CreatePrimvar("displayColor", Sdf.ValueTypeNames.Color3fArray, interpolation)
         plain = np.array([base], np.float32) if color is None else np.ascontiguousarray(color[:, :3], np.float32)
         owner = base if color is None else color
         self._samples.steady("displayColor", owner, Vt.Vec3fArray.FromNumpy(plain), number, made.GetAttr())
+
+    def _own_color(self) -> Any:
+        return None if self.original is None else self.original.attribute(Domain.POINT, "color")
 
     def _add_strength(self, falloff: Falloff, values: Floats, number: float, by_face: bool) -> None:
         from pxr import Sdf, UsdGeom, Vt

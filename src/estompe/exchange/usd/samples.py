@@ -2,6 +2,7 @@
 
 from typing import Any
 
+import numpy as np
 from numpy.typing import NDArray
 
 
@@ -24,12 +25,12 @@ class TimeSamples:
         self._held: dict[str, tuple[Any, Any, float, float]] = {}
 
     def changing(self, key: str, array: NDArray[Any], number: float, attribute: Any, kind: Any) -> bool:
-        """Set a time sample unless the array is the one before; True if it was set.
+        """Set a time sample unless the values are those before; True if it was set.
 
         Elements are blended in between, so the last frame of a standstill is set too once the array changes.
         """
         before = self._last.get(key)
-        if before is not None and before[0] is array:
+        if before is not None and (before[0] is array or np.array_equal(before[0], array)):
             self._last[key] = (array, before[1], number)
             return False
         if before is not None and before[2] > before[1]:
@@ -41,15 +42,15 @@ class TimeSamples:
     def steady(self, key: str, owner: Any, values: Any, number: float, attribute: Any) -> None:
         """Set values that mostly stay: without a time at first, and as time samples from the first change on.
 
-        owner: what tells whether they changed, by identity.
+        owner: what tells by identity that they did not change; other owners may still have the same values.
         """
         if key not in self._held:
             attribute.Set(values)
             self._held[key] = (owner, values, number, number)
             return
         before, held, since, until = self._held[key]
-        if before is owner:
-            self._held[key] = (before, held, since, number)
+        if before is owner or held == values:
+            self._held[key] = (owner, held, since, number)
             return
         for frame in {since, until}:
             attribute.Set(held, frame)

@@ -1,15 +1,12 @@
 """Animated USD: points over time with normals, UVs, colours, each falloff's strength as a primvar, and the camera."""
 
-import math
-import os
-import shutil
+from collections.abc import Collection
 from pathlib import Path
 from typing import Any
 
 from estompe.document.atomic import written_whole
-from estompe.document.numbers import plain, plain_triple
 from estompe.document.project import Project
-from estompe.document.scene import Camera, Scene
+from estompe.document.scene import Scene
 from estompe.evaluate import Frame
 from estompe.evaluate.past import Past
 from estompe.exchange.bake import check_folder, check_frames, frames
@@ -17,15 +14,12 @@ from estompe.exchange.formats import SceneWriter, register_scene_writer
 from estompe.exchange.usd.copies import CopiesWriter
 from estompe.exchange.usd.curves import CurvesWriter
 from estompe.exchange.usd.mesh import MeshWriter
+from estompe.exchange.usd.placed import CameraWriter, ControlWriter
 from estompe.exchange.usd.samples import identifier
+from estompe.exchange.usd.saving import ENDINGS, Saving, reason
 from estompe.geometry import Geometry
 from estompe.geometry.copies import Copies
 from estompe.importing.errors import ExchangeError, Progress
-
-ENDINGS = (".usdc", ".usda", ".usd")
-# Bytes of samples after which they are written to the disk, and what counts as a full one.
-_MOST_PENDING, _LITTLE = 512 * 2**20, 2**20
-_FILM_HEIGHT = 24.0  # millimetres; only its relation to the focal length matters
 
 
 def write(
@@ -35,9 +29,13 @@ def write(
     path: Path,
     progress: Progress = lambda _fraction, _text: None,
     past: Past | None = None,
+    only: Collection[str] | None = None,
 ) -> None:
-    """Bake frames to a USD scene, whole or not at all. `progress` may raise to cancel. Raises ExchangeError."""
-    from pxr import Tf, Usd
+    """Bake frames to a USD scene, whole or not at all.
+
+    only: ids of shapes; all if it is not given. `progress` may raise to cancel. Raises ExchangeError.
+    """
+    from pxr import Tf
 
     if path.suffix.lower() not in ENDINGS:
         raise ExchangeError(f"{path}: a USD scene ends in {' or '.join(ENDINGS)}")
@@ -45,29 +43,18 @@ def write(
     check_folder(path)
     try:
         with written_whole(path) as part:
-            part.unlink()  # the library makes the file itself, and will not take over one that stands there
-            stage = Usd.Stage.CreateNew(str(part))
-            _describe(stage, project.scene, first, last)
-            writers = _Writers(stage, project.scene)
+            saving = Saving(part)
+            _describe(saving.stage, project.scene, first, last)
+            writers = _Writers(saving.stage, project.scene, only)
             for frame in frames(project, first, last, progress, past):
-                writers.add(frame)
-                if writers.pending > _MOST_PENDING and part.suffix != ".usda":
-                    # What is saved need not be held; text would be written again from the start each time.
-                    stage.Save()
-                    writers.pending = 0
+                saving.grew(writers.add(frame))
+            writers.finish()
             progress(1.0, "saving")
-            stage.Save()
-            stage = None
+            saving.finish()
     except (OSError, Tf.ErrorException) as error:
-        raise ExchangeError(f"{path}: cannot be written ({_reason(error, path)})") from None
+        raise ExchangeError(f"{path}: cannot be written ({reason(error, path)})") from None
     except MemoryError:
         raise ExchangeError(f"{path}: a frame does not fit in memory") from None
-
-
-def _reason(error: Exception, path: Path) -> str:
-    if isinstance(error, OSError) and error.errno:
-        return os.strerror(error.errno)
-    return "the disk is full" if shutil.disk_usage(path.parent).free < _LITTLE else "the folder cannot be written"
 
 
 def _describe(stage: Any, scene: Scene, first: int, last: int) -> None:
@@ -83,43 +70,44 @@ def _describe(stage: Any, scene: Scene, first: int, last: int) -> None:
 
 
 class _Writers:
-    """One writer per shape and one for the camera, under names that USD allows and that differ."""
+    """One writer per shape, and the scene's cameras and controls, under names that USD allows and that differ."""
 
-    def __init__(self, stage: Any, scene: Scene) -> None:
-        from pxr import UsdGeom
-
-        taken: set[str] = {"Camera"}
-        self.pending = 0
-        self._stage, self._scene = stage, scene
+    def __init__(self, stage: Any, scene: Scene, only: Collection[str] | None) -> None:
+        taken: set[str] = {"Cameras", "Controls"}
+        self._stage, self._only = stage, only
+        self._cameras = [CameraWriter(stage, f"/World/{identifier('Camera', taken)}")]
         self._paths = {shape.id: f"/World/{identifier(shape.name, taken)}" for shape in scene.shapes}
         self._writers: dict[str, MeshWriter | CopiesWriter | CurvesWriter] = {}
         self._forms = _hidden_forms(scene)
-        self._camera = UsdGeom.Camera.Define(stage, "/World/Camera")
-        self._matrix = self._camera.AddTransformOp()
+        for camera in scene.other_cameras:
+            self._cameras.append(CameraWriter(stage, f"/World/Cameras/{identifier(camera.name, taken)}"))
+        self._controls = {
+            control.id: ControlWriter(stage, control, f"/World/Controls/{identifier(control.name, taken)}")
+            for control in scene.controls
+        }
 
-    def add(self, frame: Frame) -> None:
+    def add(self, frame: Frame) -> int:
+        """Write a frame; returns about how many bytes that were."""
+        size = 0
         for shape in frame.scene.shapes:
-            if shape.id in self._forms:
+            if shape.id in self._forms or (self._only is not None and shape.id not in self._only):
                 continue
             geometry = frame[shape.id]
             if shape.id not in self._writers:
                 self._writers[shape.id] = _kind(geometry)(self._stage, shape.name, self._paths[shape.id])
             self._writers[shape.id].add(frame, shape)
-            size = 64 * len(geometry.positions) if isinstance(geometry, Copies) else 2 * geometry.points.nbytes
-            self.pending += size
-        self._add_camera(frame.scene.camera, frame.number)
+            size += 64 * len(geometry.positions) if isinstance(geometry, Copies) else 2 * geometry.points.nbytes
+        for writer, camera in zip(self._cameras, (frame.scene.camera, *frame.scene.other_cameras), strict=True):
+            writer.add(camera, frame.number)
+        for control in frame.scene.controls:
+            self._controls[control.id].add(control, frame.number)
+        return size
 
-    def _add_camera(self, camera: Camera, number: float) -> None:
-        from pxr import Gf
-
-        view = Gf.Matrix4d(1).SetLookAt(
-            Gf.Vec3d(*plain_triple(camera.position)), Gf.Vec3d(*plain_triple(camera.target)), Gf.Vec3d(0, 1, 0)
-        )
-        self._matrix.Set(view.GetInverse(), number)
-        angle = math.radians(plain(camera.view_angle))
-        self._camera.CreateVerticalApertureAttr(_FILM_HEIGHT)
-        self._camera.CreateHorizontalApertureAttr(_FILM_HEIGHT * 16 / 9)
-        self._camera.CreateFocalLengthAttr().Set(_FILM_HEIGHT / 2 / math.tan(angle / 2), number)
+    def finish(self) -> None:
+        """Write what waited for the frame after it."""
+        for writer in self._writers.values():
+            if isinstance(writer, CopiesWriter):
+                writer.finish()
 
 
 def _kind(geometry: Geometry) -> type[MeshWriter | CopiesWriter | CurvesWriter]:

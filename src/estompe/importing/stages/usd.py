@@ -61,6 +61,7 @@ class UsdStage:
         return About(
             tuple(entries), stage.GetStartTimeCode() if ranged else None, stage.GetEndTimeCode() if ranged else None,
             rate, "Y" if self._upright else "Z", metres, rate, files, tuple(notes),
+            stage.GetDefaultPrim().GetName() if stage.HasDefaultPrim() else "",
         )  # fmt: skip
 
     def _entries(self) -> tuple[list[Entry], list[str]]:
@@ -103,7 +104,9 @@ class UsdStage:
         if group is None:
             return entry
         moves = any(self._placed_over_time(prim) for prim in group)
-        return Entry(entry.path, "copies", len(group), moves, f"{len(group)} instances", (), group[0].GetName())
+        return Entry(
+            entry.path, "copies", len(group), moves, f"{len(group)} instances", (), group[0].GetName(), instances=True
+        )
 
     def _instancer_entry(self, prim: Any) -> Entry:
         from pxr import Usd, UsdGeom
@@ -123,9 +126,9 @@ class UsdStage:
         counts = mesh.GetFaceVertexCountsAttr().Get(Usd.TimeCode.EarliestTime())
         note = "" if points and counts else "it has no faces"
         varies = self._varies(prim)
-        return Entry(
-            str(prim.GetPath()), "mesh", len(points or ()), bool(varies), note, varies, color=_whole_color(prim)
-        )
+        color, skinned = _whole_color(prim), self._skins.bound(prim)
+        path, count = str(prim.GetPath()), len(points or ())
+        return Entry(path, "mesh", count, bool(varies), note, varies, color=color, skinned=skinned)
 
     def _varies(self, prim: Any) -> tuple[str, ...]:
         """What of a mesh changes over time."""
@@ -386,6 +389,10 @@ class _Skins:
                 skeleton = self._cache.GetSkelQuery(binding.GetSkeleton())
                 for query in binding.GetSkinningTargets():
                     self._bound[str(query.GetPrim().GetPath())] = skeleton, query
+
+    def bound(self, prim: Any) -> bool:
+        """Whether a mesh is bound to a skeleton."""
+        return str(prim.GetPath()) in self._bound
 
     def moves(self, prim: Any) -> bool:
         """Whether a mesh is bound to a skeleton that is animated, or whose shapes are blended."""

@@ -1,0 +1,256 @@
+"""A USD layer over an original: it sublayers the stage that was imported and holds opinions on what was changed, and no more.
+
+Points, normals, extents, strengths and visibility are said of the original's prims; what is no longer a mesh of that prim, and
+what never was in the file, stands beside them as new prims. Materials, names and all that is not mentioned survive.
+"""
+
+import os
+from collections.abc import Collection
+from pathlib import Path
+from typing import Any, NamedTuple
+
+import numpy as np
+
+from estompe.document.atomic import written_whole
+from estompe.document.kinds import CannotEvaluateError
+from estompe.document.project import Project
+from estompe.document.scene import Scene, Shape
+from estompe.evaluate import Frame
+from estompe.evaluate.past import Past
+from estompe.exchange.bake import check_folder, check_frames, frames
+from estompe.exchange.usd.copies import CopiesWriter
+from estompe.exchange.usd.curves import CurvesWriter
+from estompe.exchange.usd.mesh import MeshWriter
+from estompe.exchange.usd.samples import identifier
+from estompe.exchange.usd.saving import ENDINGS, Saving, reason
+from estompe.geometry import Geometry
+from estompe.geometry.copies import Copies
+from estompe.geometry.transforms import inverse
+from estompe.importing.errors import ExchangeError, Progress
+from estompe.importing.footage import Footage, Reading, opened
+from estompe.importing.stage import Space
+from estompe.shapes.shot import ShotSource
+from estompe.shapes.shot_copies import ShotCopies
+
+_USD = (".usd", ".usda", ".usdc", ".usdz")
+
+
+class Original(NamedTuple):
+    """The file that is written over, open, and its space."""
+
+    footage: Footage
+    space: Space
+
+    def placed(self, geometry: Geometry, prim: str, frame: float) -> Geometry:
+        """A geometry of the scene's world in a prim's own space, in the file's units."""
+        to_local = inverse(self.footage.matrix(prim, frame)[:3])
+        return self._in_file(geometry.transformed(to_local))
+
+    def in_world(self, geometry: Geometry) -> Geometry:
+        """A geometry of the scene's world in the file's world."""
+        return self._in_file(geometry)
+
+    def _in_file(self, geometry: Geometry) -> Geometry:
+        linear = np.linalg.inv(self.space.linear)
+        if isinstance(geometry, Copies):
+            return _copies_in_file(geometry, linear)
+        if self.space.scale == 1.0 and self.space.upright:
+            return geometry
+        return geometry.transformed(np.concatenate([linear, np.zeros((3, 1))], axis=1))
+
+
+def _copies_in_file(copies: Copies, linear: Any) -> Copies:
+    """Copies whose forms are in the file's space already: where they stand and how they are turned is brought there."""
+    turn = linear / np.linalg.norm(linear[:, 0])
+    axes = np.einsum("ij,njk,lk->nil", turn, copies.axes.reshape(-1, 3, 3).astype(np.float64), turn)
+    positions = (copies.positions.astype(np.float64) @ linear.T).astype(np.float32)
+    return copies.at(positions, axes.reshape(-1, 9).astype(np.float32))
+
+
+def write_over(
+    project: Project,
+    first: int,
+    last: int,
+    path: Path,
+    progress: Progress = lambda _fraction, _text: None,
+    past: Past | None = None,
+    only: Collection[str] | None = None,
+) -> None:
+    """Bake frames to a layer over the file a scene was imported from, whole or not at all.
+
+    only: ids of shapes; all if it is not given. `progress` may raise to cancel. Raises ExchangeError.
+    """
+    from pxr import Tf
+
+    if path.suffix.lower() not in ENDINGS:
+        raise ExchangeError(f"{path}: a USD layer ends in {' or '.join(ENDINGS)}")
+    check_frames(first, last)
+    check_folder(path)
+    original = _original(project.scene)
+    if os.path.realpath(original.footage.reading.file) == os.path.realpath(path):
+        raise ExchangeError(f"{path}: is the file that the layer goes over: choose another name")
+    try:
+        with written_whole(path) as part:
+            saving = Saving(part)
+            _describe(saving.stage, original, path, first, last)
+            writers = _Writers(saving.stage, project.scene, original, only)
+            for frame in frames(project, first, last, progress, past):
+                saving.grew(writers.add(frame))
+            writers.finish()
+            progress(1.0, "saving")
+            saving.finish()
+    except CannotEvaluateError as error:
+        raise ExchangeError(f"{path}: {error}") from None
+    except (OSError, Tf.ErrorException) as error:
+        raise ExchangeError(f"{path}: cannot be written ({reason(error, path)})") from None
+    except MemoryError:
+        raise ExchangeError(f"{path}: a frame does not fit in memory") from None
+
+
+def _original(scene: Scene) -> Original:
+    """The one USD file that shapes of the scene come from. Raises ExchangeError."""
+    files = {shape.source.file for shape in scene.shapes if isinstance(shape.source, ShotSource)}
+    usd = sorted(name for name in files if Path(name).suffix.lower() in _USD)
+    if not usd:
+        raise ExchangeError("there is no USD stage to write over: import a shot first, or export the scene as a whole")
+    if len(usd) > 1:
+        names = ", ".join(Path(name).name for name in usd)
+        raise ExchangeError(
+            f"its shapes come from several stages ({names}): export those of one with --only, or the whole"
+        )
+    try:
+        footage = opened(Reading(usd[0], scene.metres_per_unit, scene.frames_per_second))
+    except CannotEvaluateError as error:
+        raise ExchangeError(str(error)) from None
+    return Original(footage, Space(footage.scale, footage.about.up == "Y"))
+
+
+def _describe(stage: Any, original: Original, path: Path, first: int, last: int) -> None:
+    """What a root layer must say again, since nothing of it is taken from sublayers."""
+    from pxr import UsdGeom
+
+    about = original.footage.about
+    file = os.path.realpath(original.footage.reading.file)
+    relative = os.path.relpath(file, os.path.realpath(path.parent))
+    stage.GetRootLayer().subLayerPaths.append(relative if relative.startswith(".") else f"./{relative}")
+    UsdGeom.SetStageUpAxis(stage, UsdGeom.Tokens.y if about.up == "Y" else UsdGeom.Tokens.z)
+    if about.metres_per_unit is not None:
+        UsdGeom.SetStageMetersPerUnit(stage, about.metres_per_unit)
+    stage.SetTimeCodesPerSecond(about.rate)
+    stage.SetFramesPerSecond(about.rate)
+    stage.SetStartTimeCode(original.footage.code(first))
+    stage.SetEndTimeCode(original.footage.code(last))
+    if about.default_prim:
+        stage.GetRootLayer().defaultPrim = about.default_prim
+
+
+class _Writers:
+    """One writer for each shape that differs from the original."""
+
+    def __init__(self, stage: Any, scene: Scene, original: Original, only: Collection[str] | None) -> None:
+        self._stage, self._original, self._only = stage, original, only
+        self._writers: dict[str, MeshWriter | CopiesWriter | CurvesWriter] = {}
+        self._beside: dict[str, str] = {}
+        self._taken: set[str] = set()
+        copied = {getattr(shape.source, "form", "") for shape in scene.shapes}
+        self._forms = {shape.id for shape in scene.shapes if shape.id in copied and not shape.visible}
+
+    def add(self, frame: Frame) -> int:
+        """Write a frame; returns about how many bytes that were."""
+        size = 0
+        for shape in frame.scene.shapes:
+            if (self._only is None or shape.id in self._only) and shape.id not in self._forms:
+                size += self._add(frame, shape)
+        return size
+
+    def finish(self) -> None:
+        """Write what waited for the frame after it."""
+        for writer in self._writers.values():
+            if isinstance(writer, CopiesWriter):
+                writer.finish()
+
+    def _add(self, frame: Frame, shape: Shape) -> int:
+        source = self._source(shape)
+        if source is not None and not shape.visible:
+            self._hide(source.prim)
+        if not shape.visible or (source is not None and not any(slot.enabled for slot in shape.effects)):
+            return 0
+        geometry, code = frame[shape.id], self._original.footage.code(frame.number)
+        if source is not None and _same_sort(geometry, source):
+            made = self._original.placed(geometry, source.prim, frame.number)
+            self._over(frame, shape, source).add_as(frame, shape, made, code)
+        else:
+            if source is not None:
+                self._hide(source.prim)
+            self._new(shape, geometry).add_as(frame, shape, self._original.in_world(geometry), code)
+        return 64 * len(geometry.positions) if isinstance(geometry, Copies) else 2 * geometry.points.nbytes
+
+    def _source(self, shape: Shape) -> ShotSource | None:
+        """What a shape is in the original, if it is from there."""
+        source = shape.source
+        mine = isinstance(source, ShotSource) and source.file == self._original.footage.reading.file
+        return source if mine and isinstance(source, ShotSource) else None
+
+    def _over(self, frame: Frame, shape: Shape, source: ShotSource) -> MeshWriter | CopiesWriter:
+        """The writer of opinions on a prim of the original."""
+        if shape.id not in self._writers:
+            if isinstance(source, ShotCopies):
+                if self._original.footage.entry(source.prim).instances:
+                    raise ExchangeError(
+                        f"“{shape.name}” are native instances, which a layer cannot change one by one: "
+                        "leave it out with --only, or export the scene as a whole"
+                    )
+                self._writers[shape.id] = CopiesWriter(self._stage, shape.name, source.prim, over=True)
+            else:
+                before = frame.states_of(shape.id)[0]
+                writer = MeshWriter(self._stage, shape.name, source.prim, over=before)
+                if self._original.footage.entry(source.prim).skinned:
+                    writer.unbind()
+                self._writers[shape.id] = writer
+        made = self._writers[shape.id]
+        assert not isinstance(made, CurvesWriter)
+        if isinstance(made, MeshWriter):
+            made.original = frame.states_of(shape.id)[0]
+        return made
+
+    def _new(self, shape: Shape, geometry: Geometry) -> MeshWriter | CopiesWriter | CurvesWriter:
+        """The writer of a prim that is not in the original."""
+        key = f"{shape.id} beside"
+        if key not in self._writers:
+            kind = CopiesWriter if isinstance(geometry, Copies) else CurvesWriter
+            if not isinstance(geometry, Copies) and geometry.topology.lines is None:
+                kind = MeshWriter  # type: ignore[assignment]
+            self._writers[key] = kind(self._stage, shape.name, f"{self._home()}/{identifier(shape.name, self._taken)}")
+        return self._writers[key]
+
+    def _home(self) -> str:
+        """Where new prims stand: below the default prim, so that they come along, and free of its transform."""
+        from pxr import UsdGeom
+
+        default = self._original.footage.about.default_prim
+        path = f"/{default}/Added" if default else "/Added"
+        if not self._stage.GetPrimAtPath(path):
+            made = UsdGeom.Xform.Define(self._stage, path)
+            made.SetResetXformStack(True)
+            if default:
+                self._stage.GetPrimAtPath(f"/{default}").SetSpecifier(_over_specifier())
+        return path
+
+    def _hide(self, prim: str) -> None:
+        from pxr import UsdGeom
+
+        made = self._stage.OverridePrim(prim)
+        UsdGeom.Imageable(made).CreateVisibilityAttr().Set(UsdGeom.Tokens.invisible)
+
+
+def _over_specifier() -> Any:
+    from pxr import Sdf
+
+    return Sdf.SpecifierOver
+
+
+def _same_sort(geometry: Geometry, source: ShotSource) -> bool:
+    """Whether what came out can still be said of the prim it came from."""
+    if isinstance(source, ShotCopies):
+        return isinstance(geometry, Copies)
+    return not isinstance(geometry, Copies) and geometry.topology.lines is None
