@@ -101,7 +101,7 @@ WRONG = {
     "no folder": (["bake", "{scene}", "--out", "{tmp}/no/x.usdc"], "there is no folder"),
     "size": (["render", "{scene}", "--size", "big", "--out", "{tmp}/x.png"], "--size big: write it as WIDTHxHEIGHT"),
     "enormous": (["render", "{scene}", "--size", "99999x1", "--out", "{tmp}/x.png"], "each 1 to 16384"),
-    "picture": (["render", "{scene}", "--out", "{tmp}/x.gif"], "pictures are PNG"),
+    "picture": (["render", "{scene}", "--out", "{tmp}/x.gif"], "end it in .png or .exr"),
     "falloff": (
         ["render", "{scene}", "--show", "strength", "--falloff", "Fog", "--out", "{tmp}/x.png"],
         "there is no falloff “Fog”; there are: Lantern glow, Swell",

@@ -1,36 +1,76 @@
-"""`estompe render`: draw a frame through the scene's camera."""
+"""`estompe render`: draw frames through the scene's camera."""
 
 import argparse
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from estompe.commands.errors import UsageError
-from estompe.commands.shared import evaluated_frame, falloff_id, open_project, picture_size
+from estompe.commands.shared import (
+    drawing_arguments,
+    drawing_settings,
+    evaluated_frame,
+    falloff_id,
+    frame_range,
+    open_project,
+    past_of,
+    picture_size,
+    tell_progress,
+    tell_trouble,
+    through_camera,
+)
 
-HELP = "draw a frame through the scene's camera"
+if TYPE_CHECKING:
+    from estompe.document.project import Project
+
+HELP = "draw frames through the scene's camera, as pictures"
 
 
 def arguments(parser: argparse.ArgumentParser) -> None:
     """What can be said after it."""
     parser.add_argument("file", type=Path, metavar="FILE")
-    parser.add_argument("--frame", type=float, metavar="N", help="the frame; the first one if left out")
-    parser.add_argument("--size", default="1280x800", metavar="WxH", help="the picture's width and height")
-    parser.add_argument("--out", type=Path, required=True, metavar="X.png")
-    parser.add_argument("--show", choices=("shaded", "strength"), default="shaded")
-    parser.add_argument("--falloff", metavar="NAME", help="whose strength to show")
+    parser.add_argument("--frame", type=float, metavar="N", help="one frame; the first one if left out")
+    parser.add_argument("--frames", metavar="A-B", help="frames, into files such as shot.####.exr, with alpha")
+    parser.add_argument("--out", type=Path, required=True, metavar="X.png|NAME.####.exr")
+    parser.add_argument(
+        "--layers", metavar="LAYER,...", help="with .exr: depth, normal, id, motion, strength:NAME, in the same files"
+    )
+    parser.add_argument("--float", dest="full_float", action="store_true", help="with .exr: colours as 32 bit")
+    drawing_arguments(parser)
 
 
 def run(chosen: argparse.Namespace) -> None:
     """Run the command. Raises UsageError."""
+    if chosen.frames is None and chosen.out.suffix.lower() == ".png" and chosen.layers is None:
+        _run_one(chosen)
+        return
+    from estompe.output import pictures
+    from estompe.output.picture_files import ENDINGS
+
+    if chosen.out.suffix.lower() not in ENDINGS:
+        raise UsageError(f"{chosen.out}: end it in {' or '.join(ENDINGS)}")
+    project = through_camera(open_project(chosen.file), chosen.camera)
+    if chosen.frames is None:
+        first = last = round(project.scene.first if chosen.frame is None else chosen.frame)
+    else:
+        first, last = frame_range(chosen.frames, project.scene.first, project.scene.last)
+    layers = tuple(name.strip() for name in (chosen.layers or "").split(",") if name.strip())
+    settings = drawing_settings(project, chosen)._replace(layers=layers)
+    past = past_of(project, None)
+    made = pictures.write(project, first, last, chosen.out, settings, tell_progress, past, chosen.full_float)
+    there = f", {made.there} were there already" if made.there else ""
+    print(f"{made.made} pictures in {chosen.out.parent}{there}")
+    tell_trouble(past)
+
+
+def _run_one(chosen: argparse.Namespace) -> None:
     from estompe.render import picture
 
     size = picture_size(chosen.size, picture.LARGEST)
-    if chosen.out.suffix.lower() != ".png":
-        raise UsageError(f"{chosen.out}: pictures are PNG, end it in .png")
-    project = open_project(chosen.file)
+    project: Project = through_camera(open_project(chosen.file), chosen.camera)
     frame = evaluated_frame(project, project.scene.first if chosen.frame is None else chosen.frame)
     falloff = None
     if chosen.show == "strength":
-        falloff = falloff_id(frame, chosen.falloff)
+        falloff = falloff_id(frame.scene, chosen.falloff)
     drawn = picture.camera_picture(frame, size, falloff)
     try:
         picture.save_png(drawn, chosen.out)

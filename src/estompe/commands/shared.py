@@ -1,6 +1,6 @@
 """What several commands do alike: finding the project, the frames and what to show, and telling how far they are."""
 
-import contextlib
+import argparse
 import re
 import sys
 from pathlib import Path
@@ -10,8 +10,10 @@ from estompe.commands.errors import UsageError
 
 if TYPE_CHECKING:
     from estompe.document.project import Project
+    from estompe.document.scene import Scene
     from estompe.evaluate import Frame
     from estompe.evaluate.past import Past
+    from estompe.output.painter import Settings
     from estompe.samples import Sample
 
 
@@ -104,13 +106,49 @@ def picture_size(text: str, most: int) -> tuple[int, int]:
     return int(match[1]), int(match[2])
 
 
-def falloff_id(frame: "Frame", name: str | None) -> str:
+def falloff_id(scene: "Scene", name: str | None) -> str:
     """The id of a falloff by its name; of the only one where no name is given. Raises UsageError."""
-    names = ", ".join(item.name for item in frame.scene.falloffs)
-    if name is None and len(frame.scene.falloffs) == 1:
-        return frame.scene.falloffs[0].id
+    names = ", ".join(item.name for item in scene.falloffs)
+    if name is None and len(scene.falloffs) == 1:
+        return scene.falloffs[0].id
     if name is None:
         raise UsageError(f"--show strength needs --falloff NAME; there are: {names or 'none'}")
-    with contextlib.suppress(KeyError):
-        return frame.falloff(name).id
+    for falloff in scene.falloffs:
+        if name in (falloff.id, falloff.name):
+            return falloff.id
     raise UsageError(f"there is no falloff “{name}”; there are: {names or 'none'}")
+
+
+def drawing_arguments(parser: argparse.ArgumentParser) -> None:
+    """What can be said of how pictures are drawn."""
+    parser.add_argument("--size", default="1280x800", metavar="WxH", help="the picture's width and height")
+    parser.add_argument("--camera", metavar="NAME", help="through which camera; the scene's if left out")
+    parser.add_argument("--samples", type=int, default=1, metavar="N", help="draws for smoother edges, 1 to 256")
+    parser.add_argument("--shutter", type=float, default=0.0, metavar="FRAMES", help="motion blur, such as 0.5")
+    parser.add_argument("--show", choices=("shaded", "strength"), default="shaded")
+    parser.add_argument("--falloff", metavar="NAME", help="whose strength to show")
+
+
+def drawing_settings(project: "Project", chosen: argparse.Namespace) -> "Settings":
+    """How pictures are drawn, as it was typed. Raises UsageError."""
+    from estompe.output.painter import Settings
+    from estompe.render.final import MOST_SIDE
+
+    if not 1 <= chosen.samples <= 256:
+        raise UsageError(f"--samples {chosen.samples}: use a number from 1 to 256")
+    if not 0.0 <= chosen.shutter <= 4.0:
+        raise UsageError(f"--shutter {chosen.shutter:g}: use frames from 0 to 4")
+    falloff = falloff_id(project.scene, chosen.falloff) if chosen.show == "strength" else None
+    return Settings(picture_size(chosen.size, MOST_SIDE), chosen.samples, chosen.shutter, (), falloff)
+
+
+def through_camera(project: "Project", name: str | None) -> "Project":
+    """The project seen through a camera by its name. Raises UsageError."""
+    from estompe.setups.shot import look_through
+
+    if name is None:
+        return project
+    try:
+        return project.with_scene(look_through(project.scene, name))
+    except LookupError as error:
+        raise UsageError(f"--camera: {error}") from None

@@ -41,8 +41,10 @@ _FORMATS = {
     "color": "3f",
     "back_color": "3f",
     "one_sided": "f",
+    "next_position": "3f",
 }
 _OPTIONAL = ("color", "back_color", "one_sided")
+_DROPPED = (*_OPTIONAL, "next_position")
 
 
 class MeshBuffers:
@@ -63,21 +65,25 @@ class MeshBuffers:
         range_position: Floats | None,
         edges: bool,
         colors: Floats | None = None,
+        later: Floats | None = None,
     ) -> None:
-        """Upload what changed since the last picture. colors: float32 (points, 3), to be shown instead of its own."""
+        """Upload what changed since the last picture.
+
+        colors: float32 (points, 3), to be shown instead of its own; later: where points are on the next frame.
+        """
         self.uploads = []
         self._into("position", geometry.points)
         self._into("normal", geometry.normals)
         self._into("triangles", geometry.topology.triangles)
         strength, range_position = self._of_faces(geometry, strength, range_position, colors)
-        arrays = {"strength": strength, "range_position": range_position}
+        arrays = {"strength": strength, "range_position": range_position, "next_position": later}
         arrays.update({name: geometry.attribute(Domain.POINT, name) for name in _OPTIONAL})
         if colors is not None:
             arrays.update(color=colors, back_color=None)
         for name, array in arrays.items():
             if array is not None:
                 self._into(name, array)
-            elif name in self._slots and name in _OPTIONAL:
+            elif name in self._slots and name in _DROPPED:
                 self._drop(name)
         if edges:
             self._into("edges", geometry.topology.edges)
@@ -106,6 +112,12 @@ class MeshBuffers:
         for number, (name, texture) in enumerate(self._faces.items()):
             program[name].value = unit + number
             texture.use(unit + number)
+
+    def use_values(self, program: Any, unit: int) -> None:
+        """Bind the values of faces alone to a texture unit."""
+        if "face_values" in program:
+            program["face_values"].value = unit
+            self._faces["face_values"].use(unit)
 
     def _into(self, name: str, array: NDArray[Any]) -> None:
         slot = self._slots.setdefault(name, Slot())

@@ -20,6 +20,7 @@ _FORMATS = {
     "range_position": ("f/i", ("copy_range_position",)),
     "color": ("3f/i", ("copy_color",)),
     "back_color": ("3f/i", ("copy_back_color",)),
+    "later": ("3f/i", ("next_place",)),
 }
 
 
@@ -190,18 +191,19 @@ class CopiesBuffers:
         seen: NDArray[np.bool_] | None = None,
         colors: Floats | None = None,
         stand_ins: StandIns | None = None,
+        later: Floats | None = None,
     ) -> None:
         """Upload what changed since the last picture.
 
         seen: bool (k,), which copies are to be drawn, None for all shown; colors: float32 (k, 3), instead of their own;
-        stand_ins: how small copies are simplified, None to draw all.
+        stand_ins: how small copies are simplified, None to draw all; later: float32 (k, 3), where they are on the next frame.
         """
         self.uploads = []
         self._choose(copies, seen, stand_ins)
         arrays = {
             "place": copies.positions, "axes": copies.axes, "scale": copies.scales, "strength": strength,
             "range_position": range_position, "color": copies.attribute(Domain.PIECE, "color"),
-            "back_color": copies.attribute(Domain.PIECE, "back_color"),
+            "back_color": copies.attribute(Domain.PIECE, "back_color"), "later": later,
         }  # fmt: skip
         if colors is not None:
             arrays.update(color=colors, back_color=colors)

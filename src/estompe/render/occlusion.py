@@ -47,9 +47,9 @@ class Occlusion:
         ]
         self._size = size
 
-    def darken(self, target: Any, lens: tuple[float, float], distance: float, amount: float) -> None:
-        """Darken a picture. lens: half its width and height at distance 1; distance: to what is looked at, scene units."""
-        forms, found, smoothed = (made.color_attachments[0] for made in self._targets)
+    def find(self, lens: tuple[float, float], distance: float) -> None:
+        """Find how dark it is. lens: half the picture's width and height at distance 1; distance: to what is looked at."""
+        forms, found, _ = (made.color_attachments[0] for made in self._targets)
         size = (float(self._size[0]), float(self._size[1]))
         self._context.disable(moderngl.DEPTH_TEST)
         first = self._passes["occlusion"]
@@ -59,7 +59,14 @@ class Occlusion:
         self._passes["smooth"]["size"].value = size
         self._passes["smooth"]["occlusion"].value = 1
         self._run("smooth", self._targets[2], forms, found)
-        self._passes["darken"]["amount"].value = amount
+
+    def apply(
+        self, target: Any, amount: float, window: tuple[float, float, float, float] = (1.0, 1.0, 0.0, 0.0)
+    ) -> None:
+        """Darken a picture by what was found. window: width, height, left and top of what it shows, as fractions of the whole."""
+        smoothed = self._targets[2].color_attachments[0]
+        darken = self._passes["darken"]
+        darken["amount"].value, darken["window"].value = amount, window
         self._context.enable(moderngl.BLEND)
         self._context.blend_func = (moderngl.DST_COLOR, moderngl.ZERO)
         # Only where something was drawn: the ground behind it stays as it is, to the sample.

@@ -1,6 +1,6 @@
 """Drawing meshes into pictures with a graphics context of its own, on screen or off."""
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, Literal, NamedTuple
 
@@ -22,11 +22,12 @@ from estompe.render.viewpoint import Viewpoint
 Mode = Literal["shaded", "strength", "wire", "pieces"]
 Picture = NDArray[np.uint8]
 _MOST_PIXELS = 80_000_000
-_FACES_UNIT = 1
+FACES_UNIT = 1
+_NOTHING_LATER: Mapping[str, Floats] = {}
 _MODES = {"edges": moderngl.LINES, "lines": moderngl.LINES}
 _WORTH_CULLING = 4096
 """Copies from which on it pays to look which of them are in the picture."""
-_DARKENED: dict[Mode, float] = {"shaded": 1.0, "strength": 0.4, "pieces": 0.8}
+DARKENED: dict[Mode, float] = {"shaded": 1.0, "strength": 0.4, "pieces": 0.8}
 """How much occlusion shows: strength must read as a number, and a wire is all lines."""
 
 
@@ -91,7 +92,7 @@ class Renderer:
         self._programs = Programs(self._context)
         self._occlusion = Occlusion(self._context, self._programs.plain)
         self._meshes: dict[str, MeshBuffers | CopiesBuffers] = {}
-        self._targets: dict[int, _Target] = {}
+        self._targets: dict[tuple[int, str], _Target] = {}
         self._pick: Any = None
         table = palette.strength_table()
         self._palette = self._context.texture((len(table), 1), 3, table.tobytes())
@@ -119,38 +120,48 @@ class Renderer:
             for item in items
             if isinstance(item.geometry, Copies)
         }
-        matrices = _matrices(viewpoint, size, items)
-        self._follow(items, look, matrices, height=size[1])
+        matrices = matrices_of(viewpoint, size, items)
+        self.follow(items, look, matrices, height=size[1])
         self._programs.begin(*matrices)
         target = self._target(size, 4 if look.still else 0)
         target.drawn.use()
-        self._context.enable(moderngl.DEPTH_TEST)
-        self._context.front_face = "cw"  # the picture is drawn upside down, so that rows come out from the top
+        self.ready_to_draw()
         target.drawn.clear(*look.background, 1.0)
         for item in items:
             self._draw_item(item, look)
-        if look.still and look.occlusion and look.mode in _DARKENED:
+        if look.still and look.occlusion and look.mode in DARKENED:
             self._darken(items, viewpoint, look, target, matrices)
         return self._read(target)
+
+    def ready_to_draw(self) -> None:
+        """Set what every picture needs of the context."""
+        self._context.enable(moderngl.DEPTH_TEST)
+        self._context.front_face = "cw"  # the picture is drawn upside down, so that rows come out from the top
 
     def _darken(
         self, items: Sequence[Item], viewpoint: Viewpoint, look: Look, target: _Target, matrices: tuple[Any, Any]
     ) -> None:
         """Soft contact shadows and ambient occlusion over what was drawn."""
-        self._occlusion.begin(target.size)
+        self.draw_forms(items, target.size)
+        _, projection = matrices
+        self._occlusion.find(
+            (1.0 / abs(float(projection[0, 0])), 1.0 / abs(float(projection[1, 1]))), viewpoint.distance
+        )
+        self._occlusion.apply(target.drawn, DARKENED[look.mode])
+
+    def draw_forms(self, items: Sequence[Item], size: tuple[int, int]) -> None:
+        """Draw what occlusion looks at, for a picture of a size."""
+        self._occlusion.begin(size)
         for item in items:
             # Strands are too thin to keep light away, and what is behind them shows between them.
             if isinstance(item.geometry, Copies) or item.geometry.topology.lines is None:
                 self._render(item, "forms", "triangles")
-        _, projection = matrices
-        lens = (1.0 / abs(float(projection[0, 0])), 1.0 / abs(float(projection[1, 1])))
-        self._occlusion.darken(target.drawn, lens, viewpoint.distance, _DARKENED[look.mode])
 
     def pick(
         self, items: Sequence[Item], viewpoint: Viewpoint, size: tuple[int, int], x: float, y: float
     ) -> Hit | None:
         """What lies under a pixel of a picture of this size, or None."""
-        view, projection = _matrices(viewpoint, size, items)
+        view, projection = matrices_of(viewpoint, size, items)
         # The one pixel fills the picture: nothing but what is under it is drawn.
         narrow = np.diag([float(size[0]), float(size[1]), 1.0, 1.0])
         narrow[0, 3], narrow[1, 3] = size[0] - 2 * x, size[1] - 2 * y
@@ -162,7 +173,7 @@ class Renderer:
             for item in items
             if isinstance(item.geometry, Copies)
         }
-        self._follow(items, Look("shaded"), near=near)
+        self.follow(items, Look("shaded"), near=near)
         if self._pick is None:
             color = self._context.texture((1, 1), 4, dtype="u4")
             self._pick = self._context.framebuffer([color], self._context.depth_renderbuffer((1, 1)))
@@ -192,14 +203,16 @@ class Renderer:
         self._targets.clear()
         self._context.release()
 
-    def _follow(
+    def follow(
         self,
         items: Sequence[Item],
         look: Look,
         matrices: tuple[Any, Any] | None = None,
         near: dict[str, NDArray[np.bool_]] | None = None,
         height: int = 0,
+        later: Mapping[str, Floats] = _NOTHING_LATER,
     ) -> None:
+        """Bring what is drawn into the graphics memory. later: where points or copies are on the next frame, by item."""
         self.uploads, self.stood_in = [], 0
         for gone in set(self._meshes) - {item.id for item in items}:
             self._meshes.pop(gone).release()
@@ -212,10 +225,14 @@ class Renderer:
                 simple = (
                     stand_ins_for(geometry, *matrices, height, look.stand_ins) if look.stand_ins and matrices else None
                 )
-                copies.follow(geometry, item.strength, item.range_position, wire, seen, colors, simple)
+                copies.follow(
+                    geometry, item.strength, item.range_position, wire, seen, colors, simple, later.get(item.id)
+                )
                 self.stood_in += copies.stood_in
             else:
-                self._buffers(item.id, MeshBuffers).follow(geometry, item.strength, item.range_position, wire, colors)
+                self._buffers(item.id, MeshBuffers).follow(
+                    geometry, item.strength, item.range_position, wire, colors, later.get(item.id)
+                )
             self.uploads += [f"{item.id}.{name}" for name in self._meshes[item.id].uploads]
 
     def _buffers(self, item: str, kind: type[Any]) -> Any:
@@ -293,7 +310,7 @@ class Renderer:
         if backed:
             program["use_back_color"].value = mesh.has("back_color")
         if faced:
-            mesh.use_faces(program, _FACES_UNIT)
+            mesh.use_faces(program, FACES_UNIT)
         if copies is not None:
             program["colored_copies"].value = copies.has("color")
             if backed:
@@ -332,21 +349,21 @@ class Renderer:
         target.read.read_into(out, components=4)
         return out
 
-    def _target(self, size: tuple[int, int], samples: int) -> _Target:
-        found = self._targets.get(samples)
+    def _target(self, size: tuple[int, int], samples: int, kind: str = "f1") -> _Target:
+        found = self._targets.get((samples, kind))
         if found is not None and found.size == size:
             return found
         self._check_size(size)
         if found is not None:
             _release(found)
         context = self._context
-        read = context.framebuffer([context.renderbuffer(size, 4)], context.depth_renderbuffer(size))
+        read = context.framebuffer([context.renderbuffer(size, 4, dtype=kind)], context.depth_renderbuffer(size))
         drawn = read
         if samples:
-            color, depth = context.renderbuffer(size, 4, samples), context.depth_renderbuffer(size, samples)
+            color, depth = context.renderbuffer(size, 4, samples, dtype=kind), context.depth_renderbuffer(size, samples)
             drawn = context.framebuffer([color], depth)
-        self._targets[samples] = _Target(drawn, read, size, samples)
-        return self._targets[samples]
+        self._targets[samples, kind] = _Target(drawn, read, size, samples)
+        return self._targets[samples, kind]
 
     def _check_size(self, size: tuple[int, int]) -> None:
         most = min(int(self._context.info["GL_MAX_RENDERBUFFER_SIZE"]), *self._context.info["GL_MAX_VIEWPORT_DIMS"])
@@ -358,14 +375,19 @@ class Renderer:
 
 
 def _release(target: _Target) -> None:
-    """Give a target back with what it draws into: a framebuffer alone leaves that behind."""
     for framebuffer in {target.drawn, target.read}:
-        for part in (*framebuffer.color_attachments, framebuffer.depth_attachment):
-            part.release()
-        framebuffer.release()
+        target_parts_released(framebuffer)
 
 
-def _matrices(viewpoint: Viewpoint, size: tuple[int, int], items: Sequence[Item]) -> tuple[Any, Any]:
+def target_parts_released(framebuffer: Any) -> None:
+    """Give a framebuffer back with what it draws into: alone it leaves that behind."""
+    for part in (*framebuffer.color_attachments, framebuffer.depth_attachment):
+        part.release()
+    framebuffer.release()
+
+
+def matrices_of(viewpoint: Viewpoint, size: tuple[int, int], items: Sequence[Item]) -> tuple[Any, Any]:
+    """World to eye space and eye to clip space, upside down, so that rows come out from the top."""
     far = 1.0
     for item in items:
         low, high = item.geometry.bounds

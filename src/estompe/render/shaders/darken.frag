@@ -3,9 +3,10 @@ in vec2 place;
 
 uniform sampler2D occlusion;
 uniform float amount;
+uniform vec4 window;  // width, height, left and top of what is shown, as fractions of the whole
 
 out vec4 result;
 
 void main() {
-    result = vec4(vec3(mix(1.0, texture(occlusion, place).r, amount)), 1.0);
+    result = vec4(vec3(mix(1.0, texture(occlusion, place * window.xy + window.zw).r, amount)), 1.0);
 }

@@ -1,0 +1,41 @@
+"""`estompe movie`: draw frames through the scene's camera into a movie."""
+
+import argparse
+from pathlib import Path
+
+from estompe.commands.shared import (
+    drawing_arguments,
+    drawing_settings,
+    frame_range,
+    open_project,
+    past_of,
+    tell_progress,
+    tell_trouble,
+    through_camera,
+)
+
+HELP = "draw frames through the scene's camera, as a movie"
+
+
+def arguments(parser: argparse.ArgumentParser) -> None:
+    """What can be said after it."""
+    parser.add_argument("file", type=Path, metavar="FILE")
+    parser.add_argument("--frames", metavar="A-B", help="the frames, such as 1-24; the whole shot if left out")
+    parser.add_argument("--out", type=Path, required=True, metavar="X.mp4|X.webm")
+    parser.add_argument(
+        "--burn-in", action="store_true", help="with the scene's name and the frame's number in each picture"
+    )
+    drawing_arguments(parser)
+
+
+def run(chosen: argparse.Namespace) -> None:
+    """Run the command. Raises UsageError."""
+    from estompe.output import movie
+
+    project = through_camera(open_project(chosen.file), chosen.camera)
+    first, last = frame_range(chosen.frames, project.scene.first, project.scene.last)
+    settings, past = drawing_settings(project, chosen), past_of(project, None)
+    words = chosen.file.stem if chosen.burn_in else ""
+    movie.write(project, first, last, chosen.out, settings, tell_progress, past, words)
+    print(f"frames {first}-{last} in {chosen.out}")
+    tell_trouble(past)

@@ -1,0 +1,89 @@
+"""What a run into a place has finished: so that the same command goes on where it stopped, and no two runs write at once."""
+
+import contextlib
+import fcntl
+import hashlib
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+import msgspec
+
+from estompe import __version__
+from estompe.document.atomic import written_whole
+from estompe.document.file import VERSION
+from estompe.document.kinds import encode_kind
+from estompe.document.paths import files_of
+from estompe.document.project import Project
+from estompe.importing.errors import ExchangeError
+
+
+class Manifest(msgspec.Struct):
+    """job: stands for the scene and the settings; finished: frames that are done."""
+
+    job: str
+    finished: list[int] = []
+
+
+def job_of(project: Project, settings: object) -> str:
+    """What stands for a run: the scene, the files it refers to, the settings and the program's version."""
+    scene = msgspec.json.encode(project.scene, enc_hook=encode_kind)
+    whole = hashlib.blake2b(scene, digest_size=16)
+    whole.update(repr((__version__, VERSION, settings)).encode())
+    for name in files_of(project.scene):
+        with contextlib.suppress(OSError):
+            about = Path(name).stat()
+            whole.update(f"{name}{about.st_mtime_ns}{about.st_size}".encode())
+    return whole.hexdigest()
+
+
+class Progressing:
+    """The manifest of a run, written after each frame."""
+
+    def __init__(self, path: Path, job: str) -> None:
+        self._path = path
+        before = _read(path)
+        self._manifest = before if before is not None and before.job == job else Manifest(job)
+        self._finished = set(self._manifest.finished)
+
+    def is_finished(self, frame: int) -> bool:
+        """Whether an earlier run of the same job finished a frame."""
+        return frame in self._finished
+
+    def finish(self, frame: int) -> None:
+        """Take down that a frame is done."""
+        self._finished.add(frame)
+        self._manifest.finished = sorted(self._finished)
+        with written_whole(self._path) as part:
+            part.write_bytes(msgspec.json.encode(self._manifest))
+
+    def done(self) -> None:
+        """Everything is there: the manifest is not needed any more."""
+        self._path.unlink(missing_ok=True)
+
+
+def _read(path: Path) -> Manifest | None:
+    try:
+        return msgspec.json.decode(path.read_bytes(), type=Manifest)
+    except (OSError, msgspec.MsgspecError):
+        return None
+
+
+@contextmanager
+def only_run(place: Path) -> Iterator[None]:
+    """Hold a place for this run. Raises ExchangeError where another one writes there."""
+    lock = place.with_name(f".{place.name}.running")
+    try:
+        with lock.open("w") as stream:
+            try:
+                fcntl.flock(stream, fcntl.LOCK_EX | fcntl.LOCK_NB)
+            except OSError:
+                raise ExchangeError(
+                    f"{place}: another run is writing there: wait for it, or choose another place"
+                ) from None
+            try:
+                yield
+            finally:
+                lock.unlink(missing_ok=True)
+    except PermissionError:
+        raise ExchangeError(f"{place}: the folder cannot be written") from None

@@ -1,0 +1,155 @@
+"""Drawing the frames of a scene for files: colour with alpha, motion blur by sub-frames, and data layers."""
+
+from collections.abc import Callable
+from types import TracebackType
+from typing import Any, NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from estompe.document.project import Project
+from estompe.evaluate import Frame, evaluate
+from estompe.evaluate.past import Past
+from estompe.exchange.bake import described
+from estompe.importing.errors import ExchangeError
+from estompe.render.final import Drawn, FinalRenderer, Image, jitters
+from estompe.render.picture import items_of
+from estompe.render.renderer import Look
+from estompe.render.viewpoint import Viewpoint
+
+LAYERS = ("depth", "normal", "id", "motion")
+"""Layers besides `strength:NAME`."""
+_BLURRED = 8
+Go = Callable[[], None]
+
+
+class Settings(NamedTuple):
+    """How pictures are drawn.
+
+    size: width and height, pixels. samples: draws with offsets within the pixel. shutter: how long it is open, frames; 0 for no
+    motion blur. layers: of `LAYERS` and `strength:NAME`. falloff: the id of the one whose strength is shown instead of colours.
+    background: 0..1, behind what is seen; None for none.
+    """
+
+    size: tuple[int, int]
+    samples: int = 1
+    shutter: float = 0.0
+    layers: tuple[str, ...] = ()
+    falloff: str | None = None
+    background: tuple[float, float, float] | None = None
+
+
+class Painted(NamedTuple):
+    """A picture: colour in premultiplied linear light, float32 (h, w, 4); and arrays (h, w) or (h, w, k) by layer.
+
+    shapes: the name of each shape by its number in the id layer.
+    """
+
+    color: Image
+    layers: dict[str, NDArray[Any]]
+    shapes: dict[int, str]
+
+
+class Painter:
+    """Draws frames of one scene, one after the other, on the thread that made it; to be closed."""
+
+    def __init__(self, project: Project, settings: Settings, past: Past) -> None:
+        self._project, self._settings, self._past = project, settings, past
+        _check(project, settings)
+        self._renderer = FinalRenderer()
+        self._frames: dict[float, Frame] = {}
+
+    def __enter__(self) -> "Painter":
+        return self
+
+    def __exit__(
+        self, _kind: type[BaseException] | None, _error: BaseException | None, _trace: TracebackType | None
+    ) -> None:
+        self._renderer.release()
+
+    def paint(self, number: float, pause: Go = lambda: None) -> Painted:
+        """A frame. pause: called between draws, may raise. Raises ExchangeError for a scene with problems."""
+        frame = self._frame(number)
+        color = self._color(number, pause)
+        if self._settings.background is not None:
+            color = _over(color, self._settings.background)
+        layers = self._layers(frame, pause) if self._settings.layers else {}
+        shapes = [shape for shape in frame.scene.shapes if shape.visible]
+        return Painted(color, layers, {index: shape.name for index, shape in enumerate(shapes, start=1)})
+
+    def _frame(self, number: float) -> Frame:
+        if number not in self._frames:
+            while len(self._frames) > 3:
+                self._frames.pop(next(iter(self._frames)))
+            frame = evaluate(self._project, number, self._past.memo, None, self._past)
+            blocking = [problem for problem in frame.problems if problem.blocks]
+            if blocking:
+                raise ExchangeError(f"frame {number:g} cannot be drawn: {described(frame, blocking[0])}")
+            self._frames[number] = frame
+        return self._frames[number]
+
+    def _color(self, number: float, pause: Go) -> Image:
+        settings = self._settings
+        look = Look("strength" if settings.falloff is not None else "shaded")
+        if settings.shutter <= 0:
+            return self._drawn(number, look, settings.samples, pause)
+        count = max(settings.samples, _BLURRED)
+        total = np.zeros((settings.size[1], settings.size[0], 4), np.float32)
+        offsets = jitters(count)
+        for index in range(count):
+            # Each draw sees another moment while the shutter is open, and another place within the pixel.
+            moment = number + settings.shutter * ((index + 0.5) / count - 0.5)
+            total += self._drawn(moment, look, 1, pause, offsets[index])
+        return total / np.float32(count)
+
+    def _drawn(
+        self, number: float, look: Look, samples: int, pause: Go, offset: tuple[float, float] | None = None
+    ) -> Image:
+        frame = self._frame(number)
+        items = items_of(frame, self._settings.falloff)
+        viewpoint = Viewpoint.of_camera(frame.scene.camera)
+        return self._renderer.color(items, viewpoint, look, self._settings.size, samples, pause, offset=offset)
+
+    def _layers(self, frame: Frame, pause: Go) -> dict[str, NDArray[Any]]:
+        settings = self._settings
+        found: dict[str, NDArray[Any]] = {}
+        strengths = [name.partition(":")[2] for name in settings.layers if name.startswith("strength:")]
+        viewpoint = Viewpoint.of_camera(frame.scene.camera)
+        later = None
+        if "motion" in settings.layers:
+            after = self._frame(frame.number + 1)
+            later = items_of(after), Viewpoint.of_camera(after.scene.camera)
+        drawn: Drawn | None = None
+        for name in strengths or [""]:
+            falloff = frame.falloff(name).id if name else None
+            drawn = self._renderer.layers(items_of(frame, falloff), viewpoint, settings.size, later, pause)
+            if name:
+                found[f"strength:{name}"] = drawn.strength
+        assert drawn is not None
+        metres = np.float32(self._project.scene.metres_per_unit)
+        whole: dict[str, NDArray[Any]] = {"depth": drawn.depth * metres, "normal": drawn.normal, "motion": drawn.motion,
+                 "id": np.stack([drawn.shape, drawn.element], axis=-1)}  # fmt: skip
+        found.update({name: whole[name] for name in settings.layers if name in whole})
+        return {name: found[name] for name in settings.layers}
+
+
+def _check(project: Project, settings: Settings) -> None:
+    """Raise ExchangeError for a layer that there is not."""
+    names = {falloff.name for falloff in project.scene.falloffs} | {falloff.id for falloff in project.scene.falloffs}
+    for layer in settings.layers:
+        kind, _, name = layer.partition(":")
+        if kind == "strength" and name in names:
+            continue
+        if layer not in LAYERS:
+            known = ", ".join((*LAYERS, *(f"strength:{falloff.name}" for falloff in project.scene.falloffs)))
+            raise ExchangeError(f"there is no layer “{layer}”; there are {known}")
+
+
+def _over(color: Image, background: tuple[float, float, float]) -> Image:
+    """A picture over a background that is given in display values."""
+    display = np.array(background)
+    linear = np.where(display <= 0.04045, display / 12.92, ((display + 0.055) / 1.055) ** 2.4).astype(np.float32)
+    made = color.copy()
+    made[..., :3] += (1 - color[..., 3:]) * linear
+    made[..., 3] = 1.0
+    return made

@@ -1,0 +1,313 @@
+"""Pictures for films: in tiles of any size, in linear light with alpha, anti-aliased by several draws, and with data layers.
+
+Colour is premultiplied linear light, float32. Layers are taken at the middle of each pixel and not filtered, so that a depth or
+an id is always that of one surface.
+"""
+
+from collections.abc import Callable, Iterator, Sequence
+from typing import Any, NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from estompe.geometry.copies import Copies
+from estompe.render.instances import seen_from_outside
+from estompe.render.renderer import (
+    DARKENED,
+    FACES_UNIT,
+    Item,
+    Look,
+    Renderer,
+    matrices_of,
+    target_parts_released,
+)
+from estompe.render.viewpoint import Viewpoint
+
+Pause = Callable[[], None]
+Image = NDArray[np.float32]
+_TILE = 2048
+_MOST_FORMS = 4_000_000
+"""Pixels of the picture that occlusion is found in; larger ones are darkened by it as it is."""
+MOST_SIDE = 8192
+
+
+class Drawn(NamedTuple):
+    """Layers of a picture, the upper row first.
+
+    depth: float32 (h, w), scene units before the camera's plane, 0 where there is nothing; normal: float32 (h, w, 3), in the
+    world; strength: float32 (h, w); motion: float32 (h, w, 2), pixels right and up until the next frame; shape: uint32 (h, w),
+    the item's number from 1 on, 0 where there is nothing; element: uint32 (h, w), the copy's or piece's id, or the face's number.
+    """
+
+    depth: Image
+    normal: Image
+    strength: Image
+    motion: Image
+    shape: NDArray[np.uint32]
+    element: NDArray[np.uint32]
+
+
+class _Tile(NamedTuple):
+    """A part of a picture: its left and upper edge, width and height, in pixels."""
+
+    left: int
+    top: int
+    width: int
+    height: int
+
+
+def tiles_of(size: tuple[int, int], side: int = _TILE) -> Iterator[_Tile]:
+    """The tiles of a picture, row after row."""
+    for top in range(0, size[1], side):
+        for left in range(0, size[0], side):
+            yield _Tile(left, top, min(side, size[0] - left), min(side, size[1] - top))
+
+
+def jitters(samples: int) -> list[tuple[float, float]]:
+    """Offsets within a pixel, the middle first: the R2 sequence (Roberts, "The Unreasonable Effectiveness of ...", 2018)."""
+    golden = 1.32471795724474602596
+    steps = [((0.5 + k / golden) % 1.0 - 0.5, (0.5 + k / golden**2) % 1.0 - 0.5) for k in range(samples)]
+    return [(float(x), float(y)) for x, y in steps]
+
+
+class FinalRenderer(Renderer):
+    """A renderer whose pictures go to files. It belongs to the thread that made it."""
+
+    def color(
+        self,
+        items: Sequence[Item],
+        viewpoint: Viewpoint,
+        look: Look,
+        size: tuple[int, int],
+        samples: int = 1,
+        pause: Pause = lambda: None,
+        tile: int = _TILE,
+        offset: tuple[float, float] | None = None,
+    ) -> Image:
+        """A picture with alpha, float32 (h, w, 4), premultiplied linear light.
+
+        samples: draws with offsets within the pixel, each with four samples of its own; offset: the one of a single draw. pause:
+        called between draws; may raise.
+        """
+        self._outside = {
+            item.id: seen_from_outside(item.geometry, np.asarray(viewpoint.eye))
+            for item in items
+            if isinstance(item.geometry, Copies)
+        }
+        whole = matrices_of(viewpoint, size, items)
+        self.follow(items, look, whole, height=size[1])
+        darkness = DARKENED.get(look.mode, 0.0) if look.occlusion else 0.0
+        if darkness:
+            self._find_occlusion(items, viewpoint, size, whole)
+        made = np.zeros((size[1], size[0], 4), np.float32)
+        for part in tiles_of(size, tile):
+            rows, columns = slice(part.top, part.top + part.height), slice(part.left, part.left + part.width)
+            for within in jitters(samples) if offset is None else [offset]:
+                pause()
+                made[rows, columns] += self._color_tile(items, look, size, whole, part, within, darkness)
+        if samples > 1:
+            made /= np.float32(samples)
+        return made
+
+    def _color_tile(
+        self,
+        items: Sequence[Item],
+        look: Look,
+        size: tuple[int, int],
+        whole: tuple[Any, Any],
+        tile: _Tile,
+        offset: tuple[float, float],
+        darkness: float,
+    ) -> Image:
+        self._programs.begin(whole[0], _cropped(whole[1], size, tile, offset))
+        target = self._target((tile.width, tile.height), 4, "f2")
+        target.drawn.use()
+        self.ready_to_draw()
+        target.drawn.clear(0.0, 0.0, 0.0, 0.0)
+        for item in items:
+            self._draw_item(item, look)
+        if darkness:
+            window = (tile.width / size[0], tile.height / size[1], tile.left / size[0], tile.top / size[1])
+            self._occlusion.apply(target.drawn, darkness, window)
+        self._context.copy_framebuffer(target.read, target.drawn)
+        out = np.empty((tile.height, tile.width, 4), np.float32)
+        target.read.read_into(out, components=4, dtype="f4")
+        return linear_light(out)
+
+    def _find_occlusion(
+        self, items: Sequence[Item], viewpoint: Viewpoint, size: tuple[int, int], whole: tuple[Any, Any]
+    ) -> None:
+        shrunk = min(1.0, (_MOST_FORMS / (size[0] * size[1])) ** 0.5)
+        self._programs.begin(*whole)
+        self.ready_to_draw()
+        self.draw_forms(items, (max(2, round(size[0] * shrunk)), max(2, round(size[1] * shrunk))))
+        self._occlusion.find(lens_of(whole[1]), viewpoint.distance)
+
+    def layers(
+        self,
+        items: Sequence[Item],
+        viewpoint: Viewpoint,
+        size: tuple[int, int],
+        later: tuple[Sequence[Item], Viewpoint] | None = None,
+        pause: Pause = lambda: None,
+        tile: int = _TILE,
+    ) -> Drawn:
+        """The data layers of a picture.
+
+        items: with the strength that is to be shown, if any; later: items and viewpoint of the next frame, for motion.
+        """
+        whole = matrices_of(viewpoint, size, items)
+        self.follow(items, Look("shaded"), whole, height=size[1], later=_moved(items, later))
+        next_clip = _next_clip(viewpoint, size, items, later)
+        parts = []
+        for part in tiles_of(size, tile):
+            pause()
+            parts.append((part, self._layers_tile(items, size, whole, next_clip, part)))
+        return _joined(parts, size)
+
+    def _layers_tile(
+        self, items: Sequence[Item], size: tuple[int, int], whole: tuple[Any, Any], next_clip: Any, tile: _Tile
+    ) -> Drawn:
+        projection = _cropped(whole[1], size, tile, (0.0, 0.0))
+        crop = projection @ np.linalg.inv(whole[1])
+        self._programs.begin(whole[0], projection)
+        width, height = tile.width, tile.height
+        context = self._context
+        textures = [context.texture((width, height), 4, dtype=kind) for kind in ("f4", "f4", "u4")]
+        depth = context.depth_renderbuffer((width, height))
+        target = context.framebuffer(textures, depth)
+        owners: list[tuple[Item, Any]] = []
+        try:
+            target.use()
+            self.ready_to_draw()
+            target.clear(0.0, 0.0, 0.0, 0.0)
+            self._next_clip = crop @ next_clip
+            self._half_size = (width / 2, height / 2)
+            for item in items:
+                self._render(item, "layers", "triangles", owners=owners)
+            form = np.frombuffer(textures[0].read(), np.float32).reshape(height, width, 4)
+            values = np.frombuffer(textures[1].read(), np.float32).reshape(height, width, 4)
+            ids = np.frombuffer(textures[2].read(), np.uint32).reshape(height, width, 4)
+        finally:
+            target_parts_released(target)
+        there = values[..., 3] > 0
+        shape, element = _named(items, owners, ids, there)
+        seen = np.where(there[..., None], np.concatenate([form, values[..., :3]], axis=-1), np.float32(0.0))
+        normal, motion = np.ascontiguousarray(seen[..., :3]), np.ascontiguousarray(seen[..., 5:7])
+        return Drawn(seen[..., 3].copy(), normal, seen[..., 4].copy(), motion, shape, element)
+
+    def _program(self, item: Item, key: str, mesh: Any, copies: Any, look: Look | None) -> Any:
+        if key != "layers":
+            return super()._program(item, key, mesh, copies, look)
+        faced = mesh.by_faces or mesh.colors_by_faces
+        abilities = ["COPIES"] * (copies is not None) + ["FACES"] * faced
+        program = self._programs.get("layers", *abilities)
+        program["next_clip"].write(self._next_clip.T.astype(np.float32).tobytes())
+        program["half_size"].value = self._half_size
+        owner = mesh if copies is None else copies
+        program["moves"].value = owner.has("next_position" if copies is None else "later")
+        if faced:
+            for name, value in (("by_faces", mesh.by_faces), ("colors_by_faces", mesh.colors_by_faces)):
+                if name in program:
+                    program[name].value = value
+            mesh.use_values(program, FACES_UNIT)
+        return program
+
+
+def _moved(items: Sequence[Item], later: tuple[Sequence[Item], Viewpoint] | None) -> dict[str, NDArray[np.float32]]:
+    """Where the points, or copies, of each item are on the next frame; of those alone that are as many there."""
+    if later is None:
+        return {}
+    there = {item.id: item.geometry for item in later[0]}
+    found = {}
+    for item in items:
+        geometry, after = item.geometry, there.get(item.id)
+        if isinstance(geometry, Copies):
+            if isinstance(after, Copies) and np.array_equal(geometry.ids, after.ids):
+                found[item.id] = after.positions
+        elif after is not None and not isinstance(after, Copies) and len(after.points) == len(geometry.points):
+            found[item.id] = after.points
+    return found
+
+
+def _next_clip(
+    viewpoint: Viewpoint, size: tuple[int, int], items: Sequence[Item], later: tuple[Sequence[Item], Viewpoint] | None
+) -> Any:
+    view, projection = matrices_of(viewpoint if later is None else later[1], size, items)
+    return projection @ view
+
+
+def _cropped(projection: Any, size: tuple[int, int], tile: _Tile, offset: tuple[float, float]) -> Any:
+    """A projection of which only a tile is seen, its pixels moved by an offset."""
+    crop = np.eye(4)
+    for axis, (whole, begin, side) in enumerate(((size[0], tile.left, tile.width), (size[1], tile.top, tile.height))):
+        middle = (2 * begin + side) / whole - 1.0
+        crop[axis, axis] = whole / side
+        crop[axis, 3] = -middle * whole / side - 2.0 * offset[axis] / side
+    return crop @ projection
+
+
+def lens_of(projection: Any) -> tuple[float, float]:
+    """Half a picture's width and height at distance 1."""
+    return 1.0 / abs(float(projection[0, 0])), 1.0 / abs(float(projection[1, 1]))
+
+
+def _named(
+    items: Sequence[Item], owners: list[tuple[Item, Any]], ids: NDArray[np.uint32], there: NDArray[np.bool_]
+) -> tuple[NDArray[np.uint32], NDArray[np.uint32]]:
+    """The item's number and the element's id of each pixel."""
+    numbers = {item.id: number for number, item in enumerate(items, start=1)}
+    shape, element = np.zeros(there.shape, np.uint32), np.zeros(there.shape, np.uint32)
+    for drawn, (item, chosen) in enumerate(owners, start=1):
+        mine = there & (ids[..., 0] == drawn)
+        if not mine.any():
+            continue
+        shape[mine] = numbers[item.id]
+        element[mine] = _elements(item, chosen, ids[mine]).astype(np.uint32)
+    return shape, element
+
+
+def _elements(item: Item, chosen: Any, ids: NDArray[np.uint32]) -> NDArray[Any]:
+    geometry = item.geometry
+    if isinstance(geometry, Copies):
+        copies = ids[:, 2].astype(np.int64)
+        return geometry.ids[copies if chosen is None else chosen[copies]]
+    topology = geometry.topology
+    if not topology.faces:
+        return np.zeros(len(ids), np.int64)
+    triangles = np.minimum(ids[:, 1].astype(np.int64), len(topology.triangles) - 1)
+    if topology.parted is not None:
+        pieces: NDArray[Any] = topology.parted.ids[topology.parted.of[topology.triangles[triangles, 0]]]
+        return pieces
+    faces: NDArray[Any] = topology.triangle_faces[triangles]
+    return faces
+
+
+def _joined(parts: list[tuple[_Tile, Drawn]], size: tuple[int, int]) -> Drawn:
+    if len(parts) == 1:
+        return parts[0][1]
+    made = []
+    for index in range(len(Drawn._fields)):
+        sample = parts[0][1][index]
+        whole = np.zeros((size[1], size[0], *sample.shape[2:]), sample.dtype)
+        for tile, drawn in parts:
+            whole[tile.top : tile.top + tile.height, tile.left : tile.left + tile.width] = drawn[index]
+        made.append(whole)
+    return Drawn(*made)
+
+
+def linear_light(picture: Image) -> Image:
+    """Premultiplied display values as premultiplied linear light (IEC 61966-2-1)."""
+    alpha = picture[..., 3:]
+    straight = picture[..., :3] / np.maximum(alpha, np.float32(1e-6))
+    np.clip(straight, 0.0, 1.0, out=straight)
+    linear = np.where(straight <= 0.04045, straight / 12.92, ((straight + 0.055) / 1.055) ** 2.4)
+    return np.concatenate([linear * alpha, alpha], axis=-1, dtype=np.float32)
+
+
+def display_values(picture: Image) -> Image:
+    """Premultiplied linear light as straight display values with alpha, 0..1 (IEC 61966-2-1)."""
+    alpha = picture[..., 3:]
+    straight = np.clip(picture[..., :3] / np.maximum(alpha, np.float32(1e-6)), 0.0, 1.0)
+    shown = np.where(straight <= 0.0031308, straight * 12.92, 1.055 * straight ** (1 / 2.4) - 0.055)
+    return np.concatenate([shown, alpha], axis=-1, dtype=np.float32)
