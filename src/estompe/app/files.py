@@ -59,7 +59,7 @@ class Files(QObject):
     def ask_open(self) -> None:
         """Ask for a scene or mesh and open it."""
         pattern = f"Scenes and meshes (*{file.ENDING} {mesh_pattern()})"
-        name, _ = QFileDialog.getOpenFileName(self._window, "Open", self._folder(), pattern)
+        name, _ = QFileDialog.getOpenFileName(self._window, "Open", self.folder(), pattern)
         if name:
             self.open(Path(name))
 
@@ -102,9 +102,7 @@ class Files(QObject):
 
     def ask_save_as(self) -> bool:
         """Ask for a file and save to it."""
-        start = str(
-            self._session.document.path or Path(self._folder()) / f"{self._session.document.title}{file.ENDING}"
-        )
+        start = str(self._session.document.path or Path(self.folder()) / f"{self._session.document.title}{file.ENDING}")
         name, _ = QFileDialog.getSaveFileName(self._window, "Save as", start, _SCENES)
         if not name:
             return False
@@ -158,7 +156,7 @@ class Files(QObject):
     def ask_import(self) -> None:
         """Ask for a mesh and import it."""
         pattern = f"Meshes ({mesh_pattern()})"
-        name, _ = QFileDialog.getOpenFileName(self._window, "Import a mesh", self._folder(), pattern)
+        name, _ = QFileDialog.getOpenFileName(self._window, "Import a mesh", self.folder(), pattern)
         if name:
             self.import_mesh(Path(name))
 
@@ -175,7 +173,7 @@ class Files(QObject):
         """Ask for an animated file, and hand it on once it is open."""
         pattern = " ".join(f"*{ending}" for ending in stage_endings())
         name, _ = QFileDialog.getOpenFileName(
-            self._window, "Import a shot", self._folder(), f"Animated files ({pattern})"
+            self._window, "Import a shot", self.folder(), f"Animated files ({pattern})"
         )
         if name:
             self.open_shot(Path(name), show)
@@ -245,7 +243,7 @@ class Files(QObject):
             for writer in SCENE_WRITERS.values()
         }
         first = next(iter(kinds.values())).endings[0]
-        start = str(Path(self._folder()) / f"{Path(self._session.document.title).stem}{first}")
+        start = str(Path(self.folder()) / f"{Path(self._session.document.title).stem}{first}")
         name, kind = QFileDialog.getSaveFileName(self._window, "Export an animated scene", start, ";;".join(kinds))
         if name:
             path = Path(name)
@@ -271,7 +269,7 @@ class Files(QObject):
         load_formats()
         kinds = {f"{writer.label} (*)": name for name, writer in SEQUENCE_WRITERS.items()}
         name, kind = QFileDialog.getSaveFileName(
-            self._window, "Folder for the sequence", self._folder(), ";;".join(kinds)
+            self._window, "Folder for the sequence", self.folder(), ";;".join(kinds)
         )
         if name:
             self.export_sequence(Path(name), kinds.get(kind, next(iter(SEQUENCE_WRITERS))))
@@ -288,11 +286,12 @@ class Files(QObject):
 
     def ask_picture(self) -> Path | None:
         """Ask where a picture of the view should go."""
-        start = str(Path(self._folder()) / f"{Path(self._session.document.title).stem}.png")
+        start = str(Path(self.folder()) / f"{Path(self._session.document.title).stem}.png")
         name, _ = QFileDialog.getSaveFileName(self._window, "Save the view as a picture", start, "PNG (*.png)")
         return Path(name).with_suffix(".png") if name else None
 
-    def _folder(self) -> str:
+    def folder(self) -> str:
+        """Where files of this scene go at first."""
         if self._session.document.path is not None:
             return str(self._session.document.path.parent)
         recent = self._preferences.recent

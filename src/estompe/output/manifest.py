@@ -3,13 +3,13 @@
 import contextlib
 import fcntl
 import hashlib
+import importlib.metadata
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
 import msgspec
 
-from estompe import __version__
 from estompe.document.atomic import written_whole
 from estompe.document.file import VERSION
 from estompe.document.kinds import encode_kind
@@ -29,7 +29,7 @@ def job_of(project: Project, settings: object) -> str:
     """What stands for a run: the scene, the files it refers to, the settings and the program's version."""
     scene = msgspec.json.encode(project.scene, enc_hook=encode_kind)
     whole = hashlib.blake2b(scene, digest_size=16)
-    whole.update(repr((__version__, VERSION, settings)).encode())
+    whole.update(repr((importlib.metadata.version("estompe"), VERSION, settings)).encode())
     for name in files_of(project.scene):
         with contextlib.suppress(OSError):
             about = Path(name).stat()

@@ -93,6 +93,7 @@ COMMANDS = (
     Command(
         "import_shot", "Import a shot…", lambda c: c.files.ask_import_shot(c.sheets.show_shot), "File", "Ctrl+Shift+I"
     ),
+    Command("output", "Output…", lambda c: c.sheets.toggle_output(), "File", "Ctrl+Shift+E", needs_scene),
     Command("export_scene", "Export an animated scene…", lambda c: c.files.ask_export(), "File", "Ctrl+E", needs_scene),
     Command(
         "export_sequence", "Export a mesh sequence…", lambda c: c.files.ask_export_sequence(), "File", "", needs_scene

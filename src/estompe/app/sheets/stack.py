@@ -8,10 +8,12 @@ from PyQt6.QtWidgets import QStackedWidget, QWidget
 
 from estompe.app.files import Files
 from estompe.app.model import recovery
+from estompe.app.model.output import Output
 from estompe.app.preferences import Preferences
 from estompe.app.session import Session
 from estompe.app.sheets.help_sheet import HelpSheet, Shortcut
 from estompe.app.sheets.land_sheet import LandSheet, StartWork
+from estompe.app.sheets.output_sheet import OutputSheet
 from estompe.app.sheets.preferences_sheet import PreferencesSheet
 from estompe.app.sheets.reference_sheet import ReferenceSheet
 from estompe.app.sheets.routing_sheet import RoutingSheet
@@ -30,6 +32,7 @@ class SheetStack(QStackedWidget):
         self._session, self._files, self._preferences = session, files, preferences
         self.apply_preferences: Callable[[], None] = lambda: None
         self.start_work: StartWork = lambda _title, _job, _then: False
+        self._output = Output()
         self.addWidget(view)
 
     @property
@@ -84,6 +87,12 @@ class SheetStack(QStackedWidget):
     def _import_shot(self, footage: Footage, prims: list[str]) -> None:
         if self._files.import_shot(footage, prims):
             self.close_sheet()
+
+    def toggle_output(self) -> None:
+        """Show what can be written, or no more."""
+        self._toggle(
+            OutputSheet, lambda: OutputSheet(self._session, self.start_work, self._output, self._files.folder())
+        )
 
     def toggle_preferences(self) -> None:
         """Show the preferences, or no more."""

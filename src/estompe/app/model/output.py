@@ -1,0 +1,105 @@
+"""What should be written, as it is chosen on the output sheet, and the job that writes it."""
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any, Literal
+
+from estompe.document.project import Project
+from estompe.exchange import sequence
+from estompe.exchange.formats import SEQUENCE_WRITERS, load_formats, scene_writer_for
+from estompe.exchange.usd.over import write_over
+from estompe.importing.errors import ExchangeError, Progress
+from estompe.output import movie, pictures
+from estompe.output.painter import Settings
+from estompe.setups.shot import look_through
+
+Kind = Literal["scene", "over", "meshes", "pictures", "movie"]
+ENDINGS: dict[Kind, str] = {"scene": ".usdc", "over": ".usda", "meshes": "", "pictures": ".####.exr", "movie": ".mp4"}
+
+
+@dataclass
+class Output:
+    """What is written where.
+
+    shapes: ids, None for all; layers: of pictures; meshes: the format of a mesh sequence; shot: the frame range of the scene it was
+    last chosen for.
+    """
+
+    kind: Kind = "pictures"
+    first: int = 1
+    last: int = 1
+    target: str = ""
+    camera: str = ""
+    width: int = 1920
+    height: int = 1080
+    samples: int = 4
+    shutter: float = 0.0
+    layers: list[str] = field(default_factory=list)
+    full_float: bool = False
+    background: bool = False
+    strength: bool = False
+    burn_in: bool = False
+    meshes: str = "obj"
+    shapes: frozenset[str] | None = None
+    shot: tuple[int, int] = (0, -1)
+
+    def job(self, project: Project, falloff: str | None, title: str) -> Callable[[Progress], str]:
+        """What does the work and says in words what came of it. Raises ExchangeError for choices that cannot be."""
+        if not self.target:
+            raise ExchangeError("say where it goes first")
+        path = Path(self.target).expanduser()
+        if self.kind in ("scene", "over"):
+            return self._scene_job(project, path)
+        if self.kind == "meshes":
+            return self._meshes_job(project, path)
+        if self.camera:
+            project = project.with_scene(look_through(project.scene, self.camera))
+        ground = (0.725, 0.710, 0.678) if self.background else None
+        shown = falloff if self.strength else None
+        settings = Settings((self.width, self.height), self.samples, self.shutter, (), shown, ground)
+        first, last = self.first, self.last
+        if self.kind == "movie":
+            words = title if self.burn_in else ""
+
+            def film(progress: Progress) -> str:
+                movie.write(project, first, last, path, settings, progress, None, words)
+                return f"frames {first}–{last} are in {path}"
+
+            return film
+        settings = settings._replace(layers=tuple(self.layers) if path.suffix.lower() == ".exr" else ())
+        pictures.check_target(path, first, last)
+        full = self.full_float
+
+        def draw(progress: Progress) -> str:
+            made = pictures.write(project, first, last, path, settings, progress, None, full)
+            there = f"; {made.there} were there already" if made.there else ""
+            return f"{made.made} pictures are in {path.parent}{there}"
+
+        return draw
+
+    def _scene_job(self, project: Project, path: Path) -> Callable[[Progress], str]:
+        load_formats()
+        writer = scene_writer_for(path)
+        if writer is None:
+            raise ExchangeError(f"{path.name}: end it in .usdc, .usda or .usd")
+        write: Any = write_over if self.kind == "over" else writer.write
+        first, last, only = self.first, self.last, self.shapes
+
+        def bake(progress: Progress) -> str:
+            write(project, first, last, path, progress, None, only)
+            return f"frames {first}–{last} are in {path}"
+
+        return bake
+
+    def _meshes_job(self, project: Project, path: Path) -> Callable[[Progress], str]:
+        load_formats()
+        if self.meshes not in SEQUENCE_WRITERS:
+            raise ExchangeError(f"there is no format {self.meshes}")
+        first, last, only, name = self.first, self.last, self.shapes, self.meshes
+
+        def bake(progress: Progress) -> str:
+            made = sequence.write(project, first, last, path, name, progress, None, only)
+            return f"{len(made)} files are in {path}"
+
+        return bake
