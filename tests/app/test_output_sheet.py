@@ -15,7 +15,7 @@ def _closed():
 
 
 @pytest.fixture
-def sheet(sample, tmp_path):
+def sheet(sample):
     """The sheet over the small sample, writing frames 40 to 42 small into a folder of its own."""
     sample.window.run("output")
     made = sample.window.sheets.currentWidget()

@@ -8,6 +8,7 @@ from weakref import proxy
 from estompe.document.kinds import CannotEvaluateError
 from estompe.document.project import Project
 from estompe.document.scene import Falloff, Layer
+from estompe.evaluate.graph import EffectChain
 from estompe.evaluate.lookup import SceneAtFrame
 from estompe.evaluate.memo import Memo
 from estompe.evaluate.moment import Moment
@@ -80,6 +81,32 @@ class Elsewhere:
     def parts_on(self, frame: float) -> SceneAtFrame:
         """The parts of the scene on another frame."""
         return self.planned(frame).parts
+
+    def chain_on(self, schedule: Schedule, problems: Problems, frame: float, shape: str) -> EffectChain:
+        """What a shape goes through on another frame; what is wrong there is wrong here."""
+        moment = self.planned(frame)
+        there = moment.graph.chain_now(shape)
+        for problem in moment.problems.all():
+            if problem.path[1] == shape or problem.path[0] == "falloffs":
+                problems.add(problem.path, problem.text)
+        count = len(there.steps)
+
+        def brought(index: int, state: State) -> State:
+            token = state.stage.token
+            stage = schedule.stage(token.name, token.made_from, partial(self._run_chain, frame, shape, index, token))
+            return State(stage, state.tokens, state.matrix, state.color, state.at, state.domain, state.asked_by)
+
+        steps = [(slot, brought(index, state)) for index, (slot, state) in enumerate(there.steps)]
+        return EffectChain(steps, brought(count, there.last))
+
+    def _run_chain(self, frame: float, shape: str, index: int, token: Token) -> Any:
+        moment = self.running(frame)
+
+        def plan() -> Stage[Any]:
+            chain = moment.graph.chain_now(shape)
+            return (chain.steps[index][1] if index < len(chain.steps) else chain.last).stage
+
+        return _checked(moment.settled(plan), token, frame)
 
     def at_start(self, frame: float, shape: str, slot: str) -> Values | None:
         """An effect's strength on the first frame of the shot; None on that frame itself, where it is found as ever."""

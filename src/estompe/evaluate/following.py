@@ -44,10 +44,8 @@ class Following:
         made: Any = part
         if isinstance(part, Scene):
             made = self._scene_placed(part)
-        elif isinstance(part, Control):
-            made = self._control(part, path)
-        elif isinstance(part, Shape):
-            made = self._replaced(part, "transform", self._transform(part.transform, self._frame, path))
+        elif isinstance(part, Control | Shape):
+            made = self._timed(part, path)
         elif isinstance(part, Transform):
             made = self._transform(part, self._frame, path[:-1])
         elif isinstance(part, Camera):
@@ -69,13 +67,13 @@ class Following:
             changes["camera"] = camera
         return structs.replace(scene, **changes) if changes else scene
 
-    def _control(self, control: Control, path: ScenePath) -> Control:
-        frame, transform = self._frame, control.transform
-        if control.at_frame is not None:
-            frame = plain(control.at_frame)
+    def _timed(self, item: Any, path: ScenePath) -> Any:
+        """A control or shape where it stands, on a time of its own if it has one."""
+        frame, transform = self._frame, item.transform
+        if item.at_frame is not None:
+            frame = plain(item.at_frame)
             transform = Resolver(self._scene, frame).part((*path, "transform"))
-        placed: Control = self._replaced(control, "transform", self._transform(transform, frame, path))
-        return placed
+        return self._replaced(item, "transform", self._transform(transform, frame, path))
 
     def _transform(self, transform: Transform, frame: float, path: ScenePath) -> Transform:
         placed: Transform = self._replaced(transform, "follows", self._followed(transform.follows, frame, path))

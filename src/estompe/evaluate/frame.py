@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from estompe.document.kinds import CannotEvaluateError
+from estompe.document.numbers import plain
 from estompe.document.project import Project
 from estompe.document.references import references_of
 from estompe.document.remembering import RememberingSource
@@ -207,8 +208,8 @@ class Frame:
         """
         found, measured = self.shape(shape), self.falloff(falloff)
         try:
-            state = self._measured_at(found, measured)
-            return self._moment.settled(lambda: self._moment.graph.strength(measured.id, state)).value
+            moment, state = self._there(found, self._measured_at(found, measured))
+            return moment.settled(lambda: moment.graph.strength(measured.id, state)).value
         except CannotEvaluateError as error:
             raise KeyError(str(error)) from error
 
@@ -216,9 +217,19 @@ class Frame:
         """A falloff on a shape with its values. Raises KeyError for a name that is not there."""
         found, measured = self.shape(shape), self.falloff(falloff)
         try:
-            return Shown(self._moment, found, measured, self._measured_at(found, measured))
+            moment, state = self._there(found, self._measured_at(found, measured))
+            return Shown(moment, found, moment.parts.falloff(measured.id), state)
         except CannotEvaluateError as error:
             raise KeyError(str(error)) from error
+
+    def _there(self, shape: Shape, state: State) -> tuple[Moment, State]:
+        """The moment a shape is shown on, which is another one for a shape on a time of its own, and the same place there."""
+        frame = None if shape.at_frame is None else plain(shape.at_frame)
+        if frame is None or frame == self.number:
+            return self._moment, state
+        moment = self._moment.others.running(frame)
+        place = moment.settled(lambda: _staged(moment, state))
+        return moment, place
 
     def _measured_at(self, shape: Shape, falloff: Falloff) -> State:
         steps, last = self._chains[shape.id]
@@ -300,6 +311,11 @@ class Frame:
         steps, last = self._chains[self.shape(shape).id]
         states = [*(state for _, state in steps), last]
         return [(slot, after) for (slot, _), after in zip(steps, states[1:], strict=True)]
+
+
+def _staged(moment: Moment, state: State) -> State:
+    """A place on another moment."""
+    return moment.graph.on(moment.graph.place_of(state.at, state.asked_by), state.domain)
 
 
 def evaluate(

@@ -139,6 +139,15 @@ class Graph:
         return self._courses[shape]
 
     def _to_the_end(self, shape: str) -> EffectChain:
+        """A shape as it is seen: on a time of its own, if it has one."""
+        frame = self._parts.own_time(shape)
+        if frame is None or frame == self._parts.frame:
+            return self.chain_now(shape)
+        chain: EffectChain = self._others.chain_on(self._schedule, self._problems, frame, shape)
+        return chain
+
+    def chain_now(self, shape: str) -> EffectChain:
+        """What a shape goes through on this very frame, whatever time of its own it has."""
         course = self._course(shape)
         while self._go_on(course):
             pass

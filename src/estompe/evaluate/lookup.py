@@ -8,6 +8,7 @@ import numpy as np
 from estompe.document import edits
 from estompe.document.edits import EditError, ScenePath
 from estompe.document.kinds import CannotEvaluateError, Effect, Placed
+from estompe.document.numbers import plain
 from estompe.document.project import Project
 from estompe.document.resolving import Reduce, Resolver
 from estompe.document.scene import Camera, Control, EffectSlot, Falloff, Scene, Shape
@@ -84,6 +85,12 @@ class SceneAtFrame:
         whole = self._unresolved(path)
         source, transform = self._part((*path, "source")), self._part((*path, "transform"))
         return Shape(whole.id, whole.name, source, transform, color=whole.color)
+
+    def own_time(self, shape: str) -> float | None:
+        """The frame of itself that a shape shows, if it is on a time of its own. Raises CannotEvaluateError."""
+        known = self._shapes.get(shape)
+        number = known.at_frame if known is not None else self._part(("shapes", shape, "at_frame"))
+        return None if number is None else plain(number)
 
     def enabled_slots(self, shape: str) -> Iterator[EffectSlot]:
         """A shape's enabled effects, each resolved when it is asked for. Raises CannotEvaluateError."""

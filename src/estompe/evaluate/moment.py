@@ -40,7 +40,7 @@ class Moment:
         whole: bool = True,
         rough: float = 1.0,
     ) -> None:
-        self.frame = frame
+        self.frame, self.others = frame, others
         self.problems = Problems()
         self.reductions: dict[tuple[str, str, str], float] = {}
         # Weak, so that the frame's arrays go when the frame does, and not when the collector comes round.

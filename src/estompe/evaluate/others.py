@@ -82,5 +82,11 @@ class Others(OnOtherFrames, Protocol):
     def stack_on(self, schedule: Schedule, problems: Problems, frame: float, falloff: str, state: State) -> Stack:
         """A falloff's layers as they are at the same place on another frame; what is wrong there is wrong here."""
 
+    def chain_on(self, schedule: Schedule, problems: Problems, frame: float, shape: str) -> Any:
+        """What a shape goes through on another frame, an `EffectChain`; what is wrong there is wrong here."""
+
+    def running(self, frame: float) -> Any:
+        """The `Moment` of another frame, to be run."""
+
     def at_start(self, frame: float, shape: str, slot: str) -> Values | None:
         """An effect's strength on the first frame of the shot; None on that frame itself, where it is found as ever."""

@@ -22,8 +22,8 @@ ENDINGS: dict[Kind, str] = {"scene": ".usdc", "over": ".usda", "meshes": "", "pi
 class Output:
     """What is written where.
 
-    shapes: ids, None for all; layers: of pictures; meshes: the format of a mesh sequence; shot: the frame range of the scene it was
-    last chosen for.
+    shapes: ids, None for all; layers: of pictures; meshes: the format of a mesh sequence; shot: the frame range of the scene it
+    was last chosen for.
     """
 
     kind: Kind = "pictures"
