@@ -11,10 +11,12 @@ from estompe.app.session import Session
 from estompe.app.theme import OVER_PICTURE
 from estompe.app.view import overlay
 from estompe.app.view.chains import Chain
+from estompe.app.view.contours import WORDS, values_of
 from estompe.app.view.handles import Handles
 from estompe.app.view.pointer import Pointer
 from estompe.app.view.probe import Reading
 from estompe.app.view.shells import Shell
+from estompe.document import edits
 from estompe.geometry.samples import samples_of
 from estompe.render import Viewpoint
 from estompe.render.renderer import Mode
@@ -112,6 +114,11 @@ def _paint_reading(painter: QPainter, view: Seen) -> None:
         strength = f"{view.reading.strength:.2f}".replace("-", "−")
         parts = [("at pointer  ", False), (strength, True), (f"  =  {view.reading.words}", False)]
         overlay.paint_tag(painter, t, QPointF(14, view.extent[1] - 36), parts)
+    contour, at = view.pointer.hot_contour, view.pointer.at
+    if contour is not None and at is not None:
+        falloff = edits.get(view.session.numbers.now, ("falloffs", contour.falloff))
+        now = values_of(falloff.range, falloff.ramp, falloff.signed).get(contour.end, contour.value)
+        overlay.paint_tag(painter, t, at + QPointF(14, -30), [(f"{WORDS[contour.end]} ", False), (f"{now:.3g}", True)])
 
 
 def _paint_overlaps(painter: QPainter, view: Seen) -> None:

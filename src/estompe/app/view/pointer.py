@@ -3,11 +3,13 @@
 import numpy as np
 from PyQt6.QtCore import QPointF, Qt
 
+from estompe.app.view.contours import Contour, Pull
 from estompe.app.view.handles import Handle, distance_to_line
 from estompe.app.view.overlay import slice_grip
 from estompe.app.view.shells import Shell
 from estompe.app.view.stage import Stage
-from estompe.app.view.tools import Click, HandleDrag, Orbit, Pan, ShellDrag, SliceDrag, Stroke, Tool, Wipe
+from estompe.app.view.tools import Click, ContourDrag, HandleDrag, Orbit, Pan, ShellDrag, SliceDrag, Stroke, Tool, Wipe
+from estompe.document import edits
 from estompe.document.edits import ScenePath
 from estompe.document.transforms import matrix_of
 from estompe.evaluate.slicing import Slice
@@ -24,6 +26,8 @@ class Pointer:
         self._tool: Tool | None = None
         self._hot_handle: Handle | None = None
         self._hot_shell: Shell | None = None
+        self._contour: Contour | None = None
+        self._let_go: ContourDrag | None = None
 
     @property
     def handle_in_use(self) -> Handle | None:
@@ -75,7 +79,36 @@ class Pointer:
         if handles is not None and handle is not None:
             return HandleDrag(stage, at, handles, handle)
         shell = self._shell_under(at)
-        return ShellDrag(stage, at, shell) if shell is not None else Click(stage, at, self._click)
+        if shell is not None:
+            return ShellDrag(stage, at, shell)
+        if self.hot_contour is not None:
+            falloff = edits.get(self._session.numbers.now, ("falloffs", self.hot_contour.falloff))
+            return ContourDrag(stage, Pull(self._session, self.hot_contour, falloff))
+        return Click(stage, at, self._click)
+
+    @property
+    def hot_contour(self) -> Contour | None:
+        """The line on the surface that is pulled or could be."""
+        if isinstance(self._tool, ContourDrag):
+            return self._tool.pull.contour
+        free = self._tool is None and self._hot_handle is None and self._hot_shell is None
+        there = self._contour is not None and edits.exists(
+            self._session.document.scene, ("falloffs", self._contour.falloff)
+        )
+        return self._contour if free and there else None
+
+    def see_contour(self, contour: Contour | None) -> None:
+        """Take note of the line that lies at the pointer."""
+        self._contour = contour
+
+    def pull_to(self, value: float | None, ends: bool) -> None:
+        """Pull the line that is held to where the joined layers have a value, if there are any; ends: and let go of it."""
+        tool = self._tool if isinstance(self._tool, ContourDrag) else self._let_go
+        if tool is not None and value is not None:
+            tool.pull.moved(value)
+        if ends:
+            self._let_go = None
+            self._session.document.end_gesture()
 
     def move(self, event) -> None:
         """Go on with a drag, or see what could be taken hold of."""
@@ -88,13 +121,14 @@ class Pointer:
     def release(self, event) -> None:
         """End a drag or click."""
         tool, self._tool = self._tool, None
+        self._let_go = tool if isinstance(tool, ContourDrag) else None
         if tool is not None:
             tool.release(event.position())
         self._stage.update()
 
     def leave(self) -> None:
         """The pointer has left the view."""
-        self.at = None
+        self.at = self._contour = None
 
     def _hover(self, at: QPointF) -> None:
         self.at = at
@@ -107,7 +141,7 @@ class Pointer:
     @property
     def can_take_hold(self) -> bool:
         """Whether a press would take hold of something."""
-        return self._hot_handle is not None or self._hot_shell is not None
+        return self._hot_handle is not None or self._hot_shell is not None or self.hot_contour is not None
 
     def _click(self, at: QPointF) -> None:
         control = self._control_under(at)

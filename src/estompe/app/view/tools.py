@@ -6,6 +6,7 @@ from typing import Protocol
 import numpy as np
 from PyQt6.QtCore import QPointF
 
+from estompe.app.view.contours import Pull
 from estompe.app.view.handles import DIGITS, Handle, Handles
 from estompe.app.view.shells import END_WORDS, Shell
 from estompe.app.view.stage import Stage
@@ -174,6 +175,21 @@ class HandleDrag:
     def release(self, at: QPointF) -> None:
         del at
         self._stage.session.document.end_gesture()
+
+
+class ContourDrag:
+    """Pull a line of full, half or gone over the surface; the range follows. A drag is one step."""
+
+    def __init__(self, stage: Stage, pull: Pull) -> None:
+        self._stage, self.pull = stage, pull
+
+    def move(self, at: QPointF) -> Tool:
+        self._stage.ask(at, "contour")
+        return self
+
+    def release(self, at: QPointF) -> None:
+        # What lies there is told later; the pull ends then.
+        self._stage.ask(at, "contour end")
 
 
 class ShellDrag:

@@ -10,6 +10,7 @@ from estompe.app.session import Session
 from estompe.app.theme import OVER_PICTURE
 from estompe.app.view import overlay
 from estompe.app.view.chains import Chain, chains_of
+from estompe.app.view.contours import contour_at
 from estompe.app.view.drawing import Drawer, Job, Probe
 from estompe.app.view.handles import Handles, HandleTool
 from estompe.app.view.over import paint_over
@@ -337,14 +338,22 @@ class View(QWidget):
     # What lies at the pointer
 
     def ask(self, at: QPointF, purpose: str) -> None:
-        """Ask the drawing thread what lies under a pixel: for its "value", to "choose" it, or to "paint" there."""
+        """Ask the drawing thread what lies under a pixel: for its "value", to "choose" it, "paint" there or pull a "contour"."""
         if self.session.document.scene.shapes:
             ratio = self.devicePixelRatioF()
-            self.drawer.probe(Probe(self.job(), at.x() * ratio, at.y() * ratio, purpose, every=purpose == "paint"))
+            self.drawer.probe(
+                Probe(self.job(), at.x() * ratio, at.y() * ratio, purpose, every=purpose in ("paint", "contour end"))
+            )
 
     def _probed(self, probe: Probe, hit: Hit | None) -> None:
         """Take what the drawing thread found under a pixel."""
-        take = {"choose": self._choose, "paint": self._paint_at, "value": self._read}
+        take = {
+            "choose": self._choose,
+            "paint": self._paint_at,
+            "value": self._read,
+            "contour": self._pull_contour,
+            "contour end": self._pull_contour,
+        }
         take[probe.purpose](probe, hit)
 
     def _choose(self, probe: Probe, hit: Hit | None) -> None:
@@ -373,10 +382,25 @@ class View(QWidget):
         answer = self.session.evaluator.answer
         if hit is None or answer is None or self.pointer.at is None or not answer.frame.has(hit.id):
             self._nearest = None
+            self.pointer.see_contour(None)
             self.set_reading(None)
             return
         self._nearest = nearest_element(answer, hit, probe.job.viewpoint, *probe.pixel)
-        self.set_reading(read(answer, hit, probe.job.viewpoint, *probe.pixel))
+        reading = read(answer, hit, probe.job.viewpoint, *probe.pixel)
+        contour = None
+        if reading is not None and self.mode == "strength":
+            ratio = self.devicePixelRatioF()
+            size = probe.pixel[1][0] / ratio, probe.pixel[1][1] / ratio
+            contour = contour_at(answer, hit, probe.job.viewpoint, reading.value, size)
+        self.pointer.see_contour(contour)
+        self.set_reading(reading)
+
+    def _pull_contour(self, probe: Probe, hit: Hit | None) -> None:
+        """Pull the line that is held to what lies at the pointer now."""
+        answer, reading = self.session.evaluator.answer, None
+        if hit is not None and answer is not None and answer.frame.has(hit.id):
+            reading = read(answer, hit, probe.job.viewpoint, *probe.pixel)
+        self.pointer.pull_to(None if reading is None else reading.value, probe.purpose == "contour end")
 
     def nearest_element(self) -> tuple[str, int, str] | None:
         """The shape, the number and the name of the element that the last reading was of, or the point nearest to it."""
