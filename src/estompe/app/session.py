@@ -15,6 +15,7 @@ from estompe.app.model.past import PastModel
 from estompe.app.model.playhead import Playhead
 from estompe.app.model.selection import Selection
 from estompe.app.model.slices import Slices
+from estompe.app.model.variants import Variants
 from estompe.document.project import Project
 from estompe.document.scene import Scene
 
@@ -43,6 +44,7 @@ class Session(QObject):
         self.overlaps = Overlaps(self.document, self.evaluator, self.messages, self)
         self.fronts = Fronts(self.document, self.evaluator, self.messages, self)
         self.slices = Slices(self.document, self.evaluator, self.messages, self)
+        self.variants = Variants(self.document, self.messages, self)
         self.playhead.left.connect(self.document.end_gesture)
 
     def begin(self, project: Project, path: Path | None, title: str, saved: bool = True) -> None:

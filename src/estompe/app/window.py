@@ -30,6 +30,10 @@ from estompe.app.view.view import View
 from estompe.app.widgets.fields import column
 from estompe.app.widgets.labels import hairline, label
 from estompe.app.work import Work
+from estompe.evaluate import evaluate
+from estompe.importing.errors import Progress
+from estompe.render.picture import items_of
+from estompe.render.renderer import Look, Picture, Renderer
 from estompe.setups.catalog import Entry
 
 _SIZE = QSize(1280, 800)
@@ -59,6 +63,7 @@ class Window(QWidget):
         self.sheets = SheetStack(self.view, self.session, self.files, preferences)
         self.sheets.apply_preferences = self.apply_preferences
         self.sheets.start_work = self.work.start
+        self.sheets.wipe_against = self._wipe_against
         self.splitters: dict[str, QSplitter] = {}
         self.actions_by_name: dict[str, QAction] = {}
         self.palette_shown: Palette | None = None
@@ -298,6 +303,27 @@ class Window(QWidget):
             self.view.look_through_camera(True)
             self.view.setFocus()
         self._pull_title()
+
+    def _wipe_against(self, name: str) -> None:
+        """Draw a variant as the view sees it, and wipe between it and the scene as it stands."""
+        variant, view, session = self.session.variants.named(name), self.view, self.session
+        if variant is None:
+            return
+        project = session.document.project.with_scene(variant.scene)
+        frame, eye, mode, size = session.playhead.frame, view.viewpoint, view.mode, view.pixel_size()
+        falloff = session.selection.falloff_id if mode == "strength" else None
+
+        def job(progress: Progress) -> Picture:
+            progress(0.2, f"drawing {name}")
+            renderer = Renderer()
+            try:
+                found = evaluate(project, frame)
+                known = falloff is not None and any(item.id == falloff for item in found.scene.falloffs)
+                return renderer.draw(items_of(found, falloff if known else None), eye, Look(mode), size)
+            finally:
+                renderer.release()
+
+        self.work.start(f"drawing {name}", job, view.wipe_with)
 
     def _pull_title(self) -> None:
         document = self.session.document

@@ -21,6 +21,7 @@ from estompe.document.names import clean_name, printable
 from estompe.document.paths import with_paths
 from estompe.document.project import Project, asset_name, assets_of
 from estompe.document.scene import Scene
+from estompe.document.variants import Variants
 
 VERSION = 5
 ENDING = ".estompe"
@@ -43,6 +44,7 @@ class _Envelope(Struct, frozen=True, forbid_unknown_fields=True):
     format: str
     version: int
     scene: Scene
+    variants: Variants = ()
 
 
 class _Header(Struct, frozen=True):
@@ -53,8 +55,10 @@ class _Header(Struct, frozen=True):
 def save(project: Project, path: Path) -> None:
     """Write a project, whole or not at all. Raises FileError where the file cannot be written, or could not be read again."""
     try:
-        scene = with_paths(project.scene, lambda name: _relative(name, path.parent))
-        text = msgspec.json.encode(_Envelope("estompe", VERSION, scene), enc_hook=encode_kind)
+        whole = with_paths(
+            _Envelope("estompe", VERSION, project.scene, project.variants), lambda name: _relative(name, path.parent)
+        )
+        text = msgspec.json.encode(whole, enc_hook=encode_kind)
         text = msgspec.json.format(text, indent=1)
         parse_scene(text)
     except (FileError, UnicodeError) as error:
@@ -62,7 +66,7 @@ def save(project: Project, path: Path) -> None:
     try:
         with written_whole(path) as part, zipfile.ZipFile(part, "w") as archive:
             archive.writestr(zipfile.ZipInfo(_SCENE, _STAMP), text, zipfile.ZIP_DEFLATED)
-            for name in sorted(assets_of(project.scene) & set(project.assets)):
+            for name in sorted(assets_of(project.scene, project.variants) & set(project.assets)):
                 # Arrays of floats hardly shrink, and packing them would take a person's time at each save.
                 entry = zipfile.ZipInfo(f"assets/{name}.npy", _STAMP)
                 with archive.open(entry, "w", force_zip64=True) as stream:
@@ -80,8 +84,8 @@ def load(path: Path) -> Project:
     try:
         with zipfile.ZipFile(path) as archive:
             entries = _checked_entries(archive)
-            scene = _parsed(_read(archive, entries[_SCENE], MOST_JSON))
-            wanted = assets_of(scene)
+            whole = _parsed(_read(archive, entries[_SCENE], MOST_JSON))
+            wanted = assets_of(whole.scene, whole.variants)
             assets = {
                 match[1]: _asset(archive, entry, match[1])
                 for name, entry in entries.items()
@@ -97,7 +101,8 @@ def load(path: Path) -> Project:
         raise FileError(f"{path}: {printable(_place(str(error)))}") from None
     except (OSError, EOFError, NotImplementedError, RuntimeError, MemoryError, UnicodeError, zlib.error) as error:
         raise FileError(f"{path}: cannot be read ({printable(str(error))})") from None
-    return Project(with_paths(scene, lambda name: _absolute(name, path.parent)), assets)
+    whole = with_paths(whole, lambda name: _absolute(name, path.parent))
+    return Project(whole.scene, assets, whole.variants)
 
 
 def _relative(name: str, folder: Path) -> str:
@@ -115,7 +120,7 @@ def _absolute(name: str, folder: Path) -> str:
 def parse_scene(text: bytes) -> Scene:
     """A scene from the JSON of a scene file. Raises FileError."""
     try:
-        return _parsed(text)
+        return _parsed(text).scene
     except (SceneError, msgspec.MsgspecError) as error:
         raise FileError(_place(str(error))) from None
 
@@ -142,7 +147,7 @@ def _reference(family: type, tag: str) -> str:
     return f"#/$defs/{family.__name__}.{tag}"
 
 
-def _parsed(text: bytes) -> Scene:
+def _parsed(text: bytes) -> _Envelope:
     header = msgspec.json.decode(text, type=_Header)
     if header.format != "estompe":
         raise SceneError(f"its format is “{header.format[:40]}”, not “estompe” - at `$.format`")
@@ -158,11 +163,12 @@ def _parsed(text: bytes) -> Scene:
             raw["scene"] = migrate(raw["scene"], header.version)
             raw["version"] = VERSION
         _clean(raw.get("scene"))
-        scene = msgspec.convert(raw, _Envelope, dec_hook=decode_kind).scene
+        whole: _Envelope = msgspec.convert(raw, _Envelope, dec_hook=decode_kind)
     except (KeyError, TypeError, AttributeError, RecursionError) as error:
         raise SceneError(f"it is no sound scene of version {header.version} ({error!r})") from None
-    check(scene)
-    return scene
+    for scene in (whole.scene, *(variant.scene for variant in whole.variants)):
+        check(scene)
+    return whole
 
 
 def _clean(scene: Any) -> None:

@@ -11,21 +11,23 @@ from numpy.typing import NDArray
 
 from estompe.document.kinds import UnknownKind
 from estompe.document.scene import Scene
+from estompe.document.variants import Variant
 
 Assets = Mapping[str, NDArray[Any]]
 _ADDRESS = re.compile(r"[0-9a-f]{64}")
 
 
 class Project:
-    """A scene and the content-addressed, read-only arrays stored beside it."""
+    """A scene, its named variants, and the content-addressed, read-only arrays stored beside them."""
 
-    def __init__(self, scene: Scene, assets: Assets | None = None) -> None:
+    def __init__(self, scene: Scene, assets: Assets | None = None, variants: tuple[Variant, ...] = ()) -> None:
         self.scene = scene
         self.assets: Assets = assets if assets is not None else {}
+        self.variants = variants
 
     def with_scene(self, scene: Scene) -> "Project":
         """Another scene over the same arrays."""
-        return Project(scene, self.assets)
+        return Project(scene, self.assets, self.variants)
 
 
 def asset_name(array: NDArray[Any]) -> str:
@@ -35,9 +37,9 @@ def asset_name(array: NDArray[Any]) -> str:
     return digest.hexdigest()
 
 
-def assets_of(scene: Scene) -> set[str]:
-    """The content addresses a scene refers to, wherever they stand."""
-    return set(_addresses(scene))
+def assets_of(scene: Scene, variants: tuple[Variant, ...] = ()) -> set[str]:
+    """The content addresses a scene and its variants refer to, wherever they stand."""
+    return set(_addresses((scene, variants)))
 
 
 def _addresses(item: Any) -> Iterator[str]:

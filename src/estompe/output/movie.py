@@ -59,7 +59,7 @@ def write(
     try:
         with only_run(path), written_whole(path) as part, Painter(project, settings, past) as painter:
             began = _now()
-            with _Encoder(part, path.suffix.lower(), settings.size, project.scene.frames_per_second) as encoder:
+            with Encoder(part, path.suffix.lower(), settings.size, project.scene.frames_per_second) as encoder:
                 for number in range(first, last + 1):
                     done = (number - first) / (last - first + 1)
                     rest = (_now() - began) / done * (1 - done) if done else 0.0
@@ -89,7 +89,7 @@ def check_encoder(path: Path) -> None:
         )
 
 
-class _Encoder:
+class Encoder:
     """Encodes pictures into a file."""
 
     def __init__(self, part: Path, ending: str, size: tuple[int, int], rate: float) -> None:
@@ -101,7 +101,7 @@ class _Encoder:
         self._stream.width, self._stream.height = size
         self._stream.pix_fmt = "yuv420p"
 
-    def __enter__(self) -> "_Encoder":
+    def __enter__(self) -> "Encoder":
         return self
 
     def add(self, picture: Pixels) -> None:

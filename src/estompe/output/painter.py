@@ -51,12 +51,13 @@ class Painted(NamedTuple):
 
 
 class Painter:
-    """Draws frames of one scene, one after the other, on the thread that made it; to be closed."""
+    """Draws frames of one scene, on the thread that made it; to be closed, unless it was given a renderer."""
 
-    def __init__(self, project: Project, settings: Settings, past: Past) -> None:
+    def __init__(self, project: Project, settings: Settings, past: Past, renderer: FinalRenderer | None = None) -> None:
         self._project, self._settings, self._past = project, settings, past
         _check(project, settings)
-        self._renderer = FinalRenderer()
+        self._owns = renderer is None
+        self._renderer = FinalRenderer() if renderer is None else renderer
         self._frames: dict[float, Frame] = {}
 
     def __enter__(self) -> "Painter":
@@ -65,7 +66,8 @@ class Painter:
     def __exit__(
         self, _kind: type[BaseException] | None, _error: BaseException | None, _trace: TracebackType | None
     ) -> None:
-        self._renderer.release()
+        if self._owns:
+            self._renderer.release()
 
     def paint(self, number: float, pause: Go = lambda: None) -> Painted:
         """A frame. pause: called between draws, may raise. Raises ExchangeError for a scene with problems."""

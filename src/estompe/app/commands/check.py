@@ -89,5 +89,7 @@ COMMANDS = (
         lambda c: "" if c.view.has_reference else "keep a picture first: Shift+R",
         chosen=lambda c: c.view.wipe_at is not None,
     ),
+    Command("keep_variant", "Keep the scene as a variant", lambda c: c.session.variants.keep(), "Check", "Shift+V", needs_scene),
+    Command("variants", "Variants and contact sheets", lambda c: c.sheets.toggle_variants(), "Check", "V", needs_scene),
     Command("list_problems", "List what is wrong", list_problems, "Check"),
 )  # fmt: skip

@@ -14,16 +14,21 @@ from estompe.document.numbers import Formula, Keyed
 from estompe.document.project import Project
 from estompe.document.renaming import rename
 from estompe.document.scene import Scene
+from estompe.document.variants import Variant
 
 # Fields that a name in words steps over.
 _SILENT = {"transform", "effect", "source", "effects", "layers", "routes"}
 
 
 class DocumentModel(QObject):
-    """scene_changed(old, new) after each edit; project_changed() when another project or file is open."""
+    """scene_changed(old, new) after each edit; project_changed() when another project or file is open.
+
+    variants_changed() when others are kept beside the scene.
+    """
 
     scene_changed = pyqtSignal(object, object)
     project_changed = pyqtSignal()
+    variants_changed = pyqtSignal()
 
     def __init__(self, messages: Messages, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -34,6 +39,8 @@ class DocumentModel(QObject):
         self.undo_depth = 0
         self._assets: dict[str, Any] = {}
         self._saved: Scene | None = None
+        self.variants: tuple[Variant, ...] = ()
+        self._saved_variants: tuple[Variant, ...] = ()
         self._history = self._new_history(Scene())
 
     def _new_history(self, scene: Scene) -> History:
@@ -47,11 +54,13 @@ class DocumentModel(QObject):
 
     @property
     def project(self) -> Project:
-        return Project(self.scene, self._assets)
+        return Project(self.scene, self._assets, self.variants)
 
     @property
     def unsaved(self) -> bool:
         """Whether the scene differs from what is in its file."""
+        if self.variants != self._saved_variants:
+            return True
         return self.scene is not self._saved and self.scene != (self._saved or Scene())
 
     @property
@@ -67,17 +76,25 @@ class DocumentModel(QObject):
         self._history = self._new_history(project.scene)
         self._assets = dict(project.assets)
         self._saved = project.scene if saved else None
+        self.variants = project.variants
+        self._saved_variants = project.variants if saved else ()
         self.path, self.title, self.started = path, title, True
 
     def saved_as(self, path: Path, scene: Scene) -> None:
         """Take note that this scene is now in that file."""
         self.path, self.title, self._saved = path, path.name, scene
+        self._saved_variants = self.variants
         self.project_changed.emit()
 
     def set_undo_depth(self, depth: int) -> None:
         """How many steps can be undone; 0 for all."""
         self.undo_depth = depth
         self._history.set_depth(depth)
+
+    def set_variants(self, variants: tuple[Variant, ...]) -> None:
+        """Keep other variants beside the scene; they are no step of undo."""
+        self.variants = variants
+        self.variants_changed.emit()
 
     def add_assets(self, assets: dict[str, Any]) -> None:
         """Keep arrays that scenes to come refer to."""

@@ -20,6 +20,7 @@ from estompe.document import file
 from estompe.document.atomic import written_whole
 from estompe.document.project import Project
 from estompe.document.scene import Scene
+from estompe.document.variants import Variant
 
 EVERY = 20_000
 """Milliseconds between autosaves, unless the preferences say otherwise."""
@@ -62,6 +63,7 @@ class Autosave(QObject):
         super().__init__(parent)
         self._document, self._messages = document, messages
         self._written: Scene | None = None
+        self._written_variants: tuple[Variant, ...] = ()
         self._failed: Scene | None = None
         self._writing = threading.Thread()
         self._recovered: list[Path] = []
@@ -83,7 +85,8 @@ class Autosave(QObject):
     def write(self) -> None:
         """Keep the scene, on a thread of its own, if it has unsaved changes that are not kept yet."""
         document = self._document
-        if not document.unsaved or document.scene is self._written or self._writing.is_alive():
+        written = document.scene is self._written and document.variants is self._written_variants
+        if not document.unsaved or written or self._writing.is_alive():
             return
         note = Lost(document.title, str(document.path or ""), time.time())
         arguments = (document.project, note, list(self._recovered))
@@ -96,7 +99,7 @@ class Autosave(QObject):
             file.save(project, self._scene)
             with written_whole(self._scene.with_suffix(".json")) as part:
                 part.write_bytes(msgspec.json.encode(note))
-            self._written, self._failed = project.scene, None
+            self._written, self._written_variants, self._failed = project.scene, project.variants, None
             self._discard(recovered)
         except (OSError, file.FileError) as error:
             self._tell(project.scene, f"autosave failed: {error}")

@@ -20,6 +20,7 @@ from estompe.app.sheets.routing_sheet import RoutingSheet
 from estompe.app.sheets.shot_sheet import ShotSheet
 from estompe.app.sheets.start_sheet import StartSheet
 from estompe.app.sheets.table_sheet import TableSheet
+from estompe.app.sheets.variants_sheet import VariantsSheet
 from estompe.app.widgets.removal import remove_widget
 from estompe.importing.footage import Footage
 
@@ -31,6 +32,7 @@ class SheetStack(QStackedWidget):
         super().__init__()
         self._session, self._files, self._preferences = session, files, preferences
         self.apply_preferences: Callable[[], None] = lambda: None
+        self.wipe_against: Callable[[str], None] = lambda _name: None
         self.start_work: StartWork = lambda _title, _job, _then: False
         self._output = Output()
         self.addWidget(view)
@@ -87,6 +89,10 @@ class SheetStack(QStackedWidget):
     def _import_shot(self, footage: Footage, prims: list[str]) -> None:
         if self._files.import_shot(footage, prims):
             self.close_sheet()
+
+    def toggle_variants(self) -> None:
+        """Show the scene's variants and contact sheets, or no more."""
+        self._toggle(VariantsSheet, lambda: VariantsSheet(self._session, self.start_work, self.wipe_against))
 
     def toggle_output(self) -> None:
         """Show what can be written, or no more."""

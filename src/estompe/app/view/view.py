@@ -26,7 +26,7 @@ from estompe.kernels.transform import transformed
 from estompe.render import Item, Look, Viewpoint
 from estompe.render.palette import rgb
 from estompe.render.picture import items_of, with_falloff
-from estompe.render.renderer import Hit, Mode
+from estompe.render.renderer import Hit, Mode, Picture
 from estompe.setups.shot import look_through
 
 # Buttons over the picture keep their colours in both themes: the picture's ground is light in both.
@@ -122,6 +122,18 @@ class View(QWidget):
     def take_reference(self) -> None:
         """Keep the picture as it is now."""
         self._reference = self._image
+
+    def wipe_with(self, picture: Picture) -> None:
+        """Take a picture as the kept one, and wipe between it and the present."""
+        height, width = picture.shape[:2]
+        self._reference = QImage(picture.tobytes(), width, height, width * 4, QImage.Format.Format_RGBX8888).copy()
+        self.wipe_at = self.width() / 2
+        self.update()
+
+    def pixel_size(self) -> tuple[int, int]:
+        """Width and height of the picture, in pixels of the screen."""
+        ratio = self.devicePixelRatioF()
+        return max(1, round(self.width() * ratio)), max(1, round(self.height() * ratio))
 
     def toggle_wipe(self) -> bool:
         """Show the kept picture left of a line, or no more. False where none is kept."""

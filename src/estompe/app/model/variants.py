@@ -1,0 +1,92 @@
+"""The scene's variants: keeping the scene under a name, going to another, and taking one setting across."""
+
+from msgspec import structs
+from PyQt6.QtCore import QObject
+
+from estompe.app.model.document import DocumentModel
+from estompe.app.model.messages import Messages
+from estompe.document.check import SceneError
+from estompe.document.differences import Difference, differences, taken_across
+from estompe.document.edits import EditError
+from estompe.document.variants import Variant, fresh_variant_name
+
+
+class Variants(QObject):
+    """Acts on the document. Going to a variant is a step of undo; keeping and removing are not, but can be taken back."""
+
+    def __init__(self, document: DocumentModel, messages: Messages, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._document, self._messages = document, messages
+        self.removed: tuple[int, Variant] | None = None
+        document.project_changed.connect(self._forget)
+
+    @property
+    def all(self) -> tuple[Variant, ...]:
+        """The variants, in the order they were kept."""
+        return self._document.variants
+
+    def named(self, name: str) -> Variant | None:
+        """A variant by its name."""
+        return next((variant for variant in self.all if variant.name == name), None)
+
+    def keep(self, name: str = "") -> str:
+        """Keep the scene as it stands under a name, which replaces what was kept under it; returns the name."""
+        name = name.strip() or fresh_variant_name(self.all)
+        kept = Variant(name, self._document.scene)
+        others = [kept if variant.name == name else variant for variant in self.all]
+        if self.named(name) is None:
+            others.append(kept)
+        self._document.set_variants(tuple(others))
+        self._messages.say(f"kept as “{name}”")
+        return name
+
+    def take(self, name: str) -> None:
+        """Make a variant the current scene, as one step of undo."""
+        variant = self.named(name)
+        if variant is not None:
+            self._document.commit(variant.scene, f"Go to {name}")
+
+    def rename(self, name: str, new: str) -> None:
+        """Give a variant another name; one that is taken is refused."""
+        new = new.strip()
+        if not new or new == name:
+            return
+        if self.named(new) is not None:
+            self._messages.say(f"there is a variant “{new}” already: choose another name", "error")
+            return
+        made = (structs.replace(item, name=new) if item.name == name else item for item in self.all)
+        self._document.set_variants(tuple(made))
+
+    def remove(self, name: str) -> None:
+        """Keep a variant no longer; it can be brought back until another is removed."""
+        for index, variant in enumerate(self.all):
+            if variant.name == name:
+                self.removed = index, variant
+                self._document.set_variants((*self.all[:index], *self.all[index + 1 :]))
+
+    def bring_back(self) -> None:
+        """Keep the variant again that was removed last."""
+        if self.removed is not None:
+            index, variant = self.removed
+            self.removed = None
+            self._document.set_variants((*self.all[:index], variant, *self.all[index:]))
+
+    def differences(self, name: str) -> list[Difference]:
+        """What differs between the scene as it stands and a variant, in words."""
+        variant = self.named(name)
+        return [] if variant is None else differences(self._document.scene, variant.scene)
+
+    def take_across(self, name: str, difference: Difference) -> None:
+        """Take one thing of a variant into the scene as it stands."""
+        variant = self.named(name)
+        if variant is None:
+            return
+        try:
+            scene = taken_across(self._document.scene, variant.scene, difference)
+        except (EditError, SceneError, LookupError) as error:
+            self._messages.say(f"{difference.name} cannot be taken across: {error}", "error")
+            return
+        self._document.commit(scene, f"Take {difference.name} of {name}")
+
+    def _forget(self) -> None:
+        self.removed = None
