@@ -23,7 +23,7 @@ class AppContext:
     """The window's parts, and what only the window can do.
 
     add(family): open the palette; run(command): do what a command says; explain(): open the reference; shortcuts(): those of
-    all commands.
+    all commands; ask(words, then): have a line typed.
     """
 
     session: Session
@@ -44,3 +44,4 @@ class AppContext:
     explain: Callable[[], None]
     shortcuts: Callable[[], list[Shortcut]]
     change_shortcut: Callable[[str, str], None]
+    ask: Callable[[str, Callable[[str], None]], None]

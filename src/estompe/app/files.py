@@ -24,6 +24,7 @@ from estompe.importing.formats import READERS, load_readers
 from estompe.importing.isolated import read_mesh_isolated
 from estompe.importing.stage import stage_endings
 from estompe.samples import sample
+from estompe.setups import own
 from estompe.setups.meshes import framing, with_mesh
 from estompe.setups.shot import ShotError, listed, with_shot
 
@@ -283,6 +284,13 @@ class Files(QObject):
             lambda progress: sequence.write(project, first, last, folder, name, progress),
             lambda made: self._session.messages.say(f"{len(made)} files are in {folder}"),
         )
+
+    def ask_setup(self) -> Path | None:
+        """Ask for the file of a set-up."""
+        name, _ = QFileDialog.getOpenFileName(
+            self._window, "Use a set-up", str(own.folder()), f"Set-ups (*{file.ENDING})"
+        )
+        return Path(name) if name else None
 
     def ask_picture(self) -> Path | None:
         """Ask where a picture of the view should go."""

@@ -18,7 +18,7 @@ from PyQt6.QtWidgets import (
 
 from estompe.app import icons, theme
 from estompe.app.reference_pictures import picture_of
-from estompe.setups.catalog import Entry, entries
+from estompe.setups.catalog import Entry, entries, own_entries
 
 _ENTRY = Qt.ItemDataRole.UserRole
 _ROW, _HEAD, _WIDTH, _MOST_HEIGHT = 46, 24, 440, 500
@@ -95,7 +95,8 @@ class Palette(QFrame):
         super().__init__(parent, Qt.WindowType.Popup)
         self.setObjectName("palette")
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        self._entries, self._recent, self._refused = entries(family), recent, refused
+        own = own_entries() if family in ("", "recipe") else ()
+        self._entries, self._recent, self._refused = (*entries(family), *own), recent, refused
         self._one_family = bool(family)
         self.line = _Line()
         self.line.setPlaceholderText(f"Add {_FAMILIES[family]}: type a name or what it does")

@@ -1,15 +1,37 @@
 """The status line: what the last answer cost, messages, and progress of long work."""
 
-from PyQt6.QtCore import QTimer
-from PyQt6.QtWidgets import QHBoxLayout, QProgressBar, QWidget
+from collections.abc import Callable
+
+from PyQt6.QtCore import QEvent, Qt, QTimer
+from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QProgressBar, QWidget
 
 from estompe.app import units
 from estompe.app.session import Session
 from estompe.app.widgets.labels import Elided, icon_button, label
+from estompe.app.widgets.removal import remove_widget
 from estompe.app.work import Work
 from estompe.geometry.copies import points_of
 
 _LINGER = 8000
+
+
+class _Asked(QLineEdit):
+    """A line that goes when it is left or given up."""
+
+    def done(self) -> None:
+        """Go, once."""
+        self.blockSignals(True)
+        self.hide()
+        remove_widget(self)
+
+    def event(self, event) -> bool:
+        # Esc is a shortcut of the window; here it gives the line up.
+        if event.type() in (QEvent.Type.ShortcutOverride, QEvent.Type.KeyPress) and event.key() == Qt.Key.Key_Escape:
+            event.accept()
+            if event.type() == QEvent.Type.KeyPress:
+                self.done()
+            return True
+        return super().event(event)
 
 
 class StatusLine(QWidget):
@@ -64,6 +86,23 @@ class StatusLine(QWidget):
         self._fade.stop()
         if kind != "error":
             self._fade.start()
+
+    def ask(self, words: str, then: Callable[[str], None]) -> None:
+        """Have a line typed in place of the message; Esc gives it up."""
+        line = _Asked(self)
+        line.setPlaceholderText(words)
+        line.setAccessibleName(words)
+        line.setGeometry(self.message.geometry().adjusted(0, 1, 0, -1))
+
+        def take() -> None:
+            text = line.text().strip()
+            line.done()
+            if text:
+                then(text)
+
+        line.returnPressed.connect(take)
+        line.show()
+        line.setFocus()
 
     def _pull(self) -> None:
         answer = self._session.evaluator.answer

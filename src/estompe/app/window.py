@@ -154,6 +154,7 @@ class Window(QWidget):
             explain=self.explain,
             shortcuts=self.shortcuts,
             change_shortcut=self.change_shortcut,
+            ask=self.status.ask,
         )
 
     # Commands

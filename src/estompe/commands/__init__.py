@@ -3,6 +3,19 @@
 They import what they need when they run, so that `--help` and the window start at once.
 """
 
-NAMES = ("prepare", "sample", "import", "info", "overlaps", "bake", "remember", "land", "render", "movie", "sheet")
+NAMES = (
+    "prepare",
+    "sample",
+    "import",
+    "info",
+    "overlaps",
+    "bake",
+    "remember",
+    "land",
+    "render",
+    "movie",
+    "sheet",
+    "setup",
+)
 """As they are typed; the module of “import” is called `import_shot`."""
 MODULES = {name: "import_shot" if name == "import" else name for name in NAMES}

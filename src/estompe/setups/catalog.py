@@ -7,6 +7,7 @@ from typing import Any
 
 from estompe.document.kinds import Effect, Kind, ShapeSource, Source, kinds
 from estompe.falloffs.forms import FORMS
+from estompe.setups import own
 from estompe.setups.making import RECIPES, Recipe
 
 GROUPS = {
@@ -14,7 +15,7 @@ GROUPS = {
     "control": ("control",),
     "source": ("distance", "pattern", "surface", "time", "scene", "other"),
     "effect": ("deform", "break", "copy", "grow", "volume", "look", "other"),
-    "recipe": ("recipe",),
+    "recipe": ("recipe", "your own"),
 }
 """The families, and the headings of each in their order."""
 
@@ -45,6 +46,7 @@ class Entry:
 
 
 _FROM_FILES = "from files"
+OWN = "own/"
 _FORMS = {
     "sphere": "Distances from its middle, or from its surface.",
     "box": "Distances that follow a box.",
@@ -85,6 +87,12 @@ def entries(family: str = "") -> tuple[Entry, ...]:
         ),
     }
     return tuple(entry for name, make in makers.items() if family in ("", name) for entry in make())
+
+
+def own_entries() -> tuple[Entry, ...]:
+    """The set-ups of one's own that are kept, as entries; their tags begin with `OWN`."""
+    text = "A set-up of your own, at the size of the shape."
+    return tuple(Entry("recipe", f"{OWN}{name}", name, text, "your own") for name in own.kept())
 
 
 def recipes() -> dict[str, Recipe]:

@@ -1,13 +1,16 @@
 """The Add menu: the palette with what can be added, and adding an entry of it."""
 
+from pathlib import Path
 from typing import cast
+
+from PyQt6.QtCore import Qt
 
 from estompe.app.commands.command import Command, needs_shape
 from estompe.app.context import AppContext
-from estompe.document import edits
+from estompe.document import edits, file
 from estompe.document.kinds import ControlForm, ShapeSource, kinds
-from estompe.setups import adding
-from estompe.setups.catalog import Entry, recipes
+from estompe.setups import adding, own
+from estompe.setups.catalog import OWN, Entry, recipes
 
 
 def add_entry(context: AppContext, entry: Entry) -> None:
@@ -56,7 +59,62 @@ def _effect(context: AppContext, entry: Entry) -> None:
 
 
 def _recipe(context: AppContext, entry: Entry) -> None:
-    add_recipe(context, entry.tag)
+    if entry.tag.startswith(OWN):
+        use_setup(context, own.folder() / f"{entry.tag.removeprefix(OWN)}{file.ENDING}")
+    else:
+        add_recipe(context, entry.tag)
+
+
+def use_setup(context: AppContext, path: Path) -> None:
+    """Put a set-up from a file on the current shape, at its size."""
+    session = context.session
+    shape, answer = session.selection.shape, session.evaluator.answer
+    if shape is None or answer is None or not answer.frame.has(shape.id):
+        context.status.say("choose a shape first: a set-up needs one", "error")
+        return
+    try:
+        low, high = answer.frame.states_of(shape.id)[0].bounds
+        made = own.fitted(session.document.project, shape.id, low, high, own.load(path))
+    except (own.SetupError, file.FileError) as error:
+        context.status.say(str(error), "error")
+        return
+    session.document.add_assets(dict(made.project.assets))
+    session.document.commit(made.project.scene, f"{path.stem}: {shape.name}")
+    session.selection.choose_shape(shape.id)
+    if made.falloff:
+        session.selection.choose_falloff(made.falloff)
+    session.evaluator.ask()
+
+
+def keep_setup(context: AppContext, name: str) -> None:
+    """Keep the current shape's effects as a set-up under a name, with a picture of it as the view sees it now."""
+    session = context.session
+    shape, answer = session.selection.shape, session.evaluator.answer
+    if shape is None or answer is None or not answer.frame.has(shape.id):
+        context.status.say("choose a shape first", "error")
+        return
+    try:
+        low, high = answer.frame.states_of(shape.id)[0].bounds
+        path = own.save(own.gathered(session.document.project, shape.id, low, high), name)
+    except (own.SetupError, file.FileError, OSError) as error:
+        context.status.say(str(error), "error")
+        return
+    picture = context.view.picture()
+    if picture is not None:
+        picture.scaledToWidth(240, Qt.TransformationMode.SmoothTransformation).save(str(path.with_suffix(".png")))
+    context.status.say(f"kept the effects of {shape.name} as “{path.stem}”: it stands in the palette under your own")
+
+
+def ask_keep_setup(context: AppContext) -> None:
+    """Ask for a name, in the status line's place, and keep the set-up."""
+    context.ask("A name for the set-up", lambda name: keep_setup(context, name))
+
+
+def ask_use_setup(context: AppContext) -> None:
+    """Ask for a set-up's file, and put it on the current shape."""
+    path = context.files.ask_setup()
+    if path is not None:
+        use_setup(context, path)
 
 
 def add_recipe(context: AppContext, tag: str) -> None:
@@ -92,6 +150,8 @@ COMMANDS = (
     Command("add_falloff", "Falloff", lambda c: c.measure.add_falloff(), "Add"),
     Command("add_layer", "Falloff layer…", lambda c: c.add("source"), "Add", "Ctrl+Shift+L"),
     Command("add_effect", "Effect…", lambda c: c.add("effect"), "Add", "Ctrl+Shift+A", needs_shape),
+    Command("keep_setup", "Keep the effects as a set-up of your own…", ask_keep_setup, "Add", "", needs_shape),
+    Command("use_setup", "Use a set-up from a file…", ask_use_setup, "Add", "", needs_shape),
     Command(
         "push_near", "Push near a control", lambda c: add_recipe(c, "push-near"), "Add", "Ctrl+Shift+P", needs_shape
     ),

@@ -119,6 +119,10 @@ class View(QWidget):
         """Whether a picture is kept to compare with."""
         return self._reference is not None
 
+    def picture(self) -> QImage | None:
+        """The picture as it is now, without what is drawn over it."""
+        return self._image
+
     def take_reference(self) -> None:
         """Keep the picture as it is now."""
         self._reference = self._image
