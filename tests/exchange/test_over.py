@@ -7,6 +7,7 @@ from pxr import Sdf, Usd, UsdGeom, UsdShade, UsdSkel
 from tests import shots
 from tests.checking import failed_checks
 
+from estompe.document.numbers import Key, Keyed
 from estompe.document.project import Project
 from estompe.document.scene import EffectSlot, Falloff, Layer, Range, Route, Scene, Shape, Transform
 from estompe.effects.color import Color
@@ -149,6 +150,19 @@ def test_other_faces_and_new_colours_are_said_too(boat, tmp_path):
         ours = evaluate(project, frame)["Hull"]
         assert list(mesh.GetFaceVertexIndicesAttr().Get(frame)) == ours.topology.corners.tolist()
         assert len(mesh.GetPointsAttr().Get(frame)) == len(ours.points)
+
+
+def test_colours_that_come_and_go_do_not_stand_in_between(boat, tmp_path):
+    path, _ = boat
+    project = imported(path, {"Hull": (slot(Color((1.0, 0.0, 0.0))),)})
+    ends = Range(Keyed((Key(1001, 0.5), Key(1004, -9.0), Key(1010, -9.0))), -10.0)
+    patchy = structs.replace(PATCHY, range=ends)
+    write_over(
+        project.with_scene(structs.replace(project.scene, falloffs=(patchy,))), 1001, 1010, tmp_path / "over.usda"
+    )
+    stage = Usd.Stage.Open(str(tmp_path / "over.usda"))
+    color = UsdGeom.PrimvarsAPI(stage.GetPrimAtPath("/World/Boat/Hull")).GetPrimvar("displayColor")
+    assert len(color.Get(1008)) == 4
 
 
 def test_new_shapes_stand_beside_the_original_in_its_space(boat, tmp_path):

@@ -2,9 +2,21 @@
 
 import argparse
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from estompe.commands.errors import UsageError
-from estompe.commands.shared import frame_range, open_project, past_of, shape_ids, tell_progress, tell_trouble
+from estompe.commands.shared import (
+    frame_range,
+    machines_argument,
+    open_project,
+    past_of,
+    shape_ids,
+    tell_progress,
+    tell_trouble,
+)
+
+if TYPE_CHECKING:
+    from estompe.farm.job import Kind
 
 HELP = "evaluate frames and write meshes"
 
@@ -24,6 +36,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
         "--over", action="store_true", help="only what differs from the stage the scene was imported from"
     )
     parser.add_argument("--only", metavar="SHAPE,...", help="these shapes, by name")
+    machines_argument(parser)
     parser.add_argument("--from-cache", action="store_true", help="work out nothing: fail where a state is not kept")
 
 
@@ -44,6 +57,16 @@ def run(chosen: argparse.Namespace) -> None:
     project = open_project(chosen.file)
     first, last = frame_range(chosen.frames, project.scene.first, project.scene.last)
     only = shape_ids(project, chosen.only)
+    if chosen.machines is not None:
+        from estompe.farm.run import run as run_on_farm
+
+        kind: Kind = "meshes" if chosen.format is not None else "over" if chosen.over else "scene"
+        count = run_on_farm(
+            project, first, last, chosen.out, kind, chosen.machines, tell_progress, chosen.states,
+            mesh_format=chosen.format or "", only=only,
+        )  # fmt: skip
+        print(f"{count} frames made, {last - first + 1} in {chosen.out}")
+        return
     past = past_of(project, chosen.states, chosen.from_cache)
     if chosen.format is not None:
         made = sequence.write(project, first, last, chosen.out, chosen.format, tell_progress, past, only)

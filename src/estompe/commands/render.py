@@ -11,6 +11,7 @@ from estompe.commands.shared import (
     evaluated_frame,
     falloff_id,
     frame_range,
+    machines_argument,
     open_project,
     past_of,
     picture_size,
@@ -36,6 +37,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     )
     parser.add_argument("--float", dest="full_float", action="store_true", help="with .exr: colours as 32 bit")
     drawing_arguments(parser)
+    machines_argument(parser)
 
 
 def run(chosen: argparse.Namespace) -> None:
@@ -55,6 +57,16 @@ def run(chosen: argparse.Namespace) -> None:
         first, last = frame_range(chosen.frames, project.scene.first, project.scene.last)
     layers = tuple(name.strip() for name in (chosen.layers or "").split(",") if name.strip())
     settings = drawing_settings(project, chosen)._replace(layers=layers)
+    if chosen.machines is not None:
+        from estompe.farm.run import run as run_on_farm
+
+        pictures.check_target(chosen.out, first, last)
+        count = run_on_farm(
+            project, first, last, chosen.out, "pictures", chosen.machines, tell_progress,
+            settings=settings, full_float=chosen.full_float,
+        )  # fmt: skip
+        print(f"{count} pictures made, {last - first + 1} in {chosen.out.parent}")
+        return
     past = past_of(project, None)
     made = pictures.write(project, first, last, chosen.out, settings, tell_progress, past, chosen.full_float)
     there = f", {made.there} were there already" if made.there else ""

@@ -129,6 +129,15 @@ def drawing_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--falloff", metavar="NAME", help="whose strength to show")
 
 
+def machines_argument(parser: argparse.ArgumentParser) -> None:
+    """On how many machines a run is made."""
+    parser.add_argument(
+        "--machines",
+        metavar="N|tcp://HOST:PORT",
+        help="so many processes here, or a scheduler; the same command goes on",
+    )
+
+
 def drawing_settings(project: "Project", chosen: argparse.Namespace) -> "Settings":
     """How pictures are drawn, as it was typed. Raises UsageError."""
     from estompe.output.painter import Settings

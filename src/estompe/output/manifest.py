@@ -38,12 +38,13 @@ def job_of(project: Project, settings: object) -> str:
 
 
 class Progressing:
-    """The manifest of a run, written after each frame."""
+    """The manifest of a run, written after each frame. went_on: whether an earlier run of the same job was found."""
 
     def __init__(self, path: Path, job: str) -> None:
         self._path = path
         before = _read(path)
-        self._manifest = before if before is not None and before.job == job else Manifest(job)
+        self.went_on = before is not None and before.job == job
+        self._manifest = before if before is not None and self.went_on else Manifest(job)
         self._finished = set(self._manifest.finished)
 
     def is_finished(self, frame: int) -> bool:
@@ -52,7 +53,15 @@ class Progressing:
 
     def finish(self, frame: int) -> None:
         """Take down that a frame is done."""
+        self.take_in(frame)
+        self.write()
+
+    def take_in(self, frame: int) -> None:
+        """Count a frame as done, to be taken down with the next `write`."""
         self._finished.add(frame)
+
+    def write(self) -> None:
+        """Take down what is done."""
         self._manifest.finished = sorted(self._finished)
         with written_whole(self._path) as part:
             part.write_bytes(msgspec.json.encode(self._manifest))

@@ -22,6 +22,11 @@ class Written(NamedTuple):
     there: int
 
 
+def file_of(pattern: Path, number: int) -> Path:
+    """The picture of a frame."""
+    return pattern.with_name(numbered(pattern.name, number))
+
+
 def check_target(pattern: Path, first: int, last: int) -> None:
     """Raise ExchangeError for a name that cannot be that of so many pictures."""
     if pattern.suffix.lower() not in ENDINGS:
@@ -60,7 +65,7 @@ def write(
     with only_run(pattern), Painter(project, settings, past) as painter:
         progressing = Progressing(pattern.with_name(f".{pattern.name}.json"), job)
         for number in range(first, last + 1):
-            file = pattern.with_name(numbered(pattern.name, number))
+            file = file_of(pattern, number)
             fraction = (number - first) / (last - first + 1)
             if progressing.is_finished(number) and file.exists():
                 there += 1

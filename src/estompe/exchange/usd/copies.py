@@ -8,9 +8,9 @@ from numpy.typing import NDArray
 from estompe.document.names import clean_name
 from estompe.document.scene import Color, Shape
 from estompe.evaluate import Frame
-from estompe.exchange.bake import driving
+from estompe.exchange.bake import driving, gives_colors
 from estompe.exchange.usd.mesh import MeshWriter
-from estompe.exchange.usd.samples import TimeSamples, identifier
+from estompe.exchange.usd.samples import TimeSamples, Velocities, identifier
 from estompe.geometry import Domain, Geometry
 from estompe.geometry.copies import Copies
 from estompe.geometry.transforms import quaternions
@@ -29,8 +29,7 @@ class CopiesWriter:
         else:
             self._instancer = UsdGeom.PointInstancer.Define(stage, path)
             self._instancer.GetPrim().SetDisplayName(clean_name(name))
-        # Velocities look at the frames before and after, so each is written when the next one comes.
-        self._places: list[tuple[float, Copies]] = []
+        self._velocities = Velocities(self._instancer.CreateVelocitiesAttr(), stage.GetTimeCodesPerSecond())
         self._primvars = UsdGeom.PrimvarsAPI(self._instancer)
         self._samples = TimeSamples()
         self._forms: list[MeshWriter] = []
@@ -50,7 +49,7 @@ class CopiesWriter:
         if not isinstance(copies, Copies):
             self._add_nothing(number)
             return
-        self._follow(copies, number)
+        self._velocities.add(number, copies.positions, copies.ids)
         if not self._over:
             self._add_forms(copies, shape.color, number)
         changing = self._samples.changing
@@ -58,8 +57,8 @@ class CopiesWriter:
             "form", copies.form, Vt.IntArray.FromNumpy(copies.form), number, made.CreateProtoIndicesAttr()
         )
         self._samples.steady("ids", copies.ids, Vt.Int64Array.FromNumpy(copies.ids), number, made.CreateIdsAttr())
-        if changing("positions", copies.positions, number, made.CreatePositionsAttr(), Vt.Vec3fArray):
-            self._add_extent(copies, number)
+        changing("positions", copies.positions, number, made.CreatePositionsAttr(), Vt.Vec3fArray)
+        changing("extent", np.stack(copies.bounds), number, made.CreateExtentAttr(), Vt.Vec3fArray)
         rotations, halves = self._rotations(copies.axes)
         changing("rotations", rotations, number, made.CreateOrientationsfAttr(), Vt.QuatfArray)
         # Programs that do not know the exact ones yet look for these.
@@ -73,31 +72,7 @@ class CopiesWriter:
 
     def finish(self) -> None:
         """Write the velocities of the last frame."""
-        if self._places:
-            self._add_velocities(len(self._places) - 1)
-
-    def _follow(self, copies: Copies, number: float) -> None:
-        """Take down where copies are, and write the velocities of the frame before."""
-        self._places.append((number, copies))
-        if len(self._places) == 2:
-            self._add_velocities(0)
-        elif len(self._places) == 3:
-            self._add_velocities(1)
-            self._places.pop(0)
-
-    def _add_velocities(self, index: int) -> None:
-        """Units per second, by central differences, one-sided at either end and where copies come or go."""
-        from pxr import Vt
-
-        number, copies = self._places[index]
-        ends = [self._places[side] for side in (index - 1, index + 1) if 0 <= side < len(self._places)]
-        near = [end for end in ends if np.array_equal(end[1].ids, copies.ids)]
-        near = [*near, (number, copies)] if len(near) < 2 else near
-        (before, first), (after, last) = min(near, key=_number), max(near, key=_number)
-        rate = self._stage.GetTimeCodesPerSecond() / max(after - before, 1e-9)
-        made = (last.positions - first.positions) * np.float32(rate)
-        attribute = self._instancer.CreateVelocitiesAttr()
-        self._samples.changing("velocities", np.ascontiguousarray(made, np.float32), number, attribute, Vt.Vec3fArray)
+        self._velocities.finish()
 
     def _add_nothing(self, number: float) -> None:
         """No copies on a frame where they could not be made."""
@@ -117,11 +92,6 @@ class CopiesWriter:
         for writer, form in zip(self._forms, copies.forms, strict=False):
             writer.add_mesh(form, color, number)
 
-    def _add_extent(self, copies: Copies, number: float) -> None:
-        from pxr import Vt
-
-        self._instancer.CreateExtentAttr().Set(Vt.Vec3fArray.FromNumpy(np.stack(copies.bounds)), number)
-
     def _rotations(self, axes: Floats) -> tuple[Floats, NDArray[np.float16]]:
         """Rotations as quaternions, exact and half as long, the same arrays for the same axes."""
         if self._orientations is None or self._orientations[0] is not axes:
@@ -133,6 +103,8 @@ class CopiesWriter:
         from pxr import Sdf, UsdGeom, Vt
 
         color = copies.attribute(Domain.PIECE, "color")
+        if color is None and gives_colors(shape):
+            color = np.tile(np.array(shape.color, np.float32), (len(copies.positions), 1))
         if color is not None:
             made = self._primvars.CreatePrimvar("displayColor", Sdf.ValueTypeNames.Color3fArray, UsdGeom.Tokens.vertex)
             self._samples.changing("color", color, number, made.GetAttr(), Vt.Vec3fArray)
@@ -145,10 +117,6 @@ class CopiesWriter:
                 self._names[falloff.id], Sdf.ValueTypeNames.FloatArray, UsdGeom.Tokens.vertex
             )
             self._samples.changing(falloff.id, shown.strength, number, made.GetAttr(), Vt.FloatArray)
-
-
-def _number(place: tuple[float, Copies]) -> float:
-    return place[0]
 
 
 def _mirrored(copies: Copies) -> NDArray[np.float32]:

@@ -41,7 +41,7 @@ class CurvesWriter:
         points = np.ascontiguousarray(geometry.points[members])
         self._samples.changing("points", points, number, made.CreatePointsAttr(), Vt.Vec3fArray)
         extent = np.stack([points.min(axis=0), points.max(axis=0)]) if len(points) else np.zeros((2, 3), np.float32)
-        made.CreateExtentAttr().Set(Vt.Vec3fArray.FromNumpy(extent), number)
+        self._samples.changing("extent", extent, number, made.CreateExtentAttr(), Vt.Vec3fArray)
         width = geometry.attribute(Domain.POINT, "width")
         if width is not None:
             self._samples.changing(

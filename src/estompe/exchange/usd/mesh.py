@@ -7,7 +7,7 @@ import numpy as np
 from estompe.document.names import clean_name
 from estompe.document.scene import Color, Falloff, Shape
 from estompe.evaluate import Frame
-from estompe.exchange.bake import driving
+from estompe.exchange.bake import driving, gives_colors
 from estompe.exchange.usd.samples import TimeSamples, identifier
 from estompe.geometry import Domain, Geometry
 from estompe.kernels.types import Floats
@@ -34,7 +34,7 @@ class MeshWriter:
         self._taken: set[str] = set()
         self._names: dict[str, str] = {}
         self._started = False
-        self._other_faces = False
+        self._other_faces = self._colored = False
         self._same_since: tuple[Geometry, float] | None = None
         self._same_until = 0.0
         self._primvars = UsdGeom.PrimvarsAPI(self._mesh)
@@ -45,6 +45,7 @@ class MeshWriter:
 
     def add_as(self, frame: Frame, shape: Shape, placed: Geometry, number: float) -> None:
         """Write a shape's mesh where it was brought to, at a time code."""
+        self._colored = gives_colors(shape)
         self.add_mesh(placed, shape.color, number)
         for falloff, shown in driving(frame, shape):
             geometry, values = frame[shape.id], shown.strength
@@ -66,9 +67,9 @@ class MeshWriter:
             self._same_since = self._same_since or (geometry, number)
             self._same_until = number
         self._add_color(geometry, color, number)
-        if self._samples.changing("points", geometry.points, number, self._mesh.GetPointsAttr(), Vt.Vec3fArray):
-            low, high = geometry.bounds
-            self._mesh.GetExtentAttr().Set(Vt.Vec3fArray.FromNumpy(np.stack([low, high])), number)
+        self._samples.changing("points", geometry.points, number, self._mesh.GetPointsAttr(), Vt.Vec3fArray)
+        extent = np.stack(geometry.bounds)
+        self._samples.changing("extent", extent, number, self._mesh.GetExtentAttr(), Vt.Vec3fArray)
         self._samples.changing("normals", geometry.normals, number, self._mesh.GetNormalsAttr(), Vt.Vec3fArray)
 
     def unbind(self) -> None:
@@ -139,7 +140,10 @@ class MeshWriter:
         from pxr import Sdf, UsdGeom, Vt
 
         color = geometry.attribute(Domain.POINT, "color")
-        if self._over and (color is None or color is self._own_color()):
+        if self._colored and color is None:
+            # An effect gives it colours, though on this frame it has none to give: in between they must not stand.
+            color = np.tile(np.array(base, np.float32), (len(geometry.points), 1))
+        elif self._over and (color is None or color is self._own_color()):
             return
         interpolation = UsdGeom.Tokens.constant if color is None else UsdGeom.Tokens.vertex
         made = self._primvars.CreatePrimvar("displayColor", Sdf.ValueTypeNames.Color3fArray, interpolation)

@@ -8,6 +8,7 @@ import numpy as np
 from estompe.document.names import clean_name
 from estompe.document.scene import Camera, Control
 from estompe.document.transforms import eye_of, matrix_of
+from estompe.exchange.usd.samples import TimeSamples
 
 _FILM_HEIGHT = 24.0  # millimetres; only its relation to the focal length matters
 _NO_FILM = 16 / 9
@@ -22,6 +23,7 @@ class CameraWriter:
         self._camera = UsdGeom.Camera.Define(stage, path)
         self._matrix = self._camera.AddTransformOp()
         self._named = False
+        self._samples = TimeSamples()
 
     def add(self, camera: Camera, number: float) -> None:
         """Write where a resolved camera is on a frame, and its lens."""
@@ -33,7 +35,7 @@ class CameraWriter:
         eye = eye_of(camera)
         up = (0.0, 1.0, 0.0) if eye.up is None else eye.up.tolist()
         look = Gf.Matrix4d(1).SetLookAt(Gf.Vec3d(*eye.position.tolist()), Gf.Vec3d(*eye.target.tolist()), Gf.Vec3d(*up))
-        self._matrix.Set(look.GetInverse(), number)
+        self._samples.follow("matrix", look.GetInverse(), number, self._matrix, _as_it_is, _same)
         made = self._camera
         made.CreateVerticalApertureAttr(_FILM_HEIGHT)
         made.CreateHorizontalApertureAttr(_FILM_HEIGHT * (eye.aspect or _NO_FILM))
@@ -42,7 +44,8 @@ class CameraWriter:
         made.CreateVerticalApertureOffsetAttr(above)
         if eye.clipping is not None:
             made.CreateClippingRangeAttr(Gf.Vec2f(*eye.clipping))
-        made.CreateFocalLengthAttr().Set(_FILM_HEIGHT / 2 / math.tan(math.radians(eye.view_angle) / 2), number)
+        focal = _FILM_HEIGHT / 2 / math.tan(math.radians(eye.view_angle) / 2)
+        self._samples.follow("focal", focal, number, made.CreateFocalLengthAttr(), _as_it_is, _same)
 
 
 class ControlWriter:
@@ -55,7 +58,7 @@ class ControlWriter:
         made.GetPrim().SetDisplayName(clean_name(control.name))
         made.GetPrim().CreateAttribute("form", Sdf.ValueTypeNames.Token, custom=True).Set(control.form)
         self._matrix = made.AddTransformOp()
-        self._last: tuple[float, ...] | None = None
+        self._samples = TimeSamples()
 
     def add(self, control: Control, number: float) -> None:
         """Write where a resolved control is on a frame."""
@@ -63,4 +66,13 @@ class ControlWriter:
 
         matrix = np.eye(4)
         matrix[:3] = matrix_of(control.transform)
-        self._matrix.Set(Gf.Matrix4d(*matrix.T.reshape(-1).tolist()), number)
+        placed = Gf.Matrix4d(*matrix.T.reshape(-1).tolist())
+        self._samples.follow("matrix", placed, number, self._matrix, _as_it_is, _same)
+
+
+def _as_it_is(value: Any) -> Any:
+    return value
+
+
+def _same(a: Any, b: Any) -> bool:
+    return bool(a == b)

@@ -1,0 +1,76 @@
+"""Workers: processes on this machine, or a scheduler somewhere else."""
+
+import contextlib
+import logging
+import os
+import re
+from collections.abc import Iterator
+from contextlib import contextmanager
+from typing import Any
+
+from estompe.farm import worker
+from estompe.importing.errors import ExchangeError
+
+_PATIENCE = "20s"
+
+
+def check_machines(text: str) -> None:
+    """Raise ExchangeError for what is neither a number of processes nor the address of a scheduler."""
+    if not re.fullmatch(r"[1-9]\d{0,3}|(tcp|tls)://[^\s/]+:\d{1,5}", text):
+        raise ExchangeError(f"--machines {text}: use a number of processes, or tcp://HOST:PORT")
+
+
+@contextmanager
+def client_of(machines: str) -> Iterator[Any]:
+    """A client of so many processes here, or of a scheduler.
+
+    Raises ExchangeError where the library is not installed, the scheduler cannot be reached, it has no workers, or one of them
+    has another version.
+    """
+    check_machines(machines)
+    try:
+        import dask
+        from distributed import Client, LocalCluster
+    except ImportError:
+        raise ExchangeError("several machines need the package “distributed”: pip install 'estompe[farm]'") from None
+    logging.getLogger("distributed").setLevel(logging.CRITICAL)
+    with contextlib.ExitStack() as stack:
+        if machines.isdigit():
+            count = int(machines)
+            threads = max(1, (os.cpu_count() or 1) // count)
+            # Each process computes on its share of the processor, and no more.
+            environment = {"distributed.nanny.pre-spawn-environ.NUMBA_NUM_THREADS": threads}
+            stack.enter_context(dask.config.set(environment))
+            where: Any = stack.enter_context(
+                LocalCluster(
+                    n_workers=count, threads_per_worker=1, dashboard_address=None, silence_logs=logging.CRITICAL
+                )
+            )
+        else:
+            where = machines
+        try:
+            client = stack.enter_context(Client(where, timeout=_PATIENCE, set_as_default=False))
+        except (OSError, TimeoutError) as error:
+            raise ExchangeError(
+                f"{machines}: the scheduler cannot be reached ({error or 'it does not answer'})"
+            ) from None
+        _check_workers(client, machines)
+        yield client
+
+
+def _own_version() -> str:
+    return worker.version()
+
+
+def _check_workers(client: Any, machines: str) -> None:
+    found = client.run(worker.version, on_error="return")
+    if not found:
+        raise ExchangeError(f"{machines}: the scheduler has no workers: start some, then give the same command again")
+    own = _own_version()
+    for address, theirs in found.items():
+        if not isinstance(theirs, str):
+            raise ExchangeError(f"the worker {address} does not have this program: install it there ({theirs})")
+        if theirs != own:
+            raise ExchangeError(
+                f"the worker {address} has version {theirs}, and here is {own}: install the same everywhere"
+            )

@@ -1,0 +1,238 @@
+"""Sending a run to several machines: frames in chunks, what is finished taken down, and the layers joined at the end."""
+
+import os
+import shutil
+import time
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+from estompe.document import file
+from estompe.document.atomic import written_whole
+from estompe.document.project import Project
+from estompe.document.scene import Scene
+from estompe.evaluate.state_files import default_folder
+from estompe.exchange.bake import check_folder, check_frames
+from estompe.exchange.usd.joining import LayerPart, join_layers
+from estompe.exchange.usd.saving import reason
+from estompe.farm import worker
+from estompe.farm.job import Job, Kind, chunk_size, chunks, remembers
+from estompe.farm.machines import client_of
+from estompe.importing.errors import ExchangeError, Progress
+from estompe.output.manifest import Progressing, job_of, only_run
+from estompe.output.painter import Settings
+from estompe.output.pictures import time_left
+from estompe.shapes.shot import ShotSource
+
+_TICK = 0.2
+
+
+def run(
+    project: Project,
+    first: int,
+    last: int,
+    target: Path,
+    kind: Kind,
+    machines: str,
+    progress: Progress = lambda _fraction, _text: None,
+    states: Path | None = None,
+    *,
+    mesh_format: str = "",
+    only: frozenset[str] | None = None,
+    settings: Settings | None = None,
+    full_float: bool = False,
+) -> int:
+    """Write frames on several machines; the same command goes on where an earlier run stopped. Returns how many were made.
+
+    machines: a number of processes here, or the address of a scheduler; target and what is beside it must be seen by all.
+    `progress` may raise to cancel; what is finished by then stays. Raises ExchangeError.
+    """
+    check_frames(first, last)
+    check_folder(target)
+    parts = target.with_name(f".{target.name}.parts")
+    with only_run(target):
+        parts.mkdir(exist_ok=True)
+        job = _job(project, target, kind, parts, states, mesh_format, only, settings, full_float)
+        stands_for = job_of(project, (kind, mesh_format, sorted(only or ()), settings, full_float, target.name))
+        progressing = Progressing(parts / "finished.json", stands_for)
+        if not progressing.went_on:
+            _clear(parts)
+        file.save(Project(project.scene, project.assets), Path(job.scene))
+        frames = [number for number in range(first, last + 1) if not _is_there(job, progressing, number)]
+        with client_of(machines) as client:
+            made = _Run(client, job, project.scene, progressing, progress).work(frames)
+        if kind in ("scene", "over"):
+            _join(job, project, parts, first, last, target, progress)
+        shutil.rmtree(parts, ignore_errors=True)
+    progress(1.0, "done")
+    return made
+
+
+def _job(
+    project: Project,
+    target: Path,
+    kind: Kind,
+    parts: Path,
+    states: Path | None,
+    mesh_format: str,
+    only: frozenset[str] | None,
+    settings: Settings | None,
+    full_float: bool,
+) -> Job:
+    del project
+    drawn = settings or Settings((0, 0))
+    return Job(
+        kind, str((parts / "scene.estompe").absolute()), str(target.absolute()), str(parts.absolute()),
+        str((states or default_folder()).absolute()), mesh_format, tuple(sorted(only)) if only is not None else None,
+        drawn.size, drawn.samples, drawn.shutter, drawn.layers, drawn.falloff, drawn.background, full_float,
+    )  # fmt: skip
+
+
+def _clear(parts: Path) -> None:
+    """Remove what an earlier run of something else left."""
+    for path in parts.glob("*.usdc"):
+        path.unlink()
+
+
+def _is_there(job: Job, progressing: Progressing, number: int) -> bool:
+    """Whether an earlier run finished a frame, and it is still there."""
+    if not progressing.is_finished(number):
+        return False
+    if job.kind in ("scene", "over"):
+        return any(part.first <= number <= part.last for part in _parts(Path(job.parts)))
+    if job.kind == "pictures":
+        from estompe.output.pictures import file_of
+
+        return file_of(Path(job.target), number).exists()
+    return True
+
+
+class _Run:
+    """One run: chunks sent, followed, and taken down."""
+
+    def __init__(self, client: Any, job: Job, scene: Scene, progressing: Progressing, progress: Progress) -> None:
+        self._client, self._job, self._scene = client, job, scene
+        self._progressing, self._progress = progressing, progress
+        self._share = 0.0
+
+    def work(self, frames: list[int]) -> int:
+        """Have frames written. Raises ExchangeError for the first that cannot be, and what `progress` raises."""
+        if not frames:
+            return 0
+        workers = len(self._client.scheduler_info()["workers"])
+        self._check_folder()
+        made = chunks(frames, chunk_size(len(frames), workers))
+        futures = self._sent(made)
+        done = 0
+        try:
+            for future in self._finished(futures):
+                begin, end = future.result()
+                for number in range(begin, end + 1):
+                    self._progressing.take_in(number)
+                self._note_part(begin, end)
+                self._progressing.write()
+                done += end - begin + 1
+                self._share = done / len(frames)
+        except BaseException:
+            self._client.cancel(list(futures))
+            raise
+        return done
+
+    def _sent(self, made: list[tuple[int, int]]) -> dict[Any, tuple[int, int]]:
+        text, client = self._job.encoded(), self._client
+        futures: dict[Any, tuple[int, int]] = {}
+        before, home = None, None
+        if remembers(self._scene):
+            # A chain with memory runs in order on one worker, and goes to another only if that one dies.
+            home = sorted(client.scheduler_info()["workers"])[0]
+        for begin, end in made:
+            after = None
+            if home is not None:
+                after = before = client.submit(
+                    _remember,
+                    text,
+                    self._scene.first,
+                    end,
+                    before,
+                    workers=[home],
+                    allow_other_workers=True,
+                    pure=False,
+                    priority=10,
+                )
+            futures[client.submit(worker.work, text, begin, end, after, pure=False)] = (begin, end)
+        return futures
+
+    def _finished(self, futures: dict[Any, tuple[int, int]]) -> Iterator[Any]:
+        """Futures as they end; asked several times a second, so that cancelling does not wait for a chunk."""
+        waiting = set(futures)
+        began = time.monotonic()
+        while waiting:
+            ended = {future for future in waiting if future.done()}
+            for future in ended:
+                begin, end = futures[future]
+                if future.status == "error":
+                    raise ExchangeError(f"frames {begin}–{end} cannot be made: {_words(future.exception())}")
+                yield future
+            waiting -= ended
+            share = self._share
+            left = f", about {time_left((time.monotonic() - began) / share * (1 - share))} left" if share else ""
+            self._progress(share, f"{len(futures) - len(waiting)} of {len(futures)} chunks{left}")
+            if not ended:
+                time.sleep(_TICK)
+
+    def _check_folder(self) -> None:
+        """Raise ExchangeError where a worker does not see the folder."""
+        for address, found in self._client.run(worker.sees, self._job.scene).items():
+            if not found:
+                raise ExchangeError(
+                    f"the worker {address} does not see {self._job.parts}: use a folder that all machines share"
+                )
+
+    def _note_part(self, begin: int, end: int) -> None:
+        """Say in a layer's name which frames it holds, once it is whole."""
+        if self._job.kind in ("scene", "over"):
+            self._job.part(begin).replace(Path(self._job.parts) / f"{begin}_{end}.usdc")
+
+
+def _remember(text: str, first: int, last: int, _before: object) -> int:
+    return worker.remember(text, first, last)
+
+
+def _words(error: BaseException | None) -> str:
+    if type(error).__name__ == "KilledWorker":
+        return "every worker that tried died: there may be too little memory"
+    return str(error) or type(error).__name__
+
+
+def _parts(folder: Path) -> list[LayerPart]:
+    """The layers that are whole, in the order of their frames."""
+    found = []
+    for path in folder.glob("*_*.usdc"):
+        first, _, last = path.stem.partition("_")
+        found.append(LayerPart(path, int(first), int(last)))
+    return sorted(found, key=lambda part: part.first)
+
+
+def _join(job: Job, project: Project, parts: Path, first: int, last: int, target: Path, progress: Progress) -> None:
+    """Make the layers of all chunks into one."""
+    found = [part for part in _parts(parts) if part.last >= first and part.first <= last]
+    sublayers = None
+    per_frame = 1.0
+    if job.kind == "over":
+        original = next(shape.source.file for shape in project.scene.shapes if isinstance(shape.source, ShotSource))
+        relative = os.path.relpath(os.path.realpath(original), os.path.realpath(target.parent))
+        sublayers = [relative if relative.startswith(".") else f"./{relative}"]
+        per_frame = _codes_per_frame(found[0].path, project.scene)
+    try:
+        with written_whole(target) as part:
+            part.unlink()
+            join_layers(found, part, per_frame, sublayers, progress)
+    except OSError as error:
+        raise ExchangeError(f"{target}: cannot be written ({reason(error, target)})") from None
+
+
+def _codes_per_frame(path: Path, scene: Scene) -> float:
+    from pxr import Sdf
+
+    layer = Sdf.Layer.OpenAsAnonymous(str(path))
+    return float(layer.timeCodesPerSecond) / scene.frames_per_second

@@ -1,0 +1,72 @@
+"""What runs on a worker: a chunk of frames from a scene file, written where everybody sees it."""
+
+import importlib.metadata
+import os
+from pathlib import Path
+
+from estompe.document import file
+from estompe.document.file import VERSION
+from estompe.document.project import Project
+from estompe.evaluate.past import Past
+from estompe.exchange import sequence
+from estompe.exchange.states import past_of, work_out
+from estompe.exchange.usd.over import write_over
+from estompe.exchange.writers import usd
+from estompe.farm.job import Job, decoded
+from estompe.output import pictures
+from estompe.output.painter import Painter, Settings
+from estompe.output.picture_files import save
+
+# A worker mostly gets chunks of one scene: what they share is kept from one to the next.
+_KEPT: dict[tuple[str, int], tuple[Project, Past]] = {}
+
+
+def version() -> str:
+    """What a worker must have in common with whoever sends it work."""
+    return f"{importlib.metadata.version('estompe')}, scene files {VERSION}"
+
+
+def sees(path: str) -> bool:
+    """Whether a worker sees a file."""
+    return os.path.exists(path)
+
+
+def remember(text: str, first: int, last: int) -> int:
+    """Work out what the scene remembers up to a frame, from the nearest state that is kept; returns the steps that were run."""
+    job = decoded(text)
+    _, past = _project(job)
+    return work_out(past, first, last)
+
+
+def work(text: str, first: int, last: int, after: object = None) -> tuple[int, int]:
+    """Write the frames of a chunk; returns the first and the last. after: what had to be done before."""
+    del after
+    job = decoded(text)
+    project, past = _project(job)
+    target = Path(job.target)
+    if job.kind == "pictures":
+        _draw(job, project, past, first, last)
+    elif job.kind == "meshes":
+        sequence.write(project, first, last, target, job.format, past=past, only=job.only)
+    else:
+        write = write_over if job.kind == "over" else usd.write
+        write(project, first, last, job.part(first), past=past, only=job.only)
+    return first, last
+
+
+def _draw(job: Job, project: Project, past: Past, first: int, last: int) -> None:
+    settings = Settings(job.size, job.samples, job.shutter, job.layers, job.falloff, job.background)
+    pattern = Path(job.target)
+    with Painter(project, settings, past) as painter:
+        for number in range(first, last + 1):
+            about = {"framesPerSecond": project.scene.frames_per_second, "frame": number}
+            save(painter.paint(number), pictures.file_of(pattern, number), about, job.full_float)
+
+
+def _project(job: Job) -> tuple[Project, Past]:
+    key = job.scene, os.stat(job.scene).st_mtime_ns
+    if key not in _KEPT:
+        _KEPT.clear()
+        project = file.load(Path(job.scene))
+        _KEPT[key] = project, past_of(project, Path(job.states))
+    return _KEPT[key]
