@@ -1,6 +1,7 @@
 """Sending a run to several machines: frames in chunks, what is finished taken down, and the layers joined at the end."""
 
 import os
+import re
 import shutil
 import time
 from collections.abc import Iterator
@@ -127,6 +128,8 @@ class _Run:
         try:
             for future in self._finished(futures):
                 begin, end = future.result()
+                # Nothing is asked of it any more: if its worker dies now, it must not be made again.
+                future.release()
                 for number in range(begin, end + 1):
                     self._progressing.take_in(number)
                 self._note_part(begin, end)
@@ -164,19 +167,19 @@ class _Run:
 
     def _finished(self, futures: dict[Any, tuple[int, int]]) -> Iterator[Any]:
         """Futures as they end; asked several times a second, so that cancelling does not wait for a chunk."""
-        waiting = set(futures)
+        waiting, count = set(futures), len(futures)
         began = time.monotonic()
         while waiting:
             ended = {future for future in waiting if future.done()}
             for future in ended:
-                begin, end = futures[future]
+                begin, end = futures.pop(future)
                 if future.status == "error":
                     raise ExchangeError(f"frames {begin}–{end} cannot be made: {_words(future.exception())}")
                 yield future
             waiting -= ended
             share = self._share
             left = f", about {time_left((time.monotonic() - began) / share * (1 - share))} left" if share else ""
-            self._progress(share, f"{len(futures) - len(waiting)} of {len(futures)} chunks{left}")
+            self._progress(share, f"{count - len(waiting)} of {count} chunks{left}")
             if not ended:
                 time.sleep(_TICK)
 
@@ -208,8 +211,9 @@ def _parts(folder: Path) -> list[LayerPart]:
     """The layers that are whole, in the order of their frames."""
     found = []
     for path in folder.glob("*_*.usdc"):
-        first, _, last = path.stem.partition("_")
-        found.append(LayerPart(path, int(first), int(last)))
+        frames = re.fullmatch(r"(-?\d+)_(-?\d+)", path.stem)
+        if frames is not None:  # others are still being written, by a worker of a run that was stopped
+            found.append(LayerPart(path, int(frames[1]), int(frames[2])))
     return sorted(found, key=lambda part: part.first)
 
 
