@@ -16,6 +16,7 @@ from estompe import testing
 from estompe.document import edits
 from estompe.document import kinds as registry
 from estompe.document.kinds import Effect, ShapeSource, Source, kinds
+from estompe.document.project import asset_name
 from estompe.document.scene import EffectSlot
 from estompe.kinds import Number, plain, register, setting
 from estompe.shapes.imported import stored
@@ -35,6 +36,11 @@ def test_every_kind_keeps_the_rules(family, tag, tmp_path):
     if (family, tag) == (ShapeSource, "mesh"):
         made, assets = stored(kinds(ShapeSource)["box"]().build({}))
         settings = {name: getattr(made, name) for name in made.__struct_fields__}
+    if tag == "embedded-mesh":
+        made, assets = stored(kinds(ShapeSource)["box"]().build({}))
+        frames = np.stack([assets[made.points], assets[made.points] + 1])
+        assets[asset_name(frames)] = frames
+        settings = {"points": asset_name(frames), "rest": made.points, "corners": made.corners, "offsets": made.offsets}
     if tag in ("shot-mesh", "shot-copies"):
         prim = {"shot-mesh": "/World/Boat/Hull", "shot-copies": "/World/Buoys"}[tag]
         settings = {"file": str(shots.boat_stage(tmp_path / "boat.usda")), "prim": prim}

@@ -54,6 +54,22 @@ def test_mesh_files_of_the_current_shape_alone(sample, sheet, tmp_path):
     assert words == f"3 files are in {tmp_path / 'meshes'}"
 
 
+def test_a_bake_is_sent_to_other_processes_and_the_artist_goes_on(sample, sheet, tmp_path):
+    sample.click(sheet.kinds["scene"])
+    sheet.target.setText(str(tmp_path / "a.usdc"))
+    sheet.machines.setText("many")
+    sample.click(sheet.write)
+    assert "use a number of processes" in sheet.trouble.text()
+    sheet.machines.setText("1")
+    sample.click(sheet.write)
+    assert sample.window.work.running
+    sample.session.document.put(("shapes", "amphora", "visible"), False, "Hide")
+    sample.settle()
+    sample.qtbot.waitUntil(lambda: not sample.window.work.running, timeout=90_000)
+    assert sample.window.status.message.text() == "3 frames made on 1"
+    assert (tmp_path / "a.usdc").stat().st_size > 500
+
+
 def test_choices_follow_what_is_written_and_names_keep_their_stem(sheet):
     sheet.choose("movie")
     assert sheet.target.text().endswith("small.mp4")

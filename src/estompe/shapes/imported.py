@@ -23,7 +23,7 @@ class StoredAttribute(Part):
 
 
 Notes = tuple[str, ...]
-_STORED: dict[Domain, Literal["point", "corner", "face", "whole"]] = {
+STORED: dict[Domain, Literal["point", "corner", "face", "whole"]] = {
     Domain.POINT: "point",
     Domain.CORNER: "corner",
     Domain.FACE: "face",
@@ -77,9 +77,9 @@ def stored(geometry: Geometry, file: str = "") -> tuple[ImportedMesh, dict[str, 
         return name
 
     attributes = tuple(
-        StoredAttribute(name, _STORED[domain], keep(values))
+        StoredAttribute(name, STORED[domain], keep(values))
         for (domain, name), values in geometry.attributes.items()
-        if domain in _STORED
+        if domain in STORED
     )
     topology = geometry.topology
     mesh = ImportedMesh(keep(geometry.rest), keep(topology.corners), keep(topology.offsets), attributes, file)

@@ -49,14 +49,16 @@ class ShotMesh(ShotSource, tag="shot-mesh"):
         entry = footage.entry(self.prim)
         if entry.kind != "mesh":
             raise CannotEvaluateError(f"{self.prim} is no mesh: choose another prim")
-        return footage.geometry(self.prim, context.clock, self._rest(footage), context.go_on)  # type: ignore[no-any-return]
+        return footage.geometry(self.prim, context.clock, rest_of(self, footage), context.go_on)  # type: ignore[no-any-return]
 
-    def _rest(self, footage: Footage) -> RestPose:
-        first = footage.about.first
-        if self.rest == "a frame":
-            return RestPose("", footage.code(plain(self.rest_frame)))
-        if self.rest == "another prim":
-            if not self.rest_prim:
-                raise CannotEvaluateError("no rest prim is chosen yet: choose one")
-            return RestPose(self.rest_prim, first or 0.0)
-        return RestPose("", first or 0.0)
+
+def rest_of(source: ShotMesh, footage: Footage) -> RestPose:
+    """Which pose of its file stands at rest. Raises CannotEvaluateError where none is chosen."""
+    first = footage.about.first
+    if source.rest == "a frame":
+        return RestPose("", footage.code(plain(source.rest_frame)))
+    if source.rest == "another prim":
+        if not source.rest_prim:
+            raise CannotEvaluateError("no rest prim is chosen yet: choose one")
+        return RestPose(source.rest_prim, first or 0.0)
+    return RestPose("", first or 0.0)

@@ -9,8 +9,12 @@ from estompe.app.commands.command import Command, needs_shape
 from estompe.app.context import AppContext
 from estompe.document import edits, file
 from estompe.document.kinds import ControlForm, ShapeSource, kinds
+from estompe.document.project import Project
+from estompe.document.scene import Shape
 from estompe.setups import adding, own
 from estompe.setups.catalog import OWN, Entry, recipes
+from estompe.setups.embedding import embedded
+from estompe.shapes.shot_mesh import ShotMesh
 
 
 def add_entry(context: AppContext, entry: Entry) -> None:
@@ -105,6 +109,31 @@ def keep_setup(context: AppContext, name: str) -> None:
     context.status.say(f"kept the effects of {shape.name} as “{path.stem}”: it stands in the palette under your own")
 
 
+def embed(context: AppContext) -> None:
+    """Take the frames of the current shape into the scene, so that it needs its file no longer."""
+    session = context.session
+    shape, project = session.selection.shape, session.document.project
+    if shape is None:
+        return
+
+    def take(made: Project) -> None:
+        session.document.add_assets(dict(made.assets))
+        new = edits.get(made.scene, ("shapes", shape.id))
+        session.document.put(("shapes", shape.id), new, f"Embed {shape.name}")
+        context.status.say(f"{shape.name} is in the scene now; {made_of(new)}")
+
+    def made_of(new: Shape) -> str:
+        return f"it was read from {getattr(new.source, 'file', '')}"
+
+    context.work.start(f"embedding {shape.name}", lambda progress: embedded(project, shape.id, progress), take)
+
+
+def _needs_shot(context: AppContext) -> str:
+    shape = context.session.selection.shape
+    there = shape is not None and isinstance(shape.source, ShotMesh)
+    return needs_shape(context) or ("" if there else "only a mesh of a shot that was imported can be embedded")
+
+
 def ask_keep_setup(context: AppContext) -> None:
     """Ask for a name, in the status line's place, and keep the set-up."""
     context.ask("A name for the set-up", lambda name: keep_setup(context, name))
@@ -150,6 +179,7 @@ COMMANDS = (
     Command("add_falloff", "Falloff", lambda c: c.measure.add_falloff(), "Add"),
     Command("add_layer", "Falloff layer…", lambda c: c.add("source"), "Add", "Ctrl+Shift+L"),
     Command("add_effect", "Effect…", lambda c: c.add("effect"), "Add", "Ctrl+Shift+A", needs_shape),
+    Command("embed", "Embed the shape in the scene", embed, "Add", "", _needs_shot),
     Command("keep_setup", "Keep the effects as a set-up of your own…", ask_keep_setup, "Add", "", needs_shape),
     Command("use_setup", "Use a set-up from a file…", ask_use_setup, "Add", "", needs_shape),
     Command(

@@ -9,6 +9,8 @@ from estompe.document.project import Project
 from estompe.exchange import sequence
 from estompe.exchange.formats import SEQUENCE_WRITERS, load_formats, scene_writer_for
 from estompe.exchange.usd.over import write_over
+from estompe.farm.machines import check_machines
+from estompe.farm.run import run as run_on_farm
 from estompe.importing.errors import ExchangeError, Progress
 from estompe.output import movie, pictures
 from estompe.output.painter import Settings
@@ -23,7 +25,7 @@ class Output:
     """What is written where.
 
     shapes: ids, None for all; layers: of pictures; meshes: the format of a mesh sequence; shot: the frame range of the scene it
-    was last chosen for.
+    was last chosen for; machines: a number of processes or the address of a scheduler, "" for this process alone.
     """
 
     kind: Kind = "pictures"
@@ -43,22 +45,22 @@ class Output:
     meshes: str = "obj"
     shapes: frozenset[str] | None = None
     shot: tuple[int, int] = (0, -1)
+    machines: str = ""
 
     def job(self, project: Project, falloff: str | None, title: str) -> Callable[[Progress], str]:
         """What does the work and says in words what came of it. Raises ExchangeError for choices that cannot be."""
         if not self.target:
             raise ExchangeError("say where it goes first")
         path = Path(self.target).expanduser()
+        if self.machines and self.kind != "movie":
+            return self._farm_job(project, path, falloff)
         if self.kind in ("scene", "over"):
             return self._scene_job(project, path)
         if self.kind == "meshes":
             return self._meshes_job(project, path)
         if self.camera:
             project = project.with_scene(look_through(project.scene, self.camera))
-        ground = (0.725, 0.710, 0.678) if self.background else None
-        shown = falloff if self.strength else None
-        settings = Settings((self.width, self.height), self.samples, self.shutter, (), shown, ground)
-        first, last = self.first, self.last
+        settings, first, last = self._settings(falloff), self.first, self.last
         if self.kind == "movie":
             words = title if self.burn_in else ""
 
@@ -67,7 +69,7 @@ class Output:
                 return f"frames {first}–{last} are in {path}"
 
             return film
-        settings = settings._replace(layers=tuple(self.layers) if path.suffix.lower() == ".exr" else ())
+        settings = self._with_layers(settings, path)
         pictures.check_target(path, first, last)
         full = self.full_float
 
@@ -77,6 +79,40 @@ class Output:
             return f"{made.made} pictures are in {path.parent}{there}"
 
         return draw
+
+    def _settings(self, falloff: str | None) -> Settings:
+        """How pictures are drawn, without layers."""
+        ground = (0.725, 0.710, 0.678) if self.background else None
+        shown = falloff if self.strength else None
+        return Settings((self.width, self.height), self.samples, self.shutter, (), shown, ground)
+
+    def _with_layers(self, settings: Settings, path: Path) -> Settings:
+        return settings._replace(layers=tuple(self.layers) if path.suffix.lower() == ".exr" else ())
+
+    def _farm_job(self, project: Project, path: Path, falloff: str | None) -> Callable[[Progress], str]:
+        """The same on several machines."""
+        assert self.kind != "movie"
+        check_machines(self.machines)
+        drawn = self.kind == "pictures"
+        if drawn:
+            pictures.check_target(path, self.first, self.last)
+            if self.camera:
+                project = project.with_scene(look_through(project.scene, self.camera))
+        settings = self._with_layers(self._settings(falloff), path) if drawn else None
+        first, last, kind, machines = self.first, self.last, self.kind, self.machines
+        only = None if drawn else self.shapes
+        mesh_format = self.meshes if kind == "meshes" else ""
+        full = self.full_float
+
+        def send(progress: Progress) -> str:
+            made = run_on_farm(
+                project, first, last, path, kind, machines, progress,
+                mesh_format=mesh_format, only=only, settings=settings, full_float=full,
+            )  # fmt: skip
+            there = last - first + 1 - made
+            return f"{made} frames made on {machines}" + (f"; {there} were there already" if there else "")
+
+        return send
 
     def _scene_job(self, project: Project, path: Path) -> Callable[[Progress], str]:
         load_formats()

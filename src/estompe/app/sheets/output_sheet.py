@@ -124,6 +124,7 @@ class OutputSheet(QWidget):
             self._flag("burn_in", "name and frame burnt in"), self._flag("strength", "the current falloff's strength")
         )
         self._add(grid, "Show", burnt, ("movie",))
+        self._add(grid, "Machines", self._machines(), ("scene", "over", "meshes", "pictures"))
         self._add(grid, "Into", self._target(), every)
         return grid
 
@@ -212,6 +213,14 @@ class OutputSheet(QWidget):
 
     def _take_layers(self) -> None:
         self.choices.layers = [name for name, box in self.layers.items() if box.isChecked()]
+
+    def _machines(self) -> QWidget:
+        self.machines = QLineEdit(self.choices.machines)
+        self.machines.setAccessibleName("Machines")
+        self.machines.setPlaceholderText("this process")
+        self.machines.setFixedWidth(190)
+        self.machines.textChanged.connect(lambda text: self._set("machines", text.strip()))
+        return _beside(self.machines, label("a number of processes, or tcp://host:port of a scheduler", "soft"))
 
     def _target(self) -> QWidget:
         made = QWidget()

@@ -1,0 +1,77 @@
+"""An animated mesh that was taken into the scene: its points on each frame are stored beside it."""
+
+from typing import Annotated, Any, ClassVar
+
+import numpy as np
+from numpy.typing import NDArray
+
+from estompe.document.kinds import CannotEvaluateError, Context, ShapeSource, register
+from estompe.document.scene import AssetName
+from estompe.document.settings import setting, whole
+from estompe.geometry import Domain, Geometry, GeometryError, Topology, frozen
+from estompe.geometry.rest import Rest
+from estompe.shapes.imported import StoredAttribute
+
+
+@register
+class EmbeddedMesh(ShapeSource, tag="embedded-mesh"):
+    """Points of consecutive frames over faces that stay; in between they are blended, outside they are held."""
+
+    label: ClassVar[str] = "Embedded mesh"
+    text: ClassVar[str] = "An animated mesh whose frames are stored with the scene."
+    group: ClassVar[str] = "from files"
+    animated: ClassVar[bool] = True
+
+    points: Annotated[AssetName, setting("Points", "Where the points are, frame by frame.", editor="hidden")]
+    rest: Annotated[AssetName, setting("Rest", "Where the points are at rest.", editor="hidden")]
+    corners: Annotated[AssetName, setting("Corners", "Which point each corner is.", editor="hidden")]
+    offsets: Annotated[AssetName, setting("Offsets", "Where each face's corners begin.", editor="hidden")]
+    first: Annotated[int, whole("First stored frame", "The frame of the first points.", low=-(10**6), high=10**6)] = 1
+    attributes: Annotated[
+        tuple[StoredAttribute, ...], setting("Attributes", "What else is stored with it.", editor="hidden")
+    ] = ()
+    file: Annotated[str, setting("From", "The file it was taken from.", editor="hidden")] = ""
+
+    def clock(self, _seconds: float, frame: float) -> float:
+        return frame
+
+    def moving(self, context: Context) -> tuple[str, ...]:
+        del context
+        return "points", "normals"
+
+    def assemble(self, context: Context) -> Geometry:
+        stored, rest = context.array(self.points), context.array(self.rest)
+        if stored.ndim != 3 or stored.shape[1:] != rest.shape or not len(stored):
+            raise CannotEvaluateError("its stored frames do not fit together: import it again")
+        try:
+            topology, at_rest, attributes = _still(self, context, rest)
+        except GeometryError as error:
+            raise CannotEvaluateError(f"its mesh cannot be used: {error}") from None
+        place = min(max(context.clock - self.first, 0.0), len(stored) - 1.0)
+        index = int(place)
+        share = np.float32(place - index)
+        points = stored[index]
+        if share:
+            points = points * (np.float32(1.0) - share) + stored[index + 1] * share
+        return Geometry(frozen(points.astype(np.float32)), topology, attributes, at_rest)
+
+
+_STILL: dict[
+    tuple[str, str, str, str, tuple[StoredAttribute, ...]], tuple[Topology, Rest, dict[Any, NDArray[Any]]]
+] = {}
+_MOST = 64
+
+
+def _still(
+    source: EmbeddedMesh, context: Context, rest: NDArray[Any]
+) -> tuple[Topology, Rest, dict[Any, NDArray[Any]]]:
+    """What is the same on all frames, found once. Raises GeometryError."""
+    key = source.points, source.rest, source.corners, source.offsets, source.attributes
+    found = _STILL.get(key)
+    if found is None:
+        attributes = {(Domain(item.domain), item.name): context.array(item.asset) for item in source.attributes}
+        made = Geometry.from_faces(rest, context.array(source.corners), context.array(source.offsets), attributes)
+        while len(_STILL) >= _MOST:
+            _STILL.pop(next(iter(_STILL)))
+        found = _STILL[key] = made.topology, made.at_rest, dict(made.attributes)
+    return found
