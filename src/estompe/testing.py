@@ -114,7 +114,8 @@ class _Check:
         return structs.replace(edits.get(scene, ("shapes", self.shape, "effects", made, "effect")), **self.settings)
 
     def _shape_source(self) -> Any:
-        if not self.kind.assembles():
+        given = {field.name for field in structs.fields(self.kind) if field.required} <= set(self.settings)
+        if not self.kind.assembles() or (self.settings and given):
             return self.kind(**self.settings)
         return structs.replace(new_shape_source(self.scene, self.tag), **self.settings)
 
