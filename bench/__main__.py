@@ -23,6 +23,7 @@ PARTS = (
     "cloth",
     "volumes",
     "pictures",
+    "shot",
     "starting",
 )
 PAGE = Path(__file__).resolve().parents[1] / "docs" / "performance.md"

@@ -22,11 +22,12 @@ from PyQt6.QtWidgets import QApplication, QWidget
 import estompe.samples
 from estompe.app.preferences import Preferences
 from estompe.app.sheets.land_sheet import CoursePlot
+from estompe.app.sheets.shot_sheet import ShotSheet
 from estompe.app.window import Window
 from estompe.document import Project, Scene
 from estompe.evaluate import evaluate
 from estompe.render.picture import camera_picture
-from estompe.samples import SAMPLES
+from estompe.samples import SAMPLES, storm_crossing
 from estompe.setups.catalog import entry
 
 ROOT = Path(__file__).resolve().parents[1]
@@ -204,20 +205,6 @@ def palette(studio: Studio) -> None:
     shown.close()
 
 
-def reference(studio: Studio) -> None:
-    studio.window.explain("source:noise")
-    QTest.qWait(300)
-    studio.take("reference")
-    studio.window.sheets.close_sheet()
-
-
-def preferences(studio: Studio) -> None:
-    studio.window.run("preferences")
-    QTest.qWait(200)
-    studio.take("preferences")
-    studio.window.sheets.close_sheet()
-
-
 def overlaps(studio: Studio) -> None:
     """The buoy in its fender, whose press is switched off."""
     studio.open("buoy-fender", 64)
@@ -298,25 +285,68 @@ def land(studio: Studio) -> None:
     studio.take("land")
 
 
-def fronts(studio: Studio) -> None:
-    """Lines along which a growing mask arrives on the same frame."""
-    session = studio.window.session
-    _with_recipe(studio, "grow-mask")
-    studio.window.run("fit")
-    session.playhead.go(60)
-    studio.settle(all_frames=True)
-    session.fronts.toggle()
-    end = time.monotonic() + 60
-    while not session.fronts.lines and time.monotonic() < end:
+def shot(studio: Studio) -> None:
+    """The tree of a shot that is about to be imported."""
+    window = studio.window
+    window.session.begin(Project(Scene()), None, "untitled")
+    window.files.open_shot(storm_crossing.STAGE, window.sheets.show_shot)
+    end = time.monotonic() + 30
+    while not isinstance(window.sheets.currentWidget(), ShotSheet) and time.monotonic() < end:
         QTest.qWait(100)
     QTest.qWait(300)
-    studio.take("fronts")
-    session.fronts.toggle()
+    studio.take("shot")
+    window.sheets.show_view()
+
+
+def _crossing(studio: Studio) -> None:
+    """The sample that is a shot, seen through its camera."""
+    studio.open("storm-crossing", 60)
+    studio.window.view.look_through_camera(True)
+    studio.choose("sea", ("wash", "near-boat"), "foam", "shaded")
+
+
+def _idle(studio: Studio) -> None:
+    end = time.monotonic() + 60
+    while studio.window.work.running and time.monotonic() < end:
+        QTest.qWait(100)
+    QTest.qWait(300)
+
+
+def variants(studio: Studio) -> None:
+    """Two variants beside the scene, and what differs in one."""
+    _crossing(studio)
+    document, kept = studio.window.session.document, studio.window.session.variants
+    kept.keep("Calm")
+    document.put(("shapes", "sail", "effects", "flutter", "effect", "amount"), 0.12, "Gusts")
+    document.put(("falloffs", "wash", "range", "gone"), 3.0, "Wider")
+    kept.keep("Gusty")
+    document.put(("shapes", "buoys", "effects", "swell-up", "effect", "scale"), (2.2, 2.2, 2.2), "Larger")
+    document.put(("falloffs", "wash", "range", "gone"), 1.6, "Narrower")
+    studio.settle()
+    studio.window.run("variants")
+    _idle(studio)
+    studio.window.sheets.currentWidget().show_about("Gusty")
+    QTest.qWait(200)
+    studio.take("variants")
+    studio.window.run("variants")
+
+
+def output(studio: Studio) -> None:
+    """Pictures with layers, about to be written."""
+    _crossing(studio)
+    studio.window.run("output")
+    sheet = studio.window.sheets.currentWidget()
+    sheet.target.setText("~/shots/storm-crossing.####.exr")
+    for name in ("depth", "normal", "strength:Wash"):
+        sheet.layers[name].setChecked(True)
+    QTest.qWait(200)
+    studio.take("output")
+    studio.window.run("output")
 
 
 SHOTS_IN_ORDER: tuple[Callable[[Studio], None], ...] = (
     start, strength, charcoal, set_up, keys, routing, table, curves, painted, palette, copies, pieces,
-    remembered, volumes, land, fronts, reference, preferences, overlaps,
+    remembered, volumes, land, shot, variants, output, overlaps,
 )  # fmt: skip
 
 

@@ -4,6 +4,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from pxr import Usd, UsdGeom, Vt
 from PyQt6.QtCore import Qt
 
 from estompe.app.fields.follow import FollowField, FootageField, PrimField
@@ -131,6 +132,21 @@ def test_a_missing_file_says_so_and_another_can_be_pointed_at(boat, tmp_path):
     assert boat.session.evaluator.answer.frame.problems == ()
     scene = boat.session.document.scene
     assert {scene.camera.follows.file, scene.controls[0].transform.follows.file} == {str(tmp_path / "moved.usda")}
+
+
+def test_a_file_that_is_written_anew_is_followed(boat):
+    file = Path(boat.session.document.scene.shapes[0].source.file)
+    before = boat.session.evaluator.answer
+    stage = Usd.Stage.Open(str(file))
+    hull = UsdGeom.Mesh.Get(stage, "/World/Boat/Hull")
+    for frame in (1001, 1010):
+        hull.GetPointsAttr().Set(Vt.Vec3fArray.FromNumpy(shots.SQUARE + 50), frame)
+    stage.Save()
+    boat.qtbot.waitUntil(lambda: boat.session.evaluator.answer is not before, timeout=20_000)
+    boat.settle()
+    matrix = matrix_of(boat.session.numbers.placed.shapes[0].transform)
+    moved = boat.session.evaluator.answer.frame["Hull"].points[0]
+    assert np.allclose(moved, matrix[:, :3] @ (0.5, 0.5, -0.5) + matrix[:, 3], atol=1e-4)
 
 
 def test_a_prim_can_be_chosen_and_what_is_followed_let_go(boat):

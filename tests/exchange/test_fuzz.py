@@ -10,16 +10,20 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from tests import shots
 
 from estompe.document import file
+from estompe.document.kinds import CannotEvaluateError
 from estompe.document.project import Project
 from estompe.document.scene import Scene, Shape
 from estompe.evaluate import evaluate
 from estompe.exchange.writers import obj, ply
 from estompe.geometry import primitives
 from estompe.importing.errors import ExchangeError
+from estompe.importing.footage import Reading, RestPose, close_all, opened
 from estompe.importing.isolated import read_mesh_isolated
 from estompe.importing.mesh import read_mesh
+from estompe.importing.stage import Space, open_stage
 from estompe.shapes.imported import stored
 
 COUNT = int(os.environ.get("ESTOMPE_FUZZ", "250"))
@@ -155,3 +159,46 @@ def test_a_mutated_scene_file_opens_or_is_refused(tmp_path):
             opened += 1
             evaluate(project, 1)
     assert opened < COUNT
+
+
+@pytest.mark.parametrize("kind", ["gltf", "obj"])
+def test_mutated_animated_files_are_read_or_refused_in_words(kind, tmp_path):
+    """Frames of animated files, too: what their reader raises is an ExchangeError."""
+    path = (
+        shots.animated_gltf(tmp_path / "seed.gltf")
+        if kind == "gltf"
+        else shots.sequence(tmp_path) and tmp_path / "swell.0002.obj"
+    )
+    data, read, refused = path.read_bytes(), 0, 0
+    for seed in range(COUNT):
+        path.write_bytes(mutated(data, seed))
+        try:
+            stage = open_stage(path)
+            for entry in stage.about().entries:
+                if entry.kind == "mesh":
+                    stage.sampled(entry.path, 2.0, Space(1.0, True))
+                stage.matrix(entry.path, 0.5)
+            read += 1
+        except ExchangeError:
+            refused += 1
+    assert read > 0
+    assert refused > 0
+
+
+def test_mutated_stages_cost_one_process_each(tmp_path):
+    """The reading process may die of it; whoever asks gets words."""
+    data = shots.boat_stage(tmp_path / "seed.usda").read_bytes()
+    said = []
+    for seed in range(6):
+        path = tmp_path / f"mutated-{seed}.usda"
+        path.write_bytes(mutated(data, seed))
+        try:
+            footage = opened(Reading(str(path), 1.0, 24.0))
+            for entry in footage.about.entries:
+                if entry.kind == "mesh":
+                    footage.geometry(entry.path, 1004.0, RestPose("", 1001.0))
+        except CannotEvaluateError as error:
+            said.append(str(error))
+    close_all()
+    assert said
+    assert all("mutated-" in words for words in said)

@@ -37,5 +37,5 @@ def run(chosen: argparse.Namespace) -> None:
     settings, past = drawing_settings(project, chosen), past_of(project, None)
     words = chosen.file.stem if chosen.burn_in else ""
     movie.write(project, first, last, chosen.out, settings, tell_progress, past, words)
-    print(f"frames {first}-{last} in {chosen.out}")
+    print(f"frames {first}-{last} through {project.scene.camera.name} in {chosen.out}")
     tell_trouble(past)

@@ -70,7 +70,7 @@ def run(chosen: argparse.Namespace) -> None:
     past = past_of(project, None)
     made = pictures.write(project, first, last, chosen.out, settings, tell_progress, past, chosen.full_float)
     there = f", {made.there} were there already" if made.there else ""
-    print(f"{made.made} pictures in {chosen.out.parent}{there}")
+    print(f"{made.made} pictures through {project.scene.camera.name} in {chosen.out.parent}{there}")
     tell_trouble(past)
 
 

@@ -18,7 +18,7 @@ from estompe.exchange.usd.joining import LayerPart, join_layers
 from estompe.exchange.usd.saving import reason
 from estompe.farm import worker
 from estompe.farm.job import Job, Kind, chunk_size, chunks, remembers
-from estompe.farm.machines import client_of
+from estompe.farm.machines import check_machines, client_of
 from estompe.importing.errors import ExchangeError, Progress
 from estompe.output.manifest import Progressing, job_of, only_run
 from estompe.output.painter import Settings
@@ -50,6 +50,7 @@ def run(
     """
     check_frames(first, last)
     check_folder(target)
+    check_machines(machines)
     parts = target.with_name(f".{target.name}.parts")
     with only_run(target):
         parts.mkdir(exist_ok=True)

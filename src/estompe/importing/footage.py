@@ -367,6 +367,11 @@ def opened(reading: Reading, go_on: Go = lambda: None) -> Footage:
         return made
 
 
+def if_open(reading: Reading) -> Footage | None:
+    """A file that is open already; nothing is waited for."""
+    return _OPEN.get(reading)
+
+
 def close_all() -> None:
     """Close every file that is open."""
     with _LOCK:
@@ -379,8 +384,7 @@ atexit.register(close_all)
 
 def stamp_of(reading: Reading) -> tuple[tuple[int, int] | None, ...]:
     """What tells one state of a file from another, without opening it; None where it is not there."""
-    with _LOCK:
-        found = _OPEN.get(reading)
+    found = if_open(reading)
     return _stamps(found.about.files if found is not None and found.about.files else (reading.file,))
 
 

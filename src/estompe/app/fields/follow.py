@@ -10,10 +10,9 @@ from estompe.app.widgets.labels import Elided, icon_button, label, link
 from estompe.app.widgets.number import HEIGHT
 from estompe.document import edits
 from estompe.document.edits import ScenePath
-from estompe.document.kinds import CannotEvaluateError
 from estompe.document.paths import with_paths
 from estompe.document.settings import Setting
-from estompe.importing.footage import Reading, opened, stamp_of
+from estompe.importing.footage import Reading, if_open, stamp_of
 from estompe.importing.stage import stage_endings
 
 
@@ -106,14 +105,8 @@ class PrimField(_Row):
 
     def _prims(self, file: str, meshes: bool) -> list[str]:
         """The prims of a file that is open already; one that is not is not opened on this thread."""
-        answer = self.session.evaluator.answer
-        reading = self.reading(file)
-        if answer is None or reading not in answer.frame.footages or answer.frame.footages[reading] is None:
-            return []
-        try:
-            entries = opened(reading).about.entries
-        except CannotEvaluateError:
-            return []
+        footage = if_open(self.reading(file))
+        entries = footage.about.entries if footage is not None else ()
         return [entry.path for entry in entries if entry.kind == "mesh" or (not meshes and entry.kind != "other")]
 
     def _chosen(self, index: int) -> None:

@@ -11,7 +11,7 @@ from estompe.evaluate.answers import Answer, Request
 from estompe.evaluate.state_files import StateFolder, default_folder
 from estompe.evaluate.worker import Worker
 
-_REST = 350
+_REST, _LOOK = 350, 1000
 _ROUGH = 2.0
 
 
@@ -58,6 +58,10 @@ class Evaluator(QObject):
         # While something is dragged voxels may be larger; the fine picture follows once it rests.
         self._resting = QTimer(self, singleShot=True, interval=_REST)
         self._resting.timeout.connect(self.ask)
+        # Files that the scene refers to are written by others.
+        self._looking = QTimer(self, interval=_LOOK)
+        self._looking.timeout.connect(self._look_again)
+        self._looking.start()
         document.scene_changed.connect(self._changed)
         selection.changed.connect(self._selected)
         playhead.left.connect(self._moved)
@@ -82,11 +86,16 @@ class Evaluator(QObject):
 
     def close(self) -> None:
         """End background work."""
-        self._asking.stop()
-        self._resting.stop()
+        for timer in (self._asking, self._resting, self._looking):
+            timer.stop()
         self.worker.stop()
         self.worker.forget()
         self.answer = None
+
+    def _look_again(self) -> None:
+        """Compute anew what was read from a file that has changed since."""
+        if self.answer is not None and not self.answer.pictures_unchanged():
+            self.ask()
 
     def _changed(self) -> None:
         if self._document.in_gesture and uses_voxels(self._document.scene):
