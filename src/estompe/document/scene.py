@@ -61,6 +61,20 @@ class Route(Part):
     one_minus: Annotated[bool, setting("One minus", "Use one minus the strength.")] = False
 
 
+OwnTime = Annotated[
+    Number | None,
+    setting(
+        "As on frame",
+        "Its own time: keyed to hold, slow or reverse it, or a formula such as frame - 12; empty for the shot's.",
+        unit="frames",
+        low=-100_000.0,
+        high=100_000.0,
+        editor="time",
+    ),
+]
+"""The frame of itself that something shows."""
+
+
 class EffectSlot(Part):
     """An effect in a shape's chain, and the falloffs that drive it; at full strength where there are none."""
 
@@ -87,17 +101,7 @@ class Shape(Part):
     effects: tuple[EffectSlot, ...] = ()
     visible: bool = True
     color: Color = (0.80, 0.77, 0.71)
-    at_frame: Annotated[
-        Number | None,
-        setting(
-            "As on frame",
-            "Its own time: keyed to hold, slow or reverse it, or a formula such as frame - 12; empty for the shot's.",
-            unit="frames",
-            low=-100_000.0,
-            high=100_000.0,
-            editor="time",
-        ),
-    ] = None
+    at_frame: OwnTime = None
 
 
 class Control(Part):
@@ -115,17 +119,7 @@ class Control(Part):
         setting("Points", "What the path runs through, in local space.", editor="points", when=("form", ("path",))),
         Meta(max_length=10_000),
     ] = ()
-    at_frame: Annotated[
-        Number | None,
-        setting(
-            "As on frame",
-            "Its own time: keyed to hold, slow or reverse it, or a formula such as frame - 12; empty for the shot's.",
-            unit="frames",
-            low=-100_000.0,
-            high=100_000.0,
-            editor="time",
-        ),
-    ] = None
+    at_frame: OwnTime = None
 
 
 class RampPoint(Part):

@@ -11,7 +11,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from estompe.geometry.copies import Copies
-from estompe.render.instances import seen_from_outside
 from estompe.render.renderer import (
     DARKENED,
     FACES_UNIT,
@@ -89,11 +88,7 @@ class FinalRenderer(Renderer):
         samples: draws with offsets within the pixel, each with four samples of its own; offset: the one of a single draw. pause:
         called between draws; may raise.
         """
-        self._outside = {
-            item.id: seen_from_outside(item.geometry, np.asarray(viewpoint.eye))
-            for item in items
-            if isinstance(item.geometry, Copies)
-        }
+        self.look_outside(items, viewpoint)
         whole = matrices_of(viewpoint, size, items)
         self.follow(items, look, whole, height=size[1])
         darkness = DARKENED.get(look.mode, 0.0) if look.occlusion else 0.0

@@ -115,11 +115,7 @@ class Renderer:
         pause: called now and then where there is much to draw; it may raise to stop.
         """
         self._pause = pause
-        self._outside = {
-            item.id: seen_from_outside(item.geometry, np.asarray(viewpoint.eye))
-            for item in items
-            if isinstance(item.geometry, Copies)
-        }
+        self.look_outside(items, viewpoint)
         matrices = matrices_of(viewpoint, size, items)
         self.follow(items, look, matrices, height=size[1])
         self._programs.begin(*matrices)
@@ -132,6 +128,13 @@ class Renderer:
         if look.still and look.occlusion and look.mode in DARKENED:
             self._darken(items, viewpoint, look, target, matrices)
         return self._read(target)
+
+    def look_outside(self, items: Sequence[Item], viewpoint: Viewpoint) -> None:
+        """Find the copies whose backs cannot be seen from a viewpoint."""
+        eye = np.asarray(viewpoint.eye)
+        self._outside = {
+            item.id: seen_from_outside(item.geometry, eye) for item in items if isinstance(item.geometry, Copies)
+        }
 
     def ready_to_draw(self) -> None:
         """Set what every picture needs of the context."""

@@ -15,12 +15,12 @@ from estompe.document.resolving import Resolver
 from estompe.document.scene import Scene, Transform
 from estompe.document.transforms import matrix_of
 from estompe.evaluate.following import Following
-from estompe.geometry import Domain, frozen
+from estompe.geometry import frozen
 from estompe.importing.errors import Progress
 from estompe.importing.footage import Footage, Reading, opened
 from estompe.setups.shot import ShotError
 from estompe.shapes.embedded_mesh import EmbeddedMesh
-from estompe.shapes.imported import STORED, StoredAttribute
+from estompe.shapes.imported import stored_attributes
 from estompe.shapes.shot_mesh import ShotMesh, rest_of
 
 _MOST_BYTES = 4 * 2**30
@@ -69,11 +69,7 @@ def _stored(scene: Scene, source: ShotMesh, progress: Progress) -> tuple[Embedde
         assets[name] = frozen(array)
         return name
 
-    attributes = tuple(
-        StoredAttribute(name, STORED[domain], keep(values))
-        for (domain, name), values in geometry.attributes.items()
-        if domain in (Domain.POINT, Domain.CORNER, Domain.FACE)
-    )
+    attributes = stored_attributes(geometry, keep)
     topology = geometry.topology
     made = EmbeddedMesh(
         keep(np.stack(frames)), keep(np.asarray(geometry.rest)), keep(topology.corners), keep(topology.offsets), scene.first,

@@ -1,6 +1,6 @@
 """A mesh that was imported from a file; its arrays are stored beside the scene."""
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from typing import Annotated, Any, ClassVar, Literal
 
 from numpy.typing import NDArray
@@ -23,7 +23,7 @@ class StoredAttribute(Part):
 
 
 Notes = tuple[str, ...]
-STORED: dict[Domain, Literal["point", "corner", "face", "whole"]] = {
+_STORED: dict[Domain, Literal["point", "corner", "face", "whole"]] = {
     Domain.POINT: "point",
     Domain.CORNER: "corner",
     Domain.FACE: "face",
@@ -67,6 +67,15 @@ class ImportedMesh(ShapeSource, tag="mesh"):
         return found, tuple(notes)
 
 
+def stored_attributes(geometry: Geometry, keep: Callable[[NDArray[Any]], str]) -> tuple[StoredAttribute, ...]:
+    """The attributes of a geometry, each kept as an array by its content address."""
+    return tuple(
+        StoredAttribute(name, _STORED[domain], keep(values))
+        for (domain, name), values in geometry.attributes.items()
+        if domain in _STORED
+    )
+
+
 def stored(geometry: Geometry, file: str = "") -> tuple[ImportedMesh, dict[str, NDArray[Any]]]:
     """A geometry as a shape source, and the arrays it refers to by content address."""
     assets: dict[str, NDArray[Any]] = {}
@@ -76,11 +85,7 @@ def stored(geometry: Geometry, file: str = "") -> tuple[ImportedMesh, dict[str, 
         assets[name] = frozen(array)
         return name
 
-    attributes = tuple(
-        StoredAttribute(name, STORED[domain], keep(values))
-        for (domain, name), values in geometry.attributes.items()
-        if domain in STORED
-    )
+    attributes = stored_attributes(geometry, keep)
     topology = geometry.topology
     mesh = ImportedMesh(keep(geometry.rest), keep(topology.corners), keep(topology.offsets), attributes, file)
     return mesh, assets

@@ -11,6 +11,7 @@ from estompe.document import edits, file
 from estompe.document.kinds import ControlForm, ShapeSource, kinds
 from estompe.document.project import Project
 from estompe.document.scene import Shape
+from estompe.kernels.types import Floats
 from estompe.setups import adding, own
 from estompe.setups.catalog import OWN, Entry, recipes
 from estompe.setups.embedding import embedded
@@ -71,13 +72,11 @@ def _recipe(context: AppContext, entry: Entry) -> None:
 
 def use_setup(context: AppContext, path: Path) -> None:
     """Put a set-up from a file on the current shape, at its size."""
-    session = context.session
-    shape, answer = session.selection.shape, session.evaluator.answer
-    if shape is None or answer is None or not answer.frame.has(shape.id):
-        context.status.say("choose a shape first: a set-up needs one", "error")
+    session, found = context.session, _with_bounds(context)
+    if found is None:
         return
+    shape, low, high = found
     try:
-        low, high = answer.frame.states_of(shape.id)[0].bounds
         made = own.fitted(session.document.project, shape.id, low, high, own.load(path))
     except (own.SetupError, file.FileError) as error:
         context.status.say(str(error), "error")
@@ -90,15 +89,22 @@ def use_setup(context: AppContext, path: Path) -> None:
     session.evaluator.ask()
 
 
+def _with_bounds(context: AppContext) -> tuple[Shape, Floats, Floats] | None:
+    """The current shape and its bounds before its effects; None, and words, where there is none."""
+    shape, answer = context.session.selection.shape, context.session.evaluator.answer
+    if shape is None or answer is None or not answer.frame.has(shape.id):
+        context.status.say("choose a shape first: a set-up needs one", "error")
+        return None
+    return shape, *answer.frame.states_of(shape.id)[0].bounds
+
+
 def keep_setup(context: AppContext, name: str) -> None:
     """Keep the current shape's effects as a set-up under a name, with a picture of it as the view sees it now."""
-    session = context.session
-    shape, answer = session.selection.shape, session.evaluator.answer
-    if shape is None or answer is None or not answer.frame.has(shape.id):
-        context.status.say("choose a shape first", "error")
+    session, found = context.session, _with_bounds(context)
+    if found is None:
         return
+    shape, low, high = found
     try:
-        low, high = answer.frame.states_of(shape.id)[0].bounds
         path = own.save(own.gathered(session.document.project, shape.id, low, high), name)
     except (own.SetupError, file.FileError, OSError) as error:
         context.status.say(str(error), "error")

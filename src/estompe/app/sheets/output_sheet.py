@@ -6,7 +6,6 @@ from typing import Any
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
-    QButtonGroup,
     QCheckBox,
     QDoubleSpinBox,
     QFileDialog,
@@ -15,7 +14,6 @@ from PyQt6.QtWidgets import (
     QLineEdit,
     QPushButton,
     QSpinBox,
-    QToolButton,
     QVBoxLayout,
     QWidget,
 )
@@ -25,6 +23,7 @@ from estompe.app.session import Session
 from estompe.app.sheets.land_sheet import StartWork
 from estompe.app.widgets.fields import Box
 from estompe.app.widgets.labels import closing_head, hairline, icon_button, label
+from estompe.app.widgets.ways import ways
 from estompe.exchange.formats import SEQUENCE_WRITERS, load_formats
 from estompe.importing.errors import ExchangeError
 from estompe.output.painter import LAYERS
@@ -60,7 +59,8 @@ class OutputSheet(QWidget):
         layout.setSpacing(8)
         layout.addWidget(closing_head("Output", "Output", self.closed.emit))
         layout.addWidget(hairline())
-        layout.addLayout(self._kinds())
+        row, self.kinds = ways(self, _KINDS, self.choose)
+        layout.addLayout(row)
         self.words = label("", "soft", wrap=True)
         layout.addWidget(self.words)
         layout.addLayout(self._choices())
@@ -69,21 +69,6 @@ class OutputSheet(QWidget):
         layout.addWidget(self.trouble)
         layout.addLayout(self._foot())
         self.choose(choices.kind)
-
-    def _kinds(self) -> QHBoxLayout:
-        row, group = QHBoxLayout(), QButtonGroup(self)
-        self.kinds: dict[Kind, QToolButton] = {}
-        for kind, (name, text) in _KINDS.items():
-            button = QToolButton()
-            button.setText(name)
-            button.setToolTip(text)
-            button.setCheckable(True)
-            button.clicked.connect(lambda _, kind=kind: self.choose(kind))
-            group.addButton(button)
-            row.addWidget(button)
-            self.kinds[kind] = button
-        row.addStretch(1)
-        return row
 
     def _choices(self) -> QGridLayout:
         grid = QGridLayout()

@@ -5,12 +5,10 @@ from typing import Any
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
-    QButtonGroup,
     QHBoxLayout,
     QLineEdit,
     QPushButton,
     QScrollArea,
-    QToolButton,
     QVBoxLayout,
     QWidget,
 )
@@ -21,6 +19,7 @@ from estompe.app.widgets.contact_grid import ContactGrid
 from estompe.app.widgets.fields import Box
 from estompe.app.widgets.labels import Elided, closing_head, hairline, label, link
 from estompe.app.widgets.removal import remove_widget
+from estompe.app.widgets.ways import ways
 from estompe.document.differences import Difference
 from estompe.document.edits import numbers_below
 from estompe.document.naming import spoken
@@ -32,6 +31,10 @@ from estompe.output.contact import Cells, Drawing, cells_of_numbers, cells_of_va
 
 _CELL, _COLUMNS = (208, 130), 3
 _MOST_SHOWN = 40
+_WAYS = {
+    "variants": ("What was kept", "The scene as it stands, and its variants"),
+    "numbers": ("Numbers at several values", "One or two numbers at several values, side by side"),
+}
 _PLAYED = 32
 
 
@@ -81,17 +84,7 @@ class VariantsSheet(QWidget):
     # What is shown
 
     def _ways(self) -> QHBoxLayout:
-        row, group = QHBoxLayout(), QButtonGroup(self)
-        self.ways: dict[str, QToolButton] = {}
-        for name, words in (("variants", "What was kept"), ("numbers", "Numbers at several values")):
-            button = QToolButton()
-            button.setText(words)
-            button.setCheckable(True)
-            button.clicked.connect(lambda _, name=name: self.show_way(name))
-            group.addButton(button)
-            row.addWidget(button)
-            self.ways[name] = button
-        row.addStretch(1)
+        row, self.ways = ways(self, _WAYS, self.show_way)
         self.playing = link("play", "Draw the shot in every picture, and play it")
         self.playing.clicked.connect(self.play)
         row.addWidget(self.playing)

@@ -66,7 +66,7 @@ class _Joining:
         """Say everything of a part's layer."""
         if not self._started:
             self._layer.TransferContent(layer)
-            self._forget_values()
+            self._clear_below("/")
             self._started = True
         attributes: list[Any] = []
         layer.Traverse("/", lambda path: attributes.append(path) if path.IsPropertyPath() else None)
@@ -76,17 +76,6 @@ class _Joining:
         for number in range(part.first, part.last + 1):
             for path in found:
                 self._say(layer, path, number * self._per_frame)
-
-    def _forget_values(self) -> None:
-        """Only what there is, and no values: they are said frame by frame."""
-        paths: list[Any] = []
-        self._layer.Traverse("/", lambda path: paths.append(path) if path.IsPropertyPath() else None)
-        for path in paths:
-            attribute = self._layer.GetAttributeAtPath(path)
-            if attribute:
-                attribute.ClearDefaultValue()
-                for time in self._layer.ListTimeSamplesForPath(path):
-                    self._layer.EraseTimeSample(path, time)
 
     def _take_in(self, layer: Any, path: Any) -> None:
         """A property that was not in the parts before, without its values."""
@@ -104,6 +93,7 @@ class _Joining:
         self._clear_below(path)
 
     def _clear_below(self, root: Any) -> None:
+        """Leave only what there is, and no values: they are said frame by frame."""
         paths: list[Any] = []
         self._layer.Traverse(root, lambda path: paths.append(path) if path.IsPropertyPath() else None)
         for path in paths:

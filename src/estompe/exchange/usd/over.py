@@ -11,18 +11,17 @@ from typing import Any, NamedTuple
 
 import numpy as np
 
-from estompe.document.atomic import written_whole
 from estompe.document.kinds import CannotEvaluateError
 from estompe.document.project import Project
 from estompe.document.scene import Scene, Shape
 from estompe.evaluate import Frame
 from estompe.evaluate.past import Past
-from estompe.exchange.bake import check_folder, check_frames, frames
+from estompe.exchange.bake import frames
 from estompe.exchange.usd.copies import CopiesWriter
 from estompe.exchange.usd.curves import CurvesWriter
 from estompe.exchange.usd.mesh import MeshWriter
 from estompe.exchange.usd.samples import identifier
-from estompe.exchange.usd.saving import ENDINGS, Saving, reason
+from estompe.exchange.usd.saving import check_target, write_frames
 from estompe.geometry import Geometry
 from estompe.geometry.copies import Copies
 from estompe.geometry.transforms import inverse
@@ -80,31 +79,16 @@ def write_over(
 
     only: ids of shapes; all if it is not given. `progress` may raise to cancel. Raises ExchangeError.
     """
-    from pxr import Tf
-
-    if path.suffix.lower() not in ENDINGS:
-        raise ExchangeError(f"{path}: a USD layer ends in {' or '.join(ENDINGS)}")
-    check_frames(first, last)
-    check_folder(path)
+    check_target(path, first, last)
     original = _original(project.scene)
     if os.path.realpath(original.footage.reading.file) == os.path.realpath(path):
         raise ExchangeError(f"{path}: is the file that the layer goes over: choose another name")
-    try:
-        with written_whole(path) as part:
-            saving = Saving(part)
-            _describe(saving.stage, original, path, first, last)
-            writers = _Writers(saving.stage, project.scene, original, only)
-            for frame in frames(project, first, last, progress, past):
-                saving.grew(writers.add(frame))
-            writers.finish()
-            progress(1.0, "saving")
-            saving.finish()
-    except CannotEvaluateError as error:
-        raise ExchangeError(f"{path}: {error}") from None
-    except (OSError, Tf.ErrorException) as error:
-        raise ExchangeError(f"{path}: cannot be written ({reason(error, path)})") from None
-    except MemoryError:
-        raise ExchangeError(f"{path}: a frame does not fit in memory") from None
+
+    def begin(stage: Any) -> _Writers:
+        _describe(stage, original, path, first, last)
+        return _Writers(stage, project.scene, original, only)
+
+    write_frames(path, begin, frames(project, first, last, progress, past), progress)
 
 
 def _original(scene: Scene) -> Original:

@@ -2,8 +2,15 @@
 
 import os
 import shutil
+from collections.abc import Callable, Iterable
 from pathlib import Path
-from typing import Any
+from typing import Any, Protocol
+
+from estompe.document.atomic import written_whole
+from estompe.document.kinds import CannotEvaluateError
+from estompe.evaluate import Frame
+from estompe.exchange.bake import check_folder, check_frames
+from estompe.importing.errors import ExchangeError, Progress
 
 ENDINGS = (".usdc", ".usda", ".usd")
 # Bytes of samples after which they are written to the disk, and what counts as a full one.
@@ -39,3 +46,45 @@ def reason(error: Exception, path: Path) -> str:
     if isinstance(error, OSError) and error.errno:
         return os.strerror(error.errno)
     return "the disk is full" if shutil.disk_usage(path.parent).free < _LITTLE else "the folder cannot be written"
+
+
+class FrameWriters(Protocol):
+    """What writes frames into a stage."""
+
+    def add(self, frame: Frame) -> int:
+        """Write a frame; returns about how many bytes that were."""
+
+    def finish(self) -> None:
+        """Write what waited for the frame after it."""
+
+
+def check_target(path: Path, first: int, last: int) -> None:
+    """Raise ExchangeError for a file that cannot be written as USD, or a range of frames that is none."""
+    if path.suffix.lower() not in ENDINGS:
+        raise ExchangeError(f"{path}: a USD scene ends in {' or '.join(ENDINGS)}")
+    check_frames(first, last)
+    check_folder(path)
+
+
+def write_frames(path: Path, begin: Callable[[Any], FrameWriters], frames: Iterable[Frame], progress: Progress) -> None:
+    """Write frames into a USD file, whole or not at all. begin: describes a new stage, and gives what writes into it.
+
+    Raises ExchangeError.
+    """
+    from pxr import Tf
+
+    try:
+        with written_whole(path) as part:
+            saving = Saving(part)
+            writers = begin(saving.stage)
+            for frame in frames:
+                saving.grew(writers.add(frame))
+            writers.finish()
+            progress(1.0, "saving")
+            saving.finish()
+    except CannotEvaluateError as error:
+        raise ExchangeError(f"{path}: {error}") from None
+    except (OSError, Tf.ErrorException) as error:
+        raise ExchangeError(f"{path}: cannot be written ({reason(error, path)})") from None
+    except MemoryError:
+        raise ExchangeError(f"{path}: a frame does not fit in memory") from None

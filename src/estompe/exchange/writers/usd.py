@@ -4,22 +4,21 @@ from collections.abc import Collection
 from pathlib import Path
 from typing import Any
 
-from estompe.document.atomic import written_whole
 from estompe.document.project import Project
 from estompe.document.scene import Scene
 from estompe.evaluate import Frame
 from estompe.evaluate.past import Past
-from estompe.exchange.bake import check_folder, check_frames, frames
+from estompe.exchange.bake import frames
 from estompe.exchange.formats import SceneWriter, register_scene_writer
 from estompe.exchange.usd.copies import CopiesWriter
 from estompe.exchange.usd.curves import CurvesWriter
 from estompe.exchange.usd.mesh import MeshWriter
 from estompe.exchange.usd.placed import CameraWriter, ControlWriter
 from estompe.exchange.usd.samples import identifier
-from estompe.exchange.usd.saving import ENDINGS, Saving, reason
+from estompe.exchange.usd.saving import ENDINGS, check_target, write_frames
 from estompe.geometry import Geometry
 from estompe.geometry.copies import Copies
-from estompe.importing.errors import ExchangeError, Progress
+from estompe.importing.errors import Progress
 
 
 def write(
@@ -35,26 +34,13 @@ def write(
 
     only: ids of shapes; all if it is not given. `progress` may raise to cancel. Raises ExchangeError.
     """
-    from pxr import Tf
+    check_target(path, first, last)
 
-    if path.suffix.lower() not in ENDINGS:
-        raise ExchangeError(f"{path}: a USD scene ends in {' or '.join(ENDINGS)}")
-    check_frames(first, last)
-    check_folder(path)
-    try:
-        with written_whole(path) as part:
-            saving = Saving(part)
-            _describe(saving.stage, project.scene, first, last)
-            writers = _Writers(saving.stage, project.scene, only)
-            for frame in frames(project, first, last, progress, past):
-                saving.grew(writers.add(frame))
-            writers.finish()
-            progress(1.0, "saving")
-            saving.finish()
-    except (OSError, Tf.ErrorException) as error:
-        raise ExchangeError(f"{path}: cannot be written ({reason(error, path)})") from None
-    except MemoryError:
-        raise ExchangeError(f"{path}: a frame does not fit in memory") from None
+    def begin(stage: Any) -> _Writers:
+        _describe(stage, project.scene, first, last)
+        return _Writers(stage, project.scene, only)
+
+    write_frames(path, begin, frames(project, first, last, progress, past), progress)
 
 
 def _describe(stage: Any, scene: Scene, first: int, last: int) -> None:
