@@ -131,10 +131,13 @@ class FollowField(_Row):
         if not edits.exists(self.session.document.scene, self.path):
             return
         follows = edits.get(self.session.document.scene, self.path)
-        self.setVisible(follows is not None)
-        if follows is not None:
-            self.name.setText(f"{follows.prim.rsplit('/', 1)[-1]} in {Path(follows.file).name}")
-            self.name.setToolTip(f"{follows.prim} of {follows.file}")
+        if follows is None:
+            self.hide()
+            return
+        if self.parentWidget() is not None:  # without one it would be a window of its own for a moment
+            self.show()
+        self.name.setText(f"{follows.prim.rsplit('/', 1)[-1]} in {Path(follows.file).name}")
+        self.name.setToolTip(f"{follows.prim} of {follows.file}")
 
     def _leave(self) -> None:
         self.session.document.put(
