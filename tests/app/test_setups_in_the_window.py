@@ -59,3 +59,14 @@ def test_a_file_that_is_none_is_said(sample, tmp_path):
     assert "is a scene, not a set-up" in sample.window.status.message.text()
     use_setup(sample.window.context, tmp_path / "gone.estompe")
     assert "there is no such file" in sample.window.status.message.text()
+
+
+def test_a_setup_that_is_dropped_goes_on_the_current_shape_and_a_scene_is_opened(sample, tmp_path):
+    kept(sample, "Dropped")
+    sample.session.selection.choose_shape("quay")
+    sample.settle()
+    sample.view.file_dropped.emit(str(own.folder() / "Dropped.estompe"))
+    assert len(sample.get("shapes", "quay", "effects")) == 2
+    sample.window.files.save_to(tmp_path / "scene.estompe")
+    sample.view.file_dropped.emit(str(tmp_path / "scene.estompe"))
+    sample.qtbot.waitUntil(lambda: sample.session.document.title == "scene.estompe", timeout=10_000)

@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QApplication, QHBoxLayout, QMenu, QMenuBar, QScrollA
 import estompe.app.fields  # noqa: F401 - registers the fields
 from estompe.app import theme, units
 from estompe.app.commands import COMMANDS, MENUS, Command
-from estompe.app.commands.add import add_entry
+from estompe.app.commands.add import add_entry, use_setup
 from estompe.app.context import AppContext
 from estompe.app.files import Files
 from estompe.app.model.recovery import Autosave
@@ -35,6 +35,7 @@ from estompe.importing.errors import Progress
 from estompe.render.picture import items_of
 from estompe.render.renderer import Look, Picture, Renderer
 from estompe.setups.catalog import Entry
+from estompe.setups.own import is_setup
 
 _SIZE = QSize(1280, 800)
 _TITLE_BAR = 34
@@ -85,7 +86,7 @@ class Window(QWidget):
         session.palette_wanted.connect(self.add)
         self.view.probed.connect(self._mark_ramp)
         self.view.painted.connect(self.time.player.picture_shown)
-        self.view.file_dropped.connect(lambda name: self.files.open(Path(name)))
+        self.view.file_dropped.connect(lambda name: self.take_file(Path(name)))
         self.ramp.marks_wanted.connect(lambda: self.run("mark_coarse"))
         self.ramp.subdivision_wanted.connect(lambda: self.run("subdivide_there"))
 
@@ -347,7 +348,14 @@ class Window(QWidget):
 
     def dropEvent(self, event) -> None:
         for url in event.mimeData().urls()[:1]:
-            self.files.open(Path(url.toLocalFile()))
+            self.take_file(Path(url.toLocalFile()))
+
+    def take_file(self, path: Path) -> None:
+        """Take a file that was dropped: a set-up goes on the current shape, everything else is opened or imported."""
+        if self.session.selection.shape is not None and is_setup(path):
+            use_setup(self.context, path)
+        else:
+            self.files.open(path)
 
     def closeEvent(self, event) -> None:
         if not self.files.may_leave():

@@ -124,6 +124,17 @@ def load(path: Path) -> Project:
     return project
 
 
+def is_setup(path: Path) -> bool:
+    """Whether a file is a set-up."""
+    if path.suffix.lower() != file.ENDING:
+        return False
+    try:
+        load(path)
+    except (SetupError, file.FileError):
+        return False
+    return True
+
+
 def fitted(project: Project, shape: str, low: Floats, high: Floats, setup: Project) -> Fitted:
     """A set-up put on a shape: lengths and places as large, seen from the shape, as they were seen from the stand-in.
 
