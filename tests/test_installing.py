@@ -60,3 +60,13 @@ def test_the_desktop_gets_a_launcher_an_icon_and_a_file_type(tmp_path):
     assert (tmp_path / "icons" / "hicolor" / "scalable" / "apps" / "estompe.svg").read_text().startswith("<svg")
     subprocess.run([*command, "--remove"], env=environment, check=True, capture_output=True)
     assert not (tmp_path / "applications" / "estompe.desktop").exists()
+
+
+def test_the_version_is_said_alike_everywhere():
+    import importlib.metadata
+    import tomllib
+
+    import estompe
+
+    project = tomllib.loads((Path(__file__).parents[1] / "pyproject.toml").read_text())["project"]
+    assert estompe.__version__ == project["version"] == importlib.metadata.version("estompe")

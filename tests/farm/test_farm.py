@@ -36,7 +36,7 @@ pytestmark = pytest.mark.filterwarnings("ignore::ResourceWarning", "ignore::pyte
 @pytest.fixture(scope="module")
 def cluster():
     """Two worker processes that start again when they die."""
-    with LocalCluster(n_workers=2, threads_per_worker=1, dashboard_address=None, silence_logs=50) as made:
+    with LocalCluster(n_workers=2, threads_per_worker=1, dashboard_address=":0", silence_logs=50) as made:
         yield made
 
 
@@ -202,6 +202,14 @@ def test_layers_are_joined_by_values_whatever_the_cuts(small_sample, tmp_path):
             parts.append(part)
         join_layers(parts, tmp_path / f"all-{size}.usda", 1.0, None)
         assert text_of(tmp_path / f"all-{size}.usda") == text_of(tmp_path / "one.usda"), size
+
+
+def test_processes_of_its_own_leave_this_one_as_it_was(small_sample, tmp_path):
+    before = dict(os.environ)
+    assert run(small_sample, 1, 3, tmp_path / "a.usda", "scene", "2") == 3
+    assert dict(os.environ) == before
+    usd.write(small_sample, 1, 3, tmp_path / "one.usda")
+    assert text_of(tmp_path / "a.usda") == text_of(tmp_path / "one.usda")
 
 
 def test_no_thread_of_ours_is_left(small_sample, tmp_path, address):

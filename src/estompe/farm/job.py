@@ -16,6 +16,7 @@ class Job(msgspec.Struct, frozen=True):
 
     scene: a copy of the scene that nobody edits; target: a file, a folder of mesh files, or a name of pictures with #; parts: a
     folder for what is not whole yet; states: where what the scene remembers is kept; format: of mesh files; only: ids of shapes;
+    threads: with which a worker computes, 0 for all;
     the rest is how pictures are drawn, as in `estompe.output.painter.Settings`.
     """
 
@@ -33,6 +34,7 @@ class Job(msgspec.Struct, frozen=True):
     falloff: str | None = None
     background: tuple[float, float, float] | None = None
     full_float: bool = False
+    threads: int = 0
 
     def encoded(self) -> str:
         """As text, to be sent to a worker."""

@@ -20,6 +20,11 @@ def check_machines(text: str) -> None:
         raise ExchangeError(f"--machines {text}: use a number of processes, or tcp://HOST:PORT")
 
 
+def threads_of(machines: str) -> int:
+    """How many threads a worker computes with: its share of this machine, or all it has elsewhere (0)."""
+    return max(1, (os.cpu_count() or 1) // int(machines)) if machines.isdigit() else 0
+
+
 @contextmanager
 def client_of(machines: str) -> Iterator[Any]:
     """A client of so many processes here, or of a scheduler.
@@ -29,7 +34,6 @@ def client_of(machines: str) -> Iterator[Any]:
     """
     check_machines(machines)
     try:
-        import dask
         from distributed import Client, LocalCluster
     except ImportError:
         raise ExchangeError("several machines need the package “distributed”: pip install 'estompe[farm]'") from None
@@ -37,13 +41,9 @@ def client_of(machines: str) -> Iterator[Any]:
     with contextlib.ExitStack() as stack:
         if machines.isdigit():
             count = int(machines)
-            threads = max(1, (os.cpu_count() or 1) // count)
-            # Each process computes on its share of the processor, and no more.
-            environment = {"distributed.nanny.pre-spawn-environ.NUMBA_NUM_THREADS": threads}
-            stack.enter_context(dask.config.set(environment))
             where: Any = stack.enter_context(
                 LocalCluster(
-                    n_workers=count, threads_per_worker=1, dashboard_address=None, silence_logs=logging.CRITICAL
+                    n_workers=count, threads_per_worker=1, dashboard_address=":0", silence_logs=logging.CRITICAL
                 )
             )
         else:

@@ -18,7 +18,7 @@ from estompe.exchange.usd.joining import LayerPart, join_layers
 from estompe.exchange.usd.saving import reason
 from estompe.farm import worker
 from estompe.farm.job import Job, Kind, chunk_size, chunks, remembers
-from estompe.farm.machines import check_machines, client_of
+from estompe.farm.machines import check_machines, client_of, threads_of
 from estompe.importing.errors import ExchangeError, Progress
 from estompe.output.manifest import Progressing, job_of, only_run
 from estompe.output.painter import Settings
@@ -54,7 +54,7 @@ def run(
     parts = target.with_name(f".{target.name}.parts")
     with only_run(target):
         parts.mkdir(exist_ok=True)
-        job = _job(project, target, kind, parts, states, mesh_format, only, settings, full_float)
+        job = _job(target, kind, parts, states, mesh_format, only, settings, full_float, threads_of(machines))
         stands_for = job_of(project, (kind, mesh_format, sorted(only or ()), settings, full_float, target.name))
         progressing = Progressing(parts / "finished.json", stands_for)
         if not progressing.went_on:
@@ -71,7 +71,6 @@ def run(
 
 
 def _job(
-    project: Project,
     target: Path,
     kind: Kind,
     parts: Path,
@@ -80,13 +79,13 @@ def _job(
     only: frozenset[str] | None,
     settings: Settings | None,
     full_float: bool,
+    threads: int,
 ) -> Job:
-    del project
     drawn = settings or Settings((0, 0))
     return Job(
         kind, str((parts / "scene.estompe").absolute()), str(target.absolute()), str(parts.absolute()),
         str((states or default_folder()).absolute()), mesh_format, tuple(sorted(only)) if only is not None else None,
-        drawn.size, drawn.samples, drawn.shutter, drawn.layers, drawn.falloff, drawn.background, full_float,
+        drawn.size, drawn.samples, drawn.shutter, drawn.layers, drawn.falloff, drawn.background, full_float, threads,
     )  # fmt: skip
 
 

@@ -13,6 +13,7 @@ from estompe.exchange.states import past_of, work_out
 from estompe.exchange.usd.over import write_over
 from estompe.exchange.writers import usd
 from estompe.farm.job import Job, decoded
+from estompe.kernels.compile import use_threads
 from estompe.output import pictures
 from estompe.output.painter import Painter, Settings
 from estompe.output.picture_files import save
@@ -34,6 +35,7 @@ def sees(path: str) -> bool:
 def remember(text: str, first: int, last: int) -> int:
     """Work out what the scene remembers up to a frame, from the nearest state that is kept; returns the steps that were run."""
     job = decoded(text)
+    use_threads(job.threads)
     _, past = _project(job)
     return work_out(past, first, last)
 
@@ -42,6 +44,7 @@ def work(text: str, first: int, last: int, after: object = None) -> tuple[int, i
     """Write the frames of a chunk; returns the first and the last. after: what had to be done before."""
     del after
     job = decoded(text)
+    use_threads(job.threads)
     project, past = _project(job)
     target = Path(job.target)
     if job.kind == "pictures":

@@ -44,6 +44,8 @@ _SLICE = 0.05
 _MATRICES_AT_ONCE = 16
 _WHOLE, _SAMPLES, _SAMPLE = 64 * 2**20, 256, 2**16
 _CRASHES = 2
+# All pages of a block are wanted, and asked for at once they cost a tenth (Linux: MAP_POPULATE).
+_POPULATED = getattr(mmap, "MAP_POPULATE", 0x8000)
 
 
 class Reading(NamedTuple):
@@ -197,8 +199,8 @@ class Footage:
             topology = Geometry.from_faces(arrays["points"], arrays["corners"], offsets, attributes).topology
             self._topologies[entry.path] = topology
         points = frozen(np.ascontiguousarray(arrays["points"], np.float32))
-        if len(points) != topology.points or not np.isfinite(points).all():
-            points = Geometry.from_faces(points, arrays["corners"], offsets).points
+        if len(points) != topology.points:
+            raise GeometryError(f"it has {len(points):,} points and faces of {topology.points:,}")
         at_rest = self._rest(entry, topology, points, code, rest, go_on)
         return Geometry(points, topology, attributes, at_rest, (*notes, *more))
 
@@ -290,7 +292,7 @@ class Footage:
             raise ExchangeError(_GONE)
         block = blocks[0]
         try:
-            memory = mmap.mmap(block, 0, prot=mmap.PROT_READ)
+            memory = mmap.mmap(block, 0, flags=mmap.MAP_SHARED | _POPULATED, prot=mmap.PROT_READ)
         finally:
             os.close(block)
         size = int(message)

@@ -7,7 +7,6 @@ shared memory: a JSON head of so many bytes, and arrays at multiples of 64 behin
 
 import contextlib
 import json
-import mmap
 import os
 import resource
 import select
@@ -15,7 +14,7 @@ import socket
 import sys
 from collections import OrderedDict
 from pathlib import Path
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 from msgspec import json as msgspec_json
@@ -33,12 +32,24 @@ _ALIGNED = 64
 Key = tuple[str, float]
 
 
+class _Block(NamedTuple):
+    """An answer that is ready to be handed over: a file in memory, the bytes of its head, and of all."""
+
+    descriptor: int
+    head: int
+    size: int
+
+    def release(self) -> None:
+        """Let go of it; whoever it was handed to goes on seeing it."""
+        os.close(self.descriptor)
+
+
 class _Server:
     """Answers requests on a socket, and reads ahead in between."""
 
     def __init__(self, stage: Stage, link: socket.socket, space: Space, step: float, cameras: frozenset[str]) -> None:
         self._stage, self._link, self._space, self._step = stage, link, space, step
-        self._ready: OrderedDict[Key, Sampled] = OrderedDict()
+        self._ready: OrderedDict[Key, _Block] = OrderedDict()
         self._bytes = 0
         # The last time each prim was asked for, and the way it went.
         self._asked: OrderedDict[str, tuple[float, float]] = OrderedDict()
@@ -53,15 +64,31 @@ class _Server:
             message = self._link.recv(_MOST_MESSAGE)
             if not message:
                 return
-            try:
-                head, arrays = self._answer(json.loads(message))
-            except ExchangeError as error:
-                head, arrays = {"error": printable(str(error))}, {}
-            except MemoryError:
-                head, arrays = {"error": "a frame does not fit in memory"}, {}
-            except Exception as error:  # the libraries raise almost anything for damaged files
-                head, arrays = {"error": printable(f"it cannot be read ({type(error).__name__}: {error})")}, {}
-            _send(self._link, head, arrays)
+            block = self._ahead_of(json.loads(message)) or self._answered(json.loads(message))
+            _hand_over(self._link, block)
+
+    def _answered(self, asked: dict[str, Any]) -> _Block:
+        """The answer to a request, made now; errors are told in words."""
+        try:
+            return _built(*self._answer(asked))
+        except ExchangeError as error:
+            words = str(error)
+        except MemoryError:
+            words = "a frame does not fit in memory"
+        except Exception as error:  # the libraries raise almost anything for damaged files
+            words = f"it cannot be read ({type(error).__name__}: {error})"
+        return _built({"error": printable(words)}, {})
+
+    def _ahead_of(self, asked: dict[str, Any]) -> _Block | None:
+        """The answer to a request, if it was read ahead."""
+        if asked["what"] != "sampled" or not asked.get("known"):
+            return None
+        path, time = str(asked["path"]), float(asked["time"])
+        found = self._ready.pop((path, time), None)
+        if found is not None:
+            self._note(path, time)
+            self._bytes -= found.size
+        return found
 
     def _answer(self, asked: dict[str, Any]) -> tuple[dict[str, Any], dict[str, NDArray[Any]]]:
         what, path = asked["what"], str(asked.get("path", ""))
@@ -70,11 +97,8 @@ class _Server:
         if what == "lens":
             return {"lens": _scaled(self._stage.lens(path, float(asked["time"])), self._space.scale)}, {}
         time = float(asked["time"])
-        sampled = self._sampled(path, time)
-        arrays = dict(sampled.moving)
-        if not asked.get("known"):
-            arrays.update(sampled.still)
-        return {"notes": sampled.notes, "moving": sorted(sampled.moving)}, arrays
+        self._note(path, time)
+        return _told(self._stage.sampled(path, time, self._space), bool(asked.get("known")))
 
     def _matrices(self, path: str, times: list[float]) -> tuple[dict[str, Any], dict[str, NDArray[Any]]]:
         found, moves = [], False
@@ -85,17 +109,13 @@ class _Server:
                 break
         return {"moves": moves}, {"matrices": np.stack(found)}
 
-    def _sampled(self, path: str, time: float) -> Sampled:
+    def _note(self, path: str, time: float) -> None:
+        """Take down what was asked for, and which way that goes."""
         before = self._asked.pop(path, None)
         way = time - before[0] if before is not None else self._step
         self._asked[path] = time, self._step if way >= 0 else -self._step
         if len(self._asked) > _MOST_FOLLOWED:
             self._asked.popitem(last=False)
-        found = self._ready.pop((path, time), None)
-        if found is not None:
-            self._bytes -= _size(found)
-            return found
-        return self._stage.sampled(path, time, self._space)
 
     def _read_ahead(self) -> bool:
         """Read one frame that is likely to be asked for; False where there is none left, so that waiting may begin."""
@@ -111,8 +131,8 @@ class _Server:
                 if not found.moving:
                     self._still.add(path)
                     continue
-                self._ready[key] = found
-                self._bytes += _size(found)
+                self._ready[key] = block = _built(*_told(found, known=True))
+                self._bytes += block.size
                 self._evict()
                 return True
         return False
@@ -121,11 +141,19 @@ class _Server:
         """Let go of what was read ahead and is not on the way any more."""
         wanted = {(path, time + n * way) for path, (time, way) in self._asked.items() for n in range(_AHEAD + 1)}
         for key in [key for key in self._ready if key not in wanted]:
-            self._bytes -= _size(self._ready.pop(key))
+            gone = self._ready.pop(key)
+            self._bytes -= gone.size
+            gone.release()
 
 
-def _size(sampled: Sampled) -> int:
-    return sum(array.nbytes for array in sampled.moving.values())
+def _told(sampled: Sampled, known: bool) -> tuple[dict[str, Any], dict[str, NDArray[Any]]]:
+    """What is said of a prim at a time. known: what is the same at all times was handed over before."""
+    points = sampled.moving.get("points", sampled.still.get("points"))
+    # The sum is enough where it is a number; it may also be too large for one.
+    if points is not None and not np.isfinite(points.sum()) and not np.isfinite(points).all():
+        raise ExchangeError("a position is not a number")
+    arrays = dict(sampled.moving) if known else {**sampled.moving, **sampled.still}
+    return {"notes": sampled.notes, "moving": sorted(sampled.moving)}, arrays
 
 
 def _scaled(lens: Lens, scale: float) -> dict[str, Any]:
@@ -133,10 +161,10 @@ def _scaled(lens: Lens, scale: float) -> dict[str, Any]:
     return {"view_angle": lens.view_angle, "aspect": lens.aspect, "offset": lens.offset, "clipping": near_far}
 
 
-def _send(link: socket.socket, head: dict[str, Any], arrays: dict[str, NDArray[Any]]) -> None:
-    """Send an answer: its arrays in shared memory of their own, which goes when nobody looks at it any more."""
+def _built(head: dict[str, Any], arrays: dict[str, NDArray[Any]]) -> _Block:
+    """An answer in a file in memory: a JSON head, and arrays behind it."""
     place = 0
-    told = []
+    told: list[dict[str, Any]] = []
     for name, array in arrays.items():
         told.append({"name": name, "type": array.dtype.str, "shape": array.shape, "at": place})
         place += -(-array.nbytes // _ALIGNED) * _ALIGNED
@@ -145,16 +173,32 @@ def _send(link: socket.socket, head: dict[str, Any], arrays: dict[str, NDArray[A
     block = os.memfd_create("estompe-frame")
     try:
         os.ftruncate(block, max(1, begin + place))
-        with mmap.mmap(block, max(1, begin + place)) as memory:
-            memory[: len(text)] = text
-            for item, array in zip(told, arrays.values(), strict=True):
-                if array.nbytes:
-                    target = np.frombuffer(memory, array.dtype, array.size, begin + int(item["at"]))  # type: ignore[call-overload]
-                    target[:] = array.reshape(-1)
-                    del target
-        socket.send_fds(link, [f"{len(text)}".encode()], [block])
-    finally:
+        os.pwrite(block, text, 0)
+        for item, array in zip(told, arrays.values(), strict=True):
+            _write(block, np.ascontiguousarray(array), begin + int(item["at"]))
+    except BaseException:
         os.close(block)
+        raise
+    return _Block(block, len(text), begin + place)
+
+
+def _write(block: int, array: NDArray[Any], at: int) -> None:
+    """Write an array into a file in memory: by calls, since each page of a mapping would first be missed."""
+    data = array.reshape(-1).view(np.uint8).data
+    done = 0
+    while done < len(data):
+        done += os.pwrite(block, data[done:], at + done)
+
+
+def _hand_over(link: socket.socket, block: _Block) -> None:
+    try:
+        socket.send_fds(link, [f"{block.head}".encode()], [block.descriptor])
+    finally:
+        block.release()
+
+
+def _send(link: socket.socket, head: dict[str, Any]) -> None:
+    _hand_over(link, _built(head, {}))
 
 
 def _bound_memory(path: Path) -> None:
@@ -172,16 +216,16 @@ def main(name: str, descriptor: int, metres_per_unit: float, frames_per_second: 
         stage = open_stage(path)
         about = stage.about()
     except ExchangeError as error:
-        _send(link, {"error": printable(str(error))}, {})
+        _send(link, {"error": printable(str(error))})
         return
     except MemoryError:
-        _send(link, {"error": "it does not fit in memory"}, {})
+        _send(link, {"error": "it does not fit in memory"})
         return
     except Exception as error:  # the libraries raise almost anything for damaged files
-        _send(link, {"error": printable(f"it cannot be read ({type(error).__name__}: {error})")}, {})
+        _send(link, {"error": printable(f"it cannot be read ({type(error).__name__}: {error})")})
         return
     scale = (about.metres_per_unit or metres_per_unit) / metres_per_unit
-    _send(link, {"about": json.loads(msgspec_json.encode(about)), "scale": scale}, {})
+    _send(link, {"about": json.loads(msgspec_json.encode(about)), "scale": scale})
     cameras = frozenset(entry.path for entry in about.entries if entry.kind == "camera")
     server = _Server(
         stage, link, Space(scale, about.up == "Y"), (about.rate or frames_per_second) / frames_per_second, cameras
