@@ -8,7 +8,6 @@ import atexit
 import contextlib
 import hashlib
 import json
-import mmap
 import os
 import select
 import socket
@@ -32,10 +31,12 @@ from estompe.geometry.attributes import finite, held_to_table
 from estompe.geometry.copies import Copies
 from estompe.geometry.pieces import even_ranks
 from estompe.geometry.rest import Rest
+from estompe.importing.blocks import GONE, Borrower
 from estompe.importing.errors import ExchangeError
 from estompe.importing.stage import About, Entry, Lens
 
 Arrays = dict[str, NDArray[Any]]
+Attributes = dict[tuple[Domain, str], NDArray[Any]]
 Go = Callable[[], None]
 _BUDGET = 512 * 2**20
 _MOST_OPEN = 12
@@ -44,8 +45,6 @@ _SLICE = 0.05
 _MATRICES_AT_ONCE = 16
 _WHOLE, _SAMPLES, _SAMPLE = 64 * 2**20, 256, 2**16
 _CRASHES = 2
-# All pages of a block are wanted, and asked for at once they cost a tenth (Linux: MAP_POPULATE).
-_POPULATED = getattr(mmap, "MAP_POPULATE", 0x8000)
 
 
 class Reading(NamedTuple):
@@ -63,13 +62,21 @@ class RestPose(NamedTuple):
     time: float
 
 
+class _Steady(NamedTuple):
+    """What a prim has on every frame: the arrays, and the sound attributes among them with what is said of them."""
+
+    arrays: Arrays
+    attributes: Attributes
+    notes: list[str]
+
+
 class Footage:
     """One animated file, open. It may be asked from any thread; requests wait for each other."""
 
     def __init__(self, reading: Reading, go_on: Go = lambda: None) -> None:
         self.reading = reading
         self._lock = threading.RLock()
-        self._still: dict[str, Arrays] = {}
+        self._still: dict[str, _Steady] = {}
         self._topologies: dict[str, Topology] = {}
         self._rests: dict[tuple[str, RestPose], Rest] = {}
         self._forms: dict[str, tuple[Geometry, ...]] = {}
@@ -79,6 +86,7 @@ class Footage:
         self._fixed: dict[str, NDArray[np.float64]] = {}
         self._lenses: dict[tuple[str, float], Lens] = {}
         self._child, self._link = self._started()
+        self._blocks = Borrower(self._link)
         try:
             head, _ = self._received(go_on)
         except BaseException:
@@ -163,46 +171,53 @@ class Footage:
     # What is made of answers
 
     def _made(self, entry: Entry, code: float, rest: RestPose, go_on: Go) -> Geometry:
-        arrays, notes = self._arrays(entry.path, code, go_on)
+        moving, notes = self._moving(entry.path, code, go_on)
         try:
             if entry.kind == "copies":
-                return self._copies(entry.path, arrays, notes)
-            return self._mesh(entry, arrays, code, rest, notes, go_on)
+                return self._copies(entry.path, {**self._still[entry.path].arrays, **moving}, notes)
+            return self._mesh(entry, moving, code, rest, notes, go_on)
         except GeometryError as error:
             raise CannotEvaluateError(f"{self._name(entry.path)} cannot be used: {error}") from None
 
-    def _arrays(self, path: str, code: float, go_on: Go) -> tuple[Arrays, tuple[str, ...]]:
+    def _moving(self, path: str, code: float, go_on: Go) -> tuple[Arrays, tuple[str, ...]]:
+        """What changes over time of a prim, at a time code; what does not is known from then on."""
         known = path in self._still
         asked = {"what": "sampled", "path": path, "time": code, "known": known}
         head, arrays = self._asked(asked, path, self._frame(code), go_on)
         moving = {name: arrays[name] for name in head["moving"]}
         if not known:
-            self._still[path] = {name: array for name, array in arrays.items() if name not in moving}
-        return {**self._still[path], **moving}, tuple(head["notes"])
+            still = {name: array for name, array in arrays.items() if name not in moving}
+            self._still[path] = _Steady(still, *_attributes(still))
+        return moving, tuple(head["notes"])
 
     def _mesh(
-        self, entry: Entry, arrays: Arrays, code: float, rest: RestPose, notes: tuple[str, ...], go_on: Go
+        self, entry: Entry, moving: Arrays, code: float, rest: RestPose, notes: tuple[str, ...], go_on: Go
     ) -> Geometry:
-        offsets = np.concatenate([[0], np.cumsum(arrays["sizes"])])
-        attributes, more = _attributes(arrays)
-        counts = {
-            Domain.POINT: len(arrays["points"]),
-            Domain.CORNER: len(arrays["corners"]),
-            Domain.FACE: len(offsets) - 1,
-        }
+        steady = self._still[entry.path]
+        arrays = {**steady.arrays, **moving}
+        topology = self._topology(entry.path, arrays)
+        found, more = _attributes(moving)
+        counts = {Domain.POINT: topology.points, Domain.CORNER: len(topology.corners), Domain.FACE: topology.faces}
         # What was said once for all frames does not fit a frame with other faces.
-        attributes = {key: values for key, values in attributes.items() if len(values) == counts[key[0]]}
-        still = self._still[entry.path]
-        topology = self._topologies.get(entry.path)
-        steady = "corners" in still and "sizes" in still
-        if topology is None or not (steady or _same_faces(topology, arrays["corners"], offsets)):
-            topology = Geometry.from_faces(arrays["points"], arrays["corners"], offsets, attributes).topology
-            self._topologies[entry.path] = topology
+        attributes = {
+            key: values for key, values in {**steady.attributes, **found}.items() if len(values) == counts[key[0]]
+        }
         points = frozen(np.ascontiguousarray(arrays["points"], np.float32))
         if len(points) != topology.points:
             raise GeometryError(f"it has {len(points):,} points and faces of {topology.points:,}")
         at_rest = self._rest(entry, topology, points, code, rest, go_on)
-        return Geometry(points, topology, attributes, at_rest, (*notes, *more))
+        return Geometry(points, topology, attributes, at_rest, (*notes, *steady.notes, *more))
+
+    def _topology(self, path: str, arrays: Arrays) -> Topology:
+        """The faces of a frame: the same object as long as they stay the same."""
+        known, still = self._topologies.get(path), self._still[path].arrays
+        if known is not None and "corners" in still and "sizes" in still:
+            return known
+        offsets = np.concatenate([[0], np.cumsum(arrays["sizes"])])
+        if known is None or not _same_faces(known, arrays["corners"], offsets):
+            known = Geometry.from_faces(arrays["points"], arrays["corners"], offsets).topology
+            self._topologies[path] = known
+        return known
 
     def _rest(
         self, entry: Entry, topology: Topology, points: NDArray[Any], code: float, rest: RestPose, go_on: Go
@@ -216,8 +231,9 @@ class Footage:
                 positions = points
             else:
                 self.entry(prim)
-                arrays, _ = self._arrays(prim, rest.time, go_on)
-                positions = frozen(np.ascontiguousarray(arrays["points"], np.float32))
+                moving, _ = self._moving(prim, rest.time, go_on)
+                pose = moving.get("points", self._still[prim].arrays.get("points"))
+                positions = frozen(np.ascontiguousarray(pose, np.float32))
             known = self._rests[key] = Rest(positions)
         if len(known.positions) == topology.points:
             return known
@@ -272,12 +288,12 @@ class Footage:
 
     def _asked(self, message: dict[str, Any], path: str, frame: float, go_on: Go) -> tuple[dict[str, Any], Arrays]:
         try:
-            self._link.send(json.dumps(message).encode())
+            self._link.send(json.dumps({**message, "unused": self._blocks.unused()}).encode())
             return self._received(go_on)
         except ExchangeError as error:
             raise CannotEvaluateError(f"{self._name(path)} cannot be read on frame {frame:g}: {error}") from None
         except OSError:
-            raise CannotEvaluateError(f"{self._name(path)} cannot be read on frame {frame:g}: {_GONE}") from None
+            raise CannotEvaluateError(f"{self._name(path)} cannot be read on frame {frame:g}: {GONE}") from None
 
     def _received(self, go_on: Go) -> tuple[dict[str, Any], Arrays]:
         """The next answer. Raises ExchangeError, and what `go_on` raises; an answer that nobody waits for is then read later."""
@@ -287,21 +303,7 @@ class Footage:
             except BaseException:
                 self._forget_answer()
                 raise
-        message, blocks, _, _ = socket.recv_fds(self._link, 64, 1)
-        if not message or not blocks:
-            raise ExchangeError(_GONE)
-        block = blocks[0]
-        try:
-            memory = mmap.mmap(block, 0, flags=mmap.MAP_SHARED | _POPULATED, prot=mmap.PROT_READ)
-        finally:
-            os.close(block)
-        size = int(message)
-        head = json.loads(memory[:size])
-        begin = -(-size // 64) * 64
-        arrays = {
-            item["name"]: _array(memory, np.dtype(item["type"]), tuple(item["shape"]), begin + item["at"])
-            for item in head.get("arrays", ())
-        }
+        head, arrays = self._blocks.received()
         if "error" in head:
             raise ExchangeError(head["error"])
         return head, arrays
@@ -313,10 +315,7 @@ class Footage:
             if time.monotonic() > deadline:
                 self.close()
                 return
-        with contextlib.suppress(OSError):
-            _, blocks, _, _ = socket.recv_fds(self._link, 64, 1)
-            for block in blocks:
-                os.close(block)
+        self._blocks.forget()
 
     @property
     def alive(self) -> bool:
@@ -337,7 +336,6 @@ class Footage:
         return f"{path} of {Path(self.reading.file).name}"
 
 
-_GONE = "the file is so damaged, or so large, that reading it failed altogether"
 _OPEN: OrderedDict[Reading, Footage] = OrderedDict()
 _FAILED: dict[Reading, tuple[tuple[tuple[int, int] | None, ...], str, int]] = {}
 _LOCK = threading.RLock()
@@ -418,15 +416,8 @@ def _content(path: Path) -> bytes:
     return digest.digest()
 
 
-def _array(memory: mmap.mmap, dtype: "np.dtype[Any]", shape: tuple[int, ...], at: int) -> NDArray[Any]:
-    count = int(np.prod(shape, dtype=np.int64))
-    made: NDArray[Any] = np.frombuffer(memory, dtype, count, at).reshape(shape) if count else np.zeros(shape, dtype)
-    made.setflags(write=False)
-    return made
-
-
-def _attributes(arrays: Arrays, before: str = "") -> tuple[dict[tuple[Domain, str], NDArray[Any]], list[str]]:
-    found: dict[tuple[Domain, str], NDArray[Any]] = {}
+def _attributes(arrays: Arrays, before: str = "") -> tuple[Attributes, list[str]]:
+    found: Attributes = {}
     notes: list[str] = []
     for label, values in arrays.items():
         if not label.startswith(before):

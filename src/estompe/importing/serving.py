@@ -1,26 +1,25 @@
 """The process that reads an animated file for the window, the command line and tests.
 
 A library that crashes takes this process with it and nothing else; its memory is bounded. While nobody asks, it reads the next
-frames of what was asked for last. Requests are small JSON messages on a socket; an answer is a number of bytes with a block of
-shared memory: a JSON head of so many bytes, and arrays at multiples of 64 behind it. Nothing is copied on the way.
+frames of what was asked for last. Requests are small JSON messages on a socket; answers go through `estompe.importing.blocks`.
 """
 
 import contextlib
 import json
-import os
 import resource
 import select
 import socket
 import sys
 from collections import OrderedDict
 from pathlib import Path
-from typing import Any, NamedTuple
+from typing import Any
 
 import numpy as np
 from msgspec import json as msgspec_json
 from numpy.typing import NDArray
 
 from estompe.document.names import printable
+from estompe.importing.blocks import Block, Lender
 from estompe.importing.errors import ExchangeError
 from estompe.importing.stage import Lens, Sampled, Space, Stage, open_stage
 
@@ -28,28 +27,23 @@ from estompe.importing.stage import Lens, Sampled, Space, Stage, open_stage
 _LEAST_SPACE, _SPACE_PER_BYTE = 12 * 2**30, 8
 _MOST_MESSAGE = 64 * 2**10
 _AHEAD, _MOST_AHEAD_BYTES, _MOST_FOLLOWED = 3, 256 * 2**20, 64
-_ALIGNED = 64
 Key = tuple[str, float]
-
-
-class _Block(NamedTuple):
-    """An answer that is ready to be handed over: a file in memory, the bytes of its head, and of all."""
-
-    descriptor: int
-    head: int
-    size: int
-
-    def release(self) -> None:
-        """Let go of it; whoever it was handed to goes on seeing it."""
-        os.close(self.descriptor)
 
 
 class _Server:
     """Answers requests on a socket, and reads ahead in between."""
 
-    def __init__(self, stage: Stage, link: socket.socket, space: Space, step: float, cameras: frozenset[str]) -> None:
-        self._stage, self._link, self._space, self._step = stage, link, space, step
-        self._ready: OrderedDict[Key, _Block] = OrderedDict()
+    def __init__(
+        self,
+        stage: Stage,
+        link: socket.socket,
+        space: Space,
+        step: float,
+        cameras: frozenset[str],
+        blocks: Lender,
+    ) -> None:
+        self._stage, self._link, self._space, self._step, self._blocks = stage, link, space, step, blocks
+        self._ready: OrderedDict[Key, Block] = OrderedDict()
         self._bytes = 0
         # The last time each prim was asked for, and the way it went.
         self._asked: OrderedDict[str, tuple[float, float]] = OrderedDict()
@@ -64,22 +58,23 @@ class _Server:
             message = self._link.recv(_MOST_MESSAGE)
             if not message:
                 return
-            block = self._ahead_of(json.loads(message)) or self._answered(json.loads(message))
-            _hand_over(self._link, block)
+            asked = json.loads(message)
+            self._blocks.returned(asked.get("unused", []))
+            self._blocks.hand_over(self._link, self._ahead_of(asked) or self._answered(asked))
 
-    def _answered(self, asked: dict[str, Any]) -> _Block:
+    def _answered(self, asked: dict[str, Any]) -> Block:
         """The answer to a request, made now; errors are told in words."""
         try:
-            return _built(*self._answer(asked))
+            return self._blocks.built(*self._answer(asked))
         except ExchangeError as error:
             words = str(error)
         except MemoryError:
             words = "a frame does not fit in memory"
         except Exception as error:  # the libraries raise almost anything for damaged files
             words = f"it cannot be read ({type(error).__name__}: {error})"
-        return _built({"error": printable(words)}, {})
+        return self._blocks.built({"error": printable(words)}, {})
 
-    def _ahead_of(self, asked: dict[str, Any]) -> _Block | None:
+    def _ahead_of(self, asked: dict[str, Any]) -> Block | None:
         """The answer to a request, if it was read ahead."""
         if asked["what"] != "sampled" or not asked.get("known"):
             return None
@@ -131,7 +126,7 @@ class _Server:
                 if not found.moving:
                     self._still.add(path)
                     continue
-                self._ready[key] = block = _built(*_told(found, known=True))
+                self._ready[key] = block = self._blocks.built(*_told(found, known=True))
                 self._bytes += block.size
                 self._evict()
                 return True
@@ -143,7 +138,7 @@ class _Server:
         for key in [key for key in self._ready if key not in wanted]:
             gone = self._ready.pop(key)
             self._bytes -= gone.size
-            gone.release()
+            self._blocks.take_back(gone)
 
 
 def _told(sampled: Sampled, known: bool) -> tuple[dict[str, Any], dict[str, NDArray[Any]]]:
@@ -161,46 +156,6 @@ def _scaled(lens: Lens, scale: float) -> dict[str, Any]:
     return {"view_angle": lens.view_angle, "aspect": lens.aspect, "offset": lens.offset, "clipping": near_far}
 
 
-def _built(head: dict[str, Any], arrays: dict[str, NDArray[Any]]) -> _Block:
-    """An answer in a file in memory: a JSON head, and arrays behind it."""
-    place = 0
-    told: list[dict[str, Any]] = []
-    for name, array in arrays.items():
-        told.append({"name": name, "type": array.dtype.str, "shape": array.shape, "at": place})
-        place += -(-array.nbytes // _ALIGNED) * _ALIGNED
-    text = json.dumps({**head, "arrays": told}).encode()
-    begin = -(-len(text) // _ALIGNED) * _ALIGNED
-    block = os.memfd_create("estompe-frame")
-    try:
-        os.ftruncate(block, max(1, begin + place))
-        os.pwrite(block, text, 0)
-        for item, array in zip(told, arrays.values(), strict=True):
-            _write(block, np.ascontiguousarray(array), begin + int(item["at"]))
-    except BaseException:
-        os.close(block)
-        raise
-    return _Block(block, len(text), begin + place)
-
-
-def _write(block: int, array: NDArray[Any], at: int) -> None:
-    """Write an array into a file in memory: by calls, since each page of a mapping would first be missed."""
-    data = array.reshape(-1).view(np.uint8).data
-    done = 0
-    while done < len(data):
-        done += os.pwrite(block, data[done:], at + done)
-
-
-def _hand_over(link: socket.socket, block: _Block) -> None:
-    try:
-        socket.send_fds(link, [f"{block.head}".encode()], [block.descriptor])
-    finally:
-        block.release()
-
-
-def _send(link: socket.socket, head: dict[str, Any]) -> None:
-    _hand_over(link, _built(head, {}))
-
-
 def _bound_memory(path: Path) -> None:
     with contextlib.suppress(OSError, ValueError):
         most = _LEAST_SPACE + _SPACE_PER_BYTE * (path.stat().st_size if path.exists() else 0)
@@ -211,24 +166,33 @@ def main(name: str, descriptor: int, metres_per_unit: float, frames_per_second: 
     """What the process does: open the file, tell what it holds, and answer."""
     path = Path(name)
     _bound_memory(path)
-    link = socket.socket(fileno=descriptor)
+    link, blocks = socket.socket(fileno=descriptor), Lender()
+
+    def tell(head: dict[str, Any]) -> None:
+        blocks.hand_over(link, blocks.built(head, {}))
+
     try:
         stage = open_stage(path)
         about = stage.about()
     except ExchangeError as error:
-        _send(link, {"error": printable(str(error))})
+        tell({"error": printable(str(error))})
         return
     except MemoryError:
-        _send(link, {"error": "it does not fit in memory"})
+        tell({"error": "it does not fit in memory"})
         return
     except Exception as error:  # the libraries raise almost anything for damaged files
-        _send(link, {"error": printable(f"it cannot be read ({type(error).__name__}: {error})")})
+        tell({"error": printable(f"it cannot be read ({type(error).__name__}: {error})")})
         return
     scale = (about.metres_per_unit or metres_per_unit) / metres_per_unit
-    _send(link, {"about": json.loads(msgspec_json.encode(about)), "scale": scale})
+    tell({"about": json.loads(msgspec_json.encode(about)), "scale": scale})
     cameras = frozenset(entry.path for entry in about.entries if entry.kind == "camera")
     server = _Server(
-        stage, link, Space(scale, about.up == "Y"), (about.rate or frames_per_second) / frames_per_second, cameras
+        stage,
+        link,
+        Space(scale, about.up == "Y"),
+        (about.rate or frames_per_second) / frames_per_second,
+        cameras,
+        blocks,
     )
     with contextlib.suppress(ConnectionError, BrokenPipeError):
         server.run()

@@ -89,6 +89,18 @@ class Sampled(NamedTuple):
     notes: tuple[str, ...] = ()
 
 
+class Split:
+    """Arrays on their way out, those that stay apart from those that move."""
+
+    def __init__(self) -> None:
+        self.still: Arrays = {}
+        self.moving: Arrays = {}
+
+    def put(self, name: str, array: NDArray[Any], moves: bool) -> None:
+        """Add an array."""
+        (self.moving if moves else self.still)[name] = np.ascontiguousarray(array)
+
+
 class Space(NamedTuple):
     """How a file's space becomes the scene's: its lengths times a scale, turned so that Y is up."""
 
@@ -105,7 +117,11 @@ class Space(NamedTuple):
         """Points of the file's space in the scene's, float32 (n, 3)."""
         if self.scale == 1.0 and self.upright:
             return np.ascontiguousarray(points, np.float32)
-        return np.ascontiguousarray(np.asarray(points, np.float64) @ self.linear.T, np.float32)
+        made = np.empty(points.shape, np.float32)
+        sides = ((0, 1.0), (1, 1.0), (2, 1.0)) if self.upright else ((0, 1.0), (2, 1.0), (1, -1.0))
+        for column, (source, sign) in enumerate(sides):
+            np.multiply(points[:, source], np.float64(sign * self.scale), out=made[:, column], casting="same_kind")
+        return made
 
     def matrix(self, matrix: NDArray[np.float64], camera: bool = False) -> NDArray[np.float64]:
         """A matrix between spaces of the file, float64 (4, 4), columns, as one between spaces of the scene.

@@ -13,11 +13,9 @@ from numpy.typing import NDArray
 
 from estompe.document.names import clean_name
 from estompe.importing.errors import ExchangeError
-from estompe.importing.stage import MOST_ENTRIES, About, Arrays, Entry, Lens, Sampled, Space, register_stage
+from estompe.importing.stage import MOST_ENTRIES, About, Entry, Lens, Sampled, Space, Split, register_stage
+from estompe.importing.usd_faces import Faces
 
-_DOMAINS = {"vertex": "point", "varying": "point", "faceVarying": "corner", "uniform": "face"}
-_NAMES = {"displayColor": "color", "st": "uv"}
-_MOST_SUBSETS = 256
 # Kinds of prims that hold others together or describe how things look: nobody misses them in the tree.
 _SILENT = ("Scope", "Material", "Shader", "NodeGraph", "GeomSubset", "SkelAnimation", "BlendShape", "RenderSettings",
            "RenderProduct", "RenderVar", "Skeleton")  # fmt: skip
@@ -38,6 +36,7 @@ class UsdStage:
             raise ExchangeError("damaged, encrypted or not a USD file")
         self._missing = _missing_layers(self._stage, Sdf)
         self._xforms: dict[float, Any] = {}
+        self._faces: dict[str, Faces] = {}
         self._skins = _Skins(self._stage)
         self._upright = UsdGeom.GetStageUpAxis(self._stage) != UsdGeom.Tokens.z
         self._instances: dict[str, list[Any]] = {}
@@ -177,48 +176,22 @@ class UsdStage:
         points = self._skins.points(prim, time, self._cache(time))
         if points is None:
             points = mesh.GetPointsAttr().Get(time)
-        counts, indices = mesh.GetFaceVertexCountsAttr().Get(time), mesh.GetFaceVertexIndicesAttr().Get(time)
-        if points is None or counts is None or indices is None or not len(points):
+        if points is None or not len(points):
             raise ExchangeError("it has no points or faces there")
-        sizes, corners = np.asarray(counts, np.int32), np.asarray(indices, np.int32)
-        if (sizes < 0).any() or int(sizes.sum()) != len(corners):
-            raise ExchangeError(f"its faces have {int(sizes.sum()):,} corners and {len(corners):,} are named")
-        if len(corners) and (corners.min() < 0 or corners.max() >= len(points)):
-            raise ExchangeError(f"a face names a point that does not exist: there are {len(points):,} points")
-        split = _Split()
-        varying = self._varies(prim)
-        split.put("points", space.points(np.asarray(points)), "points" in varying)
-        flipped = mesh.GetOrientationAttr().Get(time) == UsdGeom.Tokens.leftHanded
-        order = _reversed_order(sizes) if flipped else None
-        split.put("corners", corners if order is None else corners[order], "topology" in varying)
-        split.put("sizes", sizes, "topology" in varying)
-        notes = self._primvars(prim, time, (len(points), len(corners), len(sizes)), order, split)
-        _subsets(mesh, len(sizes), split)
+        split = Split()
+        split.put("points", space.points(np.asarray(points)), "points" in self._varies(prim))
+        notes = self._faces_of(prim, mesh, time, len(points)).put(split, time, len(points))
         return Sampled(split.still, split.moving, tuple(notes))
 
-    def _primvars(
-        self, prim: Any, time: float, counts: tuple[int, int, int], order: NDArray[Any] | None, split: "_Split"
-    ) -> list[str]:
-        from pxr import UsdGeom
-
-        expected = dict(zip(("point", "corner", "face"), counts, strict=True))
-        notes = []
-        for primvar in UsdGeom.PrimvarsAPI(prim).FindPrimvarsWithInheritance():
-            domain = _DOMAINS.get(primvar.GetInterpolation())
-            if domain is None or not primvar.HasValue() or str(primvar.GetPrimvarName()).startswith("skel:"):
-                continue
-            values: NDArray[Any] = np.asarray(primvar.ComputeFlattened(time))
-            if values.dtype.kind not in "fiub" or values.ndim not in (1, 2):
-                continue
-            name = str(primvar.GetPrimvarName())
-            if len(values) != expected[domain]:
-                notes.append(f"the primvar {name} has {len(values):,} values for {expected[domain]:,} and was left out")
-                continue
-            values = values.astype(np.float32) if values.dtype.kind == "f" else values
-            if domain == "corner" and order is not None:
-                values = values[order]
-            split.put(f"{domain} {_NAMES.get(name, name)}", values, primvar.ValueMightBeTimeVarying())
-        return notes
+    def _faces_of(self, prim: Any, mesh: Any, time: float, points: int) -> Faces:
+        """What a mesh has beside its points; kept where only something else of it changes over time."""
+        path, varying = str(prim.GetPath()), self._varies(prim)
+        if path in self._faces:
+            return self._faces[path]
+        made = Faces(mesh, time, points, "topology" in varying)
+        if varying and "topology" not in varying:
+            self._faces[path] = made
+        return made
 
     # Copies
 
@@ -235,7 +208,7 @@ class UsdStage:
         )
         if matrices is None or len(matrices) != len(indices):
             raise ExchangeError(f"it has {len(indices):,} forms and other numbers of positions, rotations or scales")
-        split = _Split()
+        split = Split()
         targets = made.GetPrototypesRel().GetForwardedTargets()
         for number, target in enumerate(targets):
             root = self._stage.GetPrimAtPath(target)
@@ -253,7 +226,7 @@ class UsdStage:
         self._copies_color(prim, time, len(indices), split)
         return Sampled(split.still, split.moving)
 
-    def _copies_color(self, prim: Any, time: float, count: int, split: "_Split") -> None:
+    def _copies_color(self, prim: Any, time: float, count: int, split: Split) -> None:
         from pxr import UsdGeom
 
         color = UsdGeom.PrimvarsAPI(prim).GetPrimvar("displayColor")
@@ -270,7 +243,7 @@ class UsdStage:
         group = self._instances.get(path)
         if group is None:
             raise ExchangeError("it is not the first of its instances any more: import it again")
-        split = _Split()
+        split = Split()
         first = group[0]
         below = list(Usd.PrimRange(first, Usd.TraverseInstanceProxies()))
         self._form(0, first, below, False, time, space, split)
@@ -290,7 +263,7 @@ class UsdStage:
         return Sampled(split.still, split.moving)
 
     def _form(
-        self, number: int, root: Any, prims: list[Any], placed: bool, time: float, space: Space, split: "_Split"
+        self, number: int, root: Any, prims: list[Any], placed: bool, time: float, space: Space, split: Split
     ) -> None:
         """The meshes of a prototype as one form, in the prototype's space; placed: its own transform counts too."""
         from pxr import UsdGeom
@@ -359,17 +332,6 @@ class UsdStage:
                 self._xforms.clear()
             self._xforms[time] = UsdGeom.XformCache(time)
         return self._xforms[time]
-
-
-class _Split:
-    """Arrays on their way out, those that stay apart from those that move."""
-
-    def __init__(self) -> None:
-        self.still: Arrays = {}
-        self.moving: Arrays = {}
-
-    def put(self, name: str, array: NDArray[Any], moves: bool) -> None:
-        (self.moving if moves else self.still)[name] = np.ascontiguousarray(array)
 
 
 class _Skins:
@@ -463,7 +425,7 @@ def _whole_color(prim: Any) -> tuple[float, float, float] | None:
     return round(red, 6), round(green, 6), round(blue, 6)
 
 
-def _laid(matrices: NDArray[np.float64], space: Space, split: _Split, moves: bool) -> None:
+def _laid(matrices: NDArray[np.float64], space: Space, split: Split, moves: bool) -> None:
     """Positions, axes and scales of copies, from float64 (k, 4, 4), columns."""
     placed = np.array([space.matrix(matrix) for matrix in matrices])
     linear = placed[:, :3, :3]
@@ -472,23 +434,6 @@ def _laid(matrices: NDArray[np.float64], space: Space, split: _Split, moves: boo
     split.put("positions", placed[:, :3, 3].astype(np.float32), moves)
     split.put("axes", axes.reshape(-1, 9).astype(np.float32), moves)
     split.put("scales", scales.astype(np.float32), moves)
-
-
-def _reversed_order(sizes: NDArray[Any]) -> NDArray[np.int64]:
-    """Which corner comes where once each face goes round the other way."""
-    ends = np.cumsum(sizes.astype(np.int64))
-    order: NDArray[np.int64] = np.repeat(ends - 1 + ends - sizes, sizes) - np.arange(int(sizes.sum()))
-    return order
-
-
-def _subsets(mesh: Any, faces: int, split: _Split) -> None:
-    from pxr import UsdGeom
-
-    for subset in UsdGeom.Subset.GetAllGeomSubsets(mesh)[:_MOST_SUBSETS]:
-        members = np.asarray(subset.GetIndicesAttr().Get() or [], np.int64)
-        group = np.zeros(faces, np.bool_)
-        group[members[(members >= 0) & (members < faces)]] = True
-        split.put(f"face {subset.GetPrim().GetName()}", group, False)
 
 
 def _missing_layers(stage: Any, sdf: Any) -> list[str]:
