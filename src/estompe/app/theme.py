@@ -164,6 +164,9 @@ def style_sheet(t: Theme) -> str:
     QCheckBox {{ spacing: 6px; }}
     QCheckBox::indicator {{ width: 12px; height: 12px; border: 1px solid {t.soft}; border-radius: 2px; background: {t.raised}; }}
     QCheckBox::indicator:checked {{ background: {t.chalk}; border-color: {t.chalk}; }}
+    QTreeWidget::indicator {{ width: 12px; height: 12px; border: 1px solid {t.soft}; border-radius: 2px; background: {t.raised}; }}
+    QTreeWidget::indicator:checked {{ background: {t.chalk}; border-color: {t.chalk}; }}
+    QTreeWidget::indicator:indeterminate {{ background: {t.hairline}; }}
     QCheckBox:focus {{ color: {t.slate}; }}
     QProgressBar {{ background: {t.hairline}; border: 0; border-radius: 2px; max-height: 4px; min-height: 4px; }}
     QProgressBar::chunk {{ background: {t.chalk}; border-radius: 2px; }}

@@ -15,6 +15,8 @@ from estompe.falloffs.ramp import drawn
 from estompe.kernels.types import Floats
 
 _TOP, _BOTTOM, _GRAB = 14, 22, 9
+# Two numbers below the ramp need so many pixels from one to the other.
+_LABEL = 42.0
 Grab = tuple[str, int]
 
 
@@ -193,19 +195,20 @@ class RampPlot(QWidget):
     def _paint_axis(self, painter: QPainter, t: theme.Theme) -> None:
         area = QRectF(0, self.height() - _BOTTOM + 3, self.width(), _BOTTOM - 3)
         marks = [(self.end_place("full"), self.curve.full, True), (self.end_place("gone"), self.curve.gone, True)]
-        taken = [x for x, _, _ in marks]
+        taken = _apart(marks[0][0], marks[1][0], float(self.width()))
         for x, value in ((0.0, self._axis[0]), (float(self.width()), self._axis[1])):
             if all(abs(x - other) > 52 for other in taken):
                 marks.append((x, value, False))
-        for x, value, strong in marks:
+        for index, (x, value, strong) in enumerate(marks):
             painter.setFont(theme.font(11, QFont.Weight.DemiBold if strong else QFont.Weight.Normal))
             painter.setPen(t.color("ink" if strong else "soft"))
-            left = max(0.0, min(self.width() - 60.0, x - 30))
+            middle = taken[index] if strong else x
+            left = max(0.0, min(self.width() - 60.0, middle - 30))
             align = (
                 Qt.AlignmentFlag.AlignHCenter
-                if 30 < x < self.width() - 30
+                if 30 < middle < self.width() - 30
                 else Qt.AlignmentFlag.AlignLeft
-                if x <= 30
+                if middle <= 30
                 else Qt.AlignmentFlag.AlignRight
             )
             text = f"{value:.2f}".replace("-", "−")
@@ -306,3 +309,12 @@ class RampPlot(QWidget):
         menu.addSeparator()
         menu.addAction("Remove point", lambda: self.point_removed.emit(index))
         menu.exec(event.globalPos())
+
+
+def _apart(first: float, second: float, width: float) -> tuple[float, float]:
+    """Where two numbers stand that belong to two places: below them, or as far apart as they need to be read."""
+    close = _LABEL - abs(second - first)
+    if close <= 0:
+        return first, second
+    low = min(max(min(first, second) - close / 2, 0.0), width - _LABEL)
+    return (low, low + _LABEL) if first <= second else (low + _LABEL, low)
