@@ -66,8 +66,13 @@ def hover(seen, at):
 def pulled(seen, begin, target):
     """Take hold at one distance and let go at another; returns the range after that."""
     hover(seen, pixel(seen, begin))
+    seen.qtbot.waitUntil(lambda: seen.view.pointer.hot_contour is not None, timeout=5000)
+    before = seen.session.document.scene
     seen.drag(seen.view, pixel(seen, begin), pixel(seen, target), steps=8)
-    seen.qtbot.waitUntil(lambda: not seen.session.document.in_gesture, timeout=5000)
+    # What lies at each place is told later.
+    seen.qtbot.waitUntil(
+        lambda: seen.session.document.scene is not before and not seen.session.document.in_gesture, timeout=5000
+    )
     seen.settle()
     return [seen.get(*RANGE, name) for name in ("full", "gone")]
 
