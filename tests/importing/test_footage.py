@@ -270,3 +270,26 @@ def test_a_reader_that_dies_costs_one_question_and_is_started_again(tmp_path):
     with pytest.raises(CannotEvaluateError, match="reading it failed"):
         first.geometry("/World/Boat/Hull", 1003.0, AT_FIRST)
     assert len(footage(path).geometry("/World/Boat/Hull", 1003.0, AT_FIRST).points) == 4
+
+
+def test_a_broken_frame_ahead_fails_alone(tmp_path):
+    path = tmp_path / "broken.usda"
+    stage = Usd.Stage.CreateNew(str(path))
+    stage.SetTimeCodesPerSecond(24)
+    stage.SetStartTimeCode(1)
+    stage.SetEndTimeCode(6)
+    mesh = UsdGeom.Mesh.Define(stage, "/Sheet")
+    mesh.CreateFaceVertexCountsAttr([3])
+    mesh.CreateFaceVertexIndicesAttr([0, 1, 2])
+    for frame in range(1, 7):
+        height = float("nan") if frame == 4 else float(frame)
+        mesh.CreatePointsAttr().Set(Vt.Vec3fArray([(0, 0, height), (1, 0, height), (0, 1, height)]), frame)
+    stage.Save()
+    ours, rest = footage(path), RestPose("", 1.0)
+    for frame in (1.0, 2.0, 3.0):
+        assert ours.geometry("/Sheet", frame, rest).points[0, 2] == frame
+        time.sleep(0.3)  # it reads ahead meanwhile
+    with pytest.raises(CannotEvaluateError, match="a position is not a number"):
+        ours.geometry("/Sheet", 4.0, rest)
+    assert ours.geometry("/Sheet", 5.0, rest).points[0, 2] == 5.0
+    assert ours.alive

@@ -43,8 +43,7 @@ class _Server:
         blocks: Lender,
     ) -> None:
         self._stage, self._link, self._space, self._step, self._blocks = stage, link, space, step, blocks
-        self._ready: OrderedDict[Key, Block] = OrderedDict()
-        self._bytes = 0
+        self._ready: dict[Key, Block] = {}
         # The last time each prim was asked for, and the way it went.
         self._asked: OrderedDict[str, tuple[float, float]] = OrderedDict()
         self._still: set[str] = set()
@@ -82,7 +81,6 @@ class _Server:
         found = self._ready.pop((path, time), None)
         if found is not None:
             self._note(path, time)
-            self._bytes -= found.size
         return found
 
     def _answer(self, asked: dict[str, Any]) -> tuple[dict[str, Any], dict[str, NDArray[Any]]]:
@@ -117,28 +115,28 @@ class _Server:
         for number in range(1, _AHEAD + 1):
             for path, (time, way) in self._asked.items():
                 key = path, time + number * way
-                if path in self._still or key in self._ready or self._bytes > _MOST_AHEAD_BYTES:
+                if path in self._still or key in self._ready or self._is_full():
                     continue
                 try:
                     found = self._stage.sampled(*key, self._space)
+                    if not found.moving:
+                        self._still.add(path)
+                        continue
+                    self._ready[key] = self._blocks.built(*_told(found, known=True))
                 except Exception:  # whoever asks for that frame hears of it then
                     continue
-                if not found.moving:
-                    self._still.add(path)
-                    continue
-                self._ready[key] = block = self._blocks.built(*_told(found, known=True))
-                self._bytes += block.size
                 self._evict()
                 return True
         return False
+
+    def _is_full(self) -> bool:
+        return sum(block.size for block in self._ready.values()) > _MOST_AHEAD_BYTES
 
     def _evict(self) -> None:
         """Let go of what was read ahead and is not on the way any more."""
         wanted = {(path, time + n * way) for path, (time, way) in self._asked.items() for n in range(_AHEAD + 1)}
         for key in [key for key in self._ready if key not in wanted]:
-            gone = self._ready.pop(key)
-            self._bytes -= gone.size
-            self._blocks.take_back(gone)
+            self._blocks.take_back(self._ready.pop(key))
 
 
 def _told(sampled: Sampled, known: bool) -> tuple[dict[str, Any], dict[str, NDArray[Any]]]:
