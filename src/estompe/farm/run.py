@@ -1,6 +1,5 @@
 """Sending a run to several machines: frames in chunks, what is finished taken down, and the layers joined at the end."""
 
-import os
 import re
 import shutil
 import time
@@ -15,6 +14,7 @@ from estompe.document.scene import Scene
 from estompe.evaluate.state_files import default_folder
 from estompe.exchange.bake import check_folder, check_frames
 from estompe.exchange.usd.joining import LayerPart, join_layers
+from estompe.exchange.usd.over import stage_of, sublayer
 from estompe.exchange.usd.saving import reason
 from estompe.farm import worker
 from estompe.farm.job import Job, Kind, chunk_size, chunks, remembers
@@ -23,7 +23,6 @@ from estompe.importing.errors import ExchangeError, Progress
 from estompe.output.manifest import Progressing, job_of, only_run
 from estompe.output.painter import Settings
 from estompe.output.pictures import time_left
-from estompe.shapes.shot import ShotSource
 
 _TICK = 0.2
 
@@ -223,9 +222,7 @@ def _join(job: Job, project: Project, parts: Path, first: int, last: int, target
     sublayers = None
     per_frame = 1.0
     if job.kind == "over":
-        original = next(shape.source.file for shape in project.scene.shapes if isinstance(shape.source, ShotSource))
-        relative = os.path.relpath(os.path.realpath(original), os.path.realpath(target.parent))
-        sublayers = [relative if relative.startswith(".") else f"./{relative}"]
+        sublayers = [sublayer(stage_of(project.scene), target)]
         per_frame = _codes_per_frame(found[0].path, project.scene)
     try:
         with written_whole(target) as part:

@@ -22,6 +22,7 @@ from estompe.exchange.usd.curves import CurvesWriter
 from estompe.exchange.usd.mesh import MeshWriter
 from estompe.exchange.usd.samples import identifier
 from estompe.exchange.usd.saving import check_target, write_frames
+from estompe.exchange.usd.writing import ShapeWriter, finish, hidden_forms, size_of, writer_for
 from estompe.geometry import Geometry
 from estompe.geometry.copies import Copies
 from estompe.geometry.transforms import inverse
@@ -43,13 +44,10 @@ class Original(NamedTuple):
     def placed(self, geometry: Geometry, prim: str, frame: float) -> Geometry:
         """A geometry of the scene's world in a prim's own space, in the file's units."""
         to_local = inverse(self.footage.matrix(prim, frame)[:3])
-        return self._in_file(geometry.transformed(to_local))
+        return self.in_file(geometry.transformed(to_local))
 
-    def in_world(self, geometry: Geometry) -> Geometry:
-        """A geometry of the scene's world in the file's world."""
-        return self._in_file(geometry)
-
-    def _in_file(self, geometry: Geometry) -> Geometry:
+    def in_file(self, geometry: Geometry) -> Geometry:
+        """A geometry in the file's units and up axis."""
         linear = np.linalg.inv(self.space.linear)
         if isinstance(geometry, Copies):
             return _copies_in_file(geometry, linear)
@@ -91,7 +89,7 @@ def write_over(
     write_frames(path, begin, frames(project, first, last, progress, past), progress)
 
 
-def _original(scene: Scene) -> Original:
+def stage_of(scene: Scene) -> str:
     """The one USD file that shapes of the scene come from. Raises ExchangeError."""
     files = {shape.source.file for shape in scene.shapes if isinstance(shape.source, ShotSource)}
     usd = sorted(name for name in files if Path(name).suffix.lower() in _USD)
@@ -102,8 +100,19 @@ def _original(scene: Scene) -> Original:
         raise ExchangeError(
             f"its shapes come from several stages ({names}): export those of one with --only, or the whole"
         )
+    return usd[0]
+
+
+def sublayer(file: str, path: Path) -> str:
+    """How a layer at a path names the file that it goes over."""
+    relative = os.path.relpath(os.path.realpath(file), os.path.realpath(path.parent))
+    return relative if relative.startswith(".") else f"./{relative}"
+
+
+def _original(scene: Scene) -> Original:
+    """The file that is written over, open. Raises ExchangeError."""
     try:
-        footage = opened(Reading(usd[0], scene.metres_per_unit, scene.frames_per_second))
+        footage = opened(Reading(stage_of(scene), scene.metres_per_unit, scene.frames_per_second))
     except CannotEvaluateError as error:
         raise ExchangeError(str(error)) from None
     return Original(footage, Space(footage.scale, footage.about.up == "Y"))
@@ -114,9 +123,7 @@ def _describe(stage: Any, original: Original, path: Path, first: int, last: int)
     from pxr import UsdGeom
 
     about = original.footage.about
-    file = os.path.realpath(original.footage.reading.file)
-    relative = os.path.relpath(file, os.path.realpath(path.parent))
-    stage.GetRootLayer().subLayerPaths.append(relative if relative.startswith(".") else f"./{relative}")
+    stage.GetRootLayer().subLayerPaths.append(sublayer(original.footage.reading.file, path))
     UsdGeom.SetStageUpAxis(stage, UsdGeom.Tokens.y if about.up == "Y" else UsdGeom.Tokens.z)
     if about.metres_per_unit is not None:
         UsdGeom.SetStageMetersPerUnit(stage, about.metres_per_unit)
@@ -133,11 +140,9 @@ class _Writers:
 
     def __init__(self, stage: Any, scene: Scene, original: Original, only: Collection[str] | None) -> None:
         self._stage, self._original, self._only = stage, original, only
-        self._writers: dict[str, MeshWriter | CopiesWriter | CurvesWriter] = {}
-        self._beside: dict[str, str] = {}
+        self._writers: dict[str, ShapeWriter] = {}
         self._taken: set[str] = set()
-        copied = {getattr(shape.source, "form", "") for shape in scene.shapes}
-        self._forms = {shape.id for shape in scene.shapes if shape.id in copied and not shape.visible}
+        self._forms = hidden_forms(scene)
 
     def add(self, frame: Frame) -> int:
         """Write a frame; returns about how many bytes that were."""
@@ -149,9 +154,7 @@ class _Writers:
 
     def finish(self) -> None:
         """Write what waited for the frame after it."""
-        for writer in self._writers.values():
-            if isinstance(writer, CopiesWriter):
-                writer.finish()
+        finish(self._writers)
 
     def _add(self, frame: Frame, shape: Shape) -> int:
         source = self._source(shape)
@@ -166,8 +169,8 @@ class _Writers:
         else:
             if source is not None:
                 self._hide(source.prim)
-            self._new(shape, geometry).add_as(frame, shape, self._original.in_world(geometry), code)
-        return 64 * len(geometry.positions) if isinstance(geometry, Copies) else 2 * geometry.points.nbytes
+            self._new(shape, geometry).add_as(frame, shape, self._original.in_file(geometry), code)
+        return size_of(geometry)
 
     def _source(self, shape: Shape) -> ShotSource | None:
         """What a shape is in the original, if it is from there."""
@@ -197,14 +200,12 @@ class _Writers:
             made.original = frame.states_of(shape.id)[0]
         return made
 
-    def _new(self, shape: Shape, geometry: Geometry) -> MeshWriter | CopiesWriter | CurvesWriter:
+    def _new(self, shape: Shape, geometry: Geometry) -> ShapeWriter:
         """The writer of a prim that is not in the original."""
         key = f"{shape.id} beside"
         if key not in self._writers:
-            kind = CopiesWriter if isinstance(geometry, Copies) else CurvesWriter
-            if not isinstance(geometry, Copies) and geometry.topology.lines is None:
-                kind = MeshWriter  # type: ignore[assignment]
-            self._writers[key] = kind(self._stage, shape.name, f"{self._home()}/{identifier(shape.name, self._taken)}")
+            path = f"{self._home()}/{identifier(shape.name, self._taken)}"
+            self._writers[key] = writer_for(geometry)(self._stage, shape.name, path)
         return self._writers[key]
 
     def _home(self) -> str:

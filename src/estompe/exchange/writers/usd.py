@@ -10,14 +10,10 @@ from estompe.evaluate import Frame
 from estompe.evaluate.past import Past
 from estompe.exchange.bake import frames
 from estompe.exchange.formats import SceneWriter, register_scene_writer
-from estompe.exchange.usd.copies import CopiesWriter
-from estompe.exchange.usd.curves import CurvesWriter
-from estompe.exchange.usd.mesh import MeshWriter
 from estompe.exchange.usd.placed import CameraWriter, ControlWriter
 from estompe.exchange.usd.samples import identifier
 from estompe.exchange.usd.saving import ENDINGS, check_target, write_frames
-from estompe.geometry import Geometry
-from estompe.geometry.copies import Copies
+from estompe.exchange.usd.writing import ShapeWriter, finish, hidden_forms, size_of, writer_for
 from estompe.importing.errors import Progress
 
 
@@ -63,8 +59,8 @@ class _Writers:
         self._stage, self._only = stage, only
         self._cameras = [CameraWriter(stage, f"/World/{identifier('Camera', taken)}")]
         self._paths = {shape.id: f"/World/{identifier(shape.name, taken)}" for shape in scene.shapes}
-        self._writers: dict[str, MeshWriter | CopiesWriter | CurvesWriter] = {}
-        self._forms = _hidden_forms(scene)
+        self._writers: dict[str, ShapeWriter] = {}
+        self._forms = hidden_forms(scene)
         for camera in scene.other_cameras:
             self._cameras.append(CameraWriter(stage, f"/World/Cameras/{identifier(camera.name, taken)}"))
         self._controls = {
@@ -80,9 +76,9 @@ class _Writers:
                 continue
             geometry = frame[shape.id]
             if shape.id not in self._writers:
-                self._writers[shape.id] = _kind(geometry)(self._stage, shape.name, self._paths[shape.id])
+                self._writers[shape.id] = writer_for(geometry)(self._stage, shape.name, self._paths[shape.id])
             self._writers[shape.id].add(frame, shape)
-            size += 64 * len(geometry.positions) if isinstance(geometry, Copies) else 2 * geometry.points.nbytes
+            size += size_of(geometry)
         for writer, camera in zip(self._cameras, (frame.scene.camera, *frame.scene.other_cameras), strict=True):
             writer.add(camera, frame.number)
         for control in frame.scene.controls:
@@ -91,23 +87,7 @@ class _Writers:
 
     def finish(self) -> None:
         """Write what waited for the frame after it."""
-        for writer in self._writers.values():
-            if isinstance(writer, CopiesWriter):
-                writer.finish()
-
-
-def _kind(geometry: Geometry) -> type[MeshWriter | CopiesWriter | CurvesWriter]:
-    """What writes a shape, by what it is on its first frame."""
-    if isinstance(geometry, Copies):
-        return CopiesWriter
-    return CurvesWriter if geometry.topology.lines is not None else MeshWriter
-
-
-def _hidden_forms(scene: Scene) -> set[str]:
-    """Shapes that are seen as copies only: they are prototypes there, and no meshes of their own."""
-    copied = {name for shape in scene.shapes if shape.source.makes_pieces
-              for name in (getattr(shape.source, "form", ""), *getattr(shape.source, "more", ()))}  # fmt: skip
-    return {shape.id for shape in scene.shapes if shape.id in copied and not shape.visible}
+        finish(self._writers)
 
 
 register_scene_writer(SceneWriter("usd", "USD", ENDINGS, write))

@@ -1,0 +1,36 @@
+"""Which writer a shape takes, which shapes take none, and about how much a frame of one adds."""
+
+from estompe.document.scene import Scene
+from estompe.exchange.usd.copies import CopiesWriter
+from estompe.exchange.usd.curves import CurvesWriter
+from estompe.exchange.usd.mesh import MeshWriter
+from estompe.geometry import Geometry
+from estompe.geometry.copies import Copies
+
+ShapeWriter = MeshWriter | CopiesWriter | CurvesWriter
+
+
+def writer_for(geometry: Geometry) -> type[ShapeWriter]:
+    """What writes a shape, by what it is on its first frame."""
+    if isinstance(geometry, Copies):
+        return CopiesWriter
+    return CurvesWriter if geometry.topology.lines is not None else MeshWriter
+
+
+def hidden_forms(scene: Scene) -> set[str]:
+    """Shapes that are seen as copies only: they are prototypes there, and no meshes of their own."""
+    copied = {name for shape in scene.shapes if shape.source.makes_pieces
+              for name in (getattr(shape.source, "form", ""), *getattr(shape.source, "more", ()))}  # fmt: skip
+    return {shape.id for shape in scene.shapes if shape.id in copied and not shape.visible}
+
+
+def size_of(geometry: Geometry) -> int:
+    """About how many bytes a frame of a shape adds."""
+    return 64 * len(geometry.positions) if isinstance(geometry, Copies) else 2 * geometry.points.nbytes
+
+
+def finish(writers: dict[str, ShapeWriter]) -> None:
+    """Write what waited for the frame after it."""
+    for writer in writers.values():
+        if isinstance(writer, CopiesWriter):
+            writer.finish()
