@@ -164,6 +164,14 @@ def test_machines_that_cannot_be_used_are_told(small_sample, tmp_path, address, 
     assert worker.version() != "0.0.1, scene files 1"
 
 
+def test_what_one_process_refuses_is_refused_before_any_work_is_sent(small_sample, tmp_path):
+    settings = Settings((64, 40), layers=("depth",))
+    for target, words in (("a.##.png", "layers need .exr"), ("a.png", "write # where"), ("a.##.jpg", "end it in")):
+        with pytest.raises(ExchangeError, match=words):
+            run(small_sample, 1, 2, tmp_path / target, "pictures", "2", settings=settings)
+    assert not list(tmp_path.iterdir())
+
+
 def test_the_command_line_bakes_on_several_machines(small_sample, tmp_path, address, capsys):
     file.save(small_sample, tmp_path / "a.estompe")
     words = [

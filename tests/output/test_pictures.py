@@ -17,9 +17,9 @@ from estompe.exchange.states import past_of
 from estompe.falloffs.distance import Distance
 from estompe.importing import ExchangeError
 from estompe.output import movie, picture_files, pictures
+from estompe.output.estimate import time_left
 from estompe.output.manifest import only_run
 from estompe.output.painter import Painter, Settings
-from estompe.output.pictures import time_left
 from estompe.render.final import FinalRenderer, display_values, linear_light, tiles_of
 from estompe.render.picture import items_of
 from estompe.render.renderer import Look

@@ -60,7 +60,6 @@ def run(chosen: argparse.Namespace) -> None:
     if chosen.machines is not None:
         from estompe.farm.run import run as run_on_farm
 
-        pictures.check_target(chosen.out, first, last)
         count = run_on_farm(
             project, first, last, chosen.out, "pictures", chosen.machines, tell_progress,
             settings=settings, full_float=chosen.full_float,

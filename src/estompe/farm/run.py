@@ -20,9 +20,10 @@ from estompe.farm import worker
 from estompe.farm.job import Job, Kind, chunk_size, chunks, remembers
 from estompe.farm.machines import check_machines, client_of, threads_of
 from estompe.importing.errors import ExchangeError, Progress
+from estompe.output import pictures
+from estompe.output.estimate import Estimate
 from estompe.output.manifest import Progressing, job_of, only_run
 from estompe.output.painter import Settings
-from estompe.output.pictures import time_left
 
 _TICK = 0.2
 
@@ -47,8 +48,11 @@ def run(
     machines: a number of processes here, or the address of a scheduler; target and what is beside it must be seen by all.
     `progress` may raise to cancel; what is finished by then stays. Raises ExchangeError.
     """
-    check_frames(first, last)
-    check_folder(target)
+    if kind == "pictures":
+        pictures.check_target(target, first, last, settings.layers if settings is not None else ())
+    else:
+        check_frames(first, last)
+        check_folder(target)
     check_machines(machines)
     parts = target.with_name(f".{target.name}.parts")
     with only_run(target):
@@ -101,9 +105,7 @@ def _is_there(job: Job, progressing: Progressing, number: int) -> bool:
     if job.kind in ("scene", "over"):
         return any(part.first <= number <= part.last for part in _parts(Path(job.parts)))
     if job.kind == "pictures":
-        from estompe.output.pictures import file_of
-
-        return file_of(Path(job.target), number).exists()
+        return pictures.file_of(Path(job.target), number).exists()
     return True
 
 
@@ -113,7 +115,7 @@ class _Run:
     def __init__(self, client: Any, job: Job, scene: Scene, progressing: Progressing, progress: Progress) -> None:
         self._client, self._job, self._scene = client, job, scene
         self._progressing, self._progress = progressing, progress
-        self._share = 0.0
+        self._share, self._left = 0.0, Estimate(0)
 
     def work(self, frames: list[int]) -> int:
         """Have frames written. Raises ExchangeError for the first that cannot be, and what `progress` raises."""
@@ -123,6 +125,7 @@ class _Run:
         self._check_folder()
         made = chunks(frames, chunk_size(len(frames), workers))
         futures = self._sent(made)
+        self._left = Estimate(len(frames))
         done = 0
         try:
             for future in self._finished(futures):
@@ -135,6 +138,7 @@ class _Run:
                 self._progressing.write()
                 done += end - begin + 1
                 self._share = done / len(frames)
+                self._left.step(end - begin + 1)
         except BaseException:
             self._client.cancel(list(futures))
             raise
@@ -167,7 +171,6 @@ class _Run:
     def _finished(self, futures: dict[Any, tuple[int, int]]) -> Iterator[Any]:
         """Futures as they end; asked several times a second, so that cancelling does not wait for a chunk."""
         waiting, count = set(futures), len(futures)
-        began = time.monotonic()
         while waiting:
             ended = {future for future in waiting if future.done()}
             for future in ended:
@@ -176,9 +179,7 @@ class _Run:
                     raise ExchangeError(f"frames {begin}–{end} cannot be made: {_words(future.exception())}")
                 yield future
             waiting -= ended
-            share = self._share
-            left = f", about {time_left((time.monotonic() - began) / share * (1 - share))} left" if share else ""
-            self._progress(share, f"{count - len(waiting)} of {count} chunks{left}")
+            self._progress(self._share, f"{count - len(waiting)} of {count} chunks{self._left.words}")
             if not ended:
                 time.sleep(_TICK)
 

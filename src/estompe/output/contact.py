@@ -2,14 +2,13 @@
 
 import math
 from collections.abc import Iterator, Sequence
-from importlib import resources
 from pathlib import Path
 from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 from PIL import Image as Bitmap
-from PIL import ImageDraw, ImageFont
+from PIL import ImageDraw
 
 from estompe.document.atomic import written_whole
 from estompe.document.differences import in_words
@@ -23,12 +22,13 @@ from estompe.exchange.bake import check_folder, check_frames
 from estompe.exchange.states import past_of
 from estompe.importing.errors import ExchangeError, Progress
 from estompe.output import movie
+from estompe.output.lettering import font_in
 from estompe.output.painter import Painter, Settings
 from estompe.output.picture_files import bytes_of
 from estompe.render.final import FinalRenderer
+from estompe.render.renderer import GROUND
 
 MOST_CELLS = 400
-GROUND = (0.725, 0.710, 0.678)
 _GAP = 6
 _PAPER, _INK = (242, 237, 229), (38, 34, 30)
 Pixels = NDArray[np.uint8]
@@ -180,8 +180,7 @@ class Layout:
         width = columns * (size[0] + _GAP) + _GAP
         height = len(cells) * (size[1] + self._strip + _GAP) + _GAP
         self.size = width + width % 2, height + height % 2
-        with resources.as_file(resources.files("estompe.app") / "fonts" / "Inter-Medium.otf") as file:
-            self._font = ImageFont.truetype(str(file), round(self._strip * 0.62))
+        self._font = font_in(self._strip)
 
     def composed(self, pictures: dict[tuple[int, int], Pixels]) -> Pixels:
         """The sheet, uint8 (h, w, 3)."""

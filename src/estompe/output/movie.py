@@ -2,14 +2,13 @@
 
 from collections.abc import Callable
 from fractions import Fraction
-from importlib import resources
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 from PIL import Image as Bitmap
-from PIL import ImageDraw, ImageFont
+from PIL import ImageDraw
 
 from estompe.document.atomic import written_whole
 from estompe.document.project import Project
@@ -17,17 +16,18 @@ from estompe.evaluate.past import Past
 from estompe.exchange.bake import check_folder, check_frames
 from estompe.exchange.states import past_of
 from estompe.importing.errors import ExchangeError, Progress
+from estompe.output.estimate import Estimate
+from estompe.output.lettering import font_in
 from estompe.output.manifest import only_run
 from estompe.output.painter import Painter, Settings
 from estompe.output.picture_files import bytes_of
-from estompe.output.pictures import time_left
+from estompe.render.renderer import GROUND
 
 _CODECS: dict[str, tuple[str, dict[str, str]]] = {
     ".mp4": ("libx264", {"crf": "17", "preset": "medium"}),
     ".webm": ("libvpx-vp9", {"crf": "28", "b": "0", "cpu-used": "4", "row-mt": "1"}),
 }
 ENDINGS = tuple(_CODECS)
-_GROUND = (0.725, 0.710, 0.678)
 Pixels = NDArray[np.uint8]
 
 
@@ -53,29 +53,23 @@ def write(
     if settings.size[0] % 2 or settings.size[1] % 2:
         raise ExchangeError(f"{settings.size[0]}x{settings.size[1]}: a movie's width and height must be even")
     check_encoder(path)
-    settings = settings._replace(background=settings.background or _GROUND, layers=())
+    settings = settings._replace(background=settings.background or GROUND, layers=())
     past = past_of(project) if past is None else past
     label = _label(settings.size, burnt_in) if burnt_in else _unlabelled
     try:
         with only_run(path), written_whole(path) as part, Painter(project, settings, past) as painter:
-            began = _now()
+            left = Estimate(last - first + 1)
             with Encoder(part, path.suffix.lower(), settings.size, project.scene.frames_per_second) as encoder:
                 for number in range(first, last + 1):
                     done = (number - first) / (last - first + 1)
-                    rest = (_now() - began) / done * (1 - done) if done else 0.0
-                    words = f"frame {number} of {first}–{last}" + (f", about {time_left(rest)} left" if done else "")
+                    words = f"frame {number} of {first}–{last}{left.words}"
                     progress(done, words)
                     painted = painter.paint(number, lambda done=done, words=words: progress(done, words))  # type: ignore[misc]
                     encoder.add(label(bytes_of(painted)[..., :3], number))
+                    left.step()
     except OSError as error:
         raise ExchangeError(f"{path}: cannot be written ({error.strerror or error})") from None
     progress(1.0, "done")
-
-
-def _now() -> float:
-    import time
-
-    return time.monotonic()
 
 
 def check_encoder(path: Path) -> None:
@@ -126,8 +120,7 @@ def _unlabelled(picture: Pixels, _number: int) -> Pixels:
 def _label(size: tuple[int, int], words: str) -> Callable[[Pixels, int], Pixels]:
     """What burns words and the frame's number into the foot of pictures of a size."""
     height = max(12, round(size[1] / 24))
-    with resources.as_file(resources.files("estompe.app") / "fonts" / "Inter-Medium.otf") as font_file:
-        font = ImageFont.truetype(str(font_file), round(height * 0.62))
+    font = font_in(height)
 
     def burn(picture: Pixels, number: int) -> Pixels:
         image = Bitmap.fromarray(np.ascontiguousarray(picture))

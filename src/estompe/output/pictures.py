@@ -1,6 +1,5 @@
 """A shot as numbered pictures, from where an earlier run of the same job stopped."""
 
-import time
 from pathlib import Path
 from typing import NamedTuple
 
@@ -10,6 +9,7 @@ from estompe.evaluate.past import Past
 from estompe.exchange.bake import check_folder, check_frames
 from estompe.exchange.states import past_of
 from estompe.importing.errors import ExchangeError, Progress
+from estompe.output.estimate import Estimate
 from estompe.output.manifest import Progressing, job_of, only_run
 from estompe.output.painter import Painter, Settings
 from estompe.output.picture_files import ENDINGS, save
@@ -27,17 +27,17 @@ def file_of(pattern: Path, number: int) -> Path:
     return pattern.with_name(numbered(pattern.name, number))
 
 
-def check_target(pattern: Path, first: int, last: int) -> None:
-    """Raise ExchangeError for a name that cannot be that of so many pictures."""
+def check_target(pattern: Path, first: int, last: int, layers: tuple[str, ...] = ()) -> None:
+    """Raise ExchangeError for a name that cannot be that of so many pictures with layers."""
     if pattern.suffix.lower() not in ENDINGS:
         raise ExchangeError(f"{pattern}: end it in {' or '.join(ENDINGS)}")
     if last > first and "#" not in pattern.name:
         name = f"{pattern.stem}.####{pattern.suffix}"
         raise ExchangeError(f"{pattern}: write # where the frame's number goes, such as {name}")
-    if pattern.suffix.lower() != ".exr" and pattern.suffix.lower() != ".png":
-        raise ExchangeError(f"{pattern}: end it in .png or .exr")
     check_frames(first, last)
     check_folder(pattern)
+    if layers and pattern.suffix.lower() != ".exr":
+        raise ExchangeError(f"{pattern}: layers need .exr, a PNG holds colours alone")
 
 
 def write(
@@ -55,12 +55,10 @@ def write(
     `progress` may raise to cancel; what was written by then stays. Raises ExchangeError, and RenderError where nothing can be
     drawn.
     """
-    check_target(pattern, first, last)
-    if settings.layers and pattern.suffix.lower() != ".exr":
-        raise ExchangeError(f"{pattern}: layers need .exr, a PNG holds colours alone")
+    check_target(pattern, first, last, settings.layers)
     past = past_of(project) if past is None else past
     job = job_of(project, (settings, full_float, pattern.name))
-    left = _Estimate(last - first + 1)
+    left = Estimate(last - first + 1)
     made = there = 0
     with only_run(pattern), Painter(project, settings, past) as painter:
         progressing = Progressing(pattern.with_name(f".{pattern.name}.json"), job)
@@ -81,36 +79,3 @@ def write(
         progressing.done()
     progress(1.0, "done")
     return Written(made, there)
-
-
-class _Estimate:
-    """How long the rest will take, from how long what is done took."""
-
-    def __init__(self, count: int) -> None:
-        self._left, self._steps = count, 0
-        self._began = time.monotonic()
-
-    def step(self) -> None:
-        self._left -= 1
-        self._steps += 1
-
-    def skip(self) -> None:
-        self._left -= 1
-        if not self._steps:
-            self._began = time.monotonic()
-
-    @property
-    def words(self) -> str:
-        if not self._steps:
-            return ""
-        seconds = (time.monotonic() - self._began) / self._steps * self._left
-        return f", about {time_left(seconds)} left"
-
-
-def time_left(seconds: float) -> str:
-    """A length of time as a person would say it."""
-    if seconds < 90:
-        return f"{max(1, round(seconds))} s"
-    if seconds < 5400:
-        return f"{round(seconds / 60)} min"
-    return f"{seconds / 3600:.1f} h"

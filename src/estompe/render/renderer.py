@@ -21,6 +21,8 @@ from estompe.render.viewpoint import Viewpoint
 
 Mode = Literal["shaded", "strength", "wire", "pieces"]
 Picture = NDArray[np.uint8]
+# The view's ground, in display values.
+GROUND = (0.725, 0.710, 0.678)
 _MOST_PIXELS = 80_000_000
 FACES_UNIT = 1
 _NOTHING_LATER: Mapping[str, Floats] = {}
@@ -54,7 +56,7 @@ class Look:
     """
 
     mode: Mode = "shaded"
-    background: tuple[float, float, float] = (0.725, 0.710, 0.678)
+    background: tuple[float, float, float] = GROUND
     still: bool = True
     occlusion: bool = True
     stand_ins: int = 0

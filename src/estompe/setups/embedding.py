@@ -10,17 +10,16 @@ from numpy.typing import NDArray
 from estompe.document.edits import put
 from estompe.document.kinds import CannotEvaluateError
 from estompe.document.numbers import Key, Keyed, Number
-from estompe.document.project import Project, asset_name
+from estompe.document.project import Project
 from estompe.document.resolving import Resolver
 from estompe.document.scene import Scene, Transform
 from estompe.document.transforms import matrix_of
 from estompe.evaluate.following import Following
-from estompe.geometry import frozen
 from estompe.importing.errors import Progress
 from estompe.importing.footage import Footage, Reading, opened
 from estompe.setups.shot import ShotError
 from estompe.shapes.embedded_mesh import EmbeddedMesh
-from estompe.shapes.imported import stored_attributes
+from estompe.shapes.imported import keeping, stored_attributes
 from estompe.shapes.shot_mesh import ShotMesh, rest_of
 
 _MOST_BYTES = 4 * 2**30
@@ -62,13 +61,7 @@ def _stored(scene: Scene, source: ShotMesh, progress: Progress) -> tuple[Embedde
         progress((number - scene.first) / count, f"storing frame {number}")
         geometry = footage.geometry(source.prim, number, rest)
         frames.append(geometry.points)
-    assets: dict[str, NDArray[Any]] = {}
-
-    def keep(array: NDArray[Any]) -> str:
-        name = asset_name(array)
-        assets[name] = frozen(array)
-        return name
-
+    assets, keep = keeping()
     attributes = stored_attributes(geometry, keep)
     topology = geometry.topology
     made = EmbeddedMesh(

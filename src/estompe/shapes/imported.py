@@ -76,8 +76,8 @@ def stored_attributes(geometry: Geometry, keep: Callable[[NDArray[Any]], str]) -
     )
 
 
-def stored(geometry: Geometry, file: str = "") -> tuple[ImportedMesh, dict[str, NDArray[Any]]]:
-    """A geometry as a shape source, and the arrays it refers to by content address."""
+def keeping() -> tuple[dict[str, NDArray[Any]], Callable[[NDArray[Any]], str]]:
+    """Arrays by content address, none so far, and what takes one in and returns its address."""
     assets: dict[str, NDArray[Any]] = {}
 
     def keep(array: NDArray[Any]) -> str:
@@ -85,6 +85,12 @@ def stored(geometry: Geometry, file: str = "") -> tuple[ImportedMesh, dict[str, 
         assets[name] = frozen(array)
         return name
 
+    return assets, keep
+
+
+def stored(geometry: Geometry, file: str = "") -> tuple[ImportedMesh, dict[str, NDArray[Any]]]:
+    """A geometry as a shape source, and the arrays it refers to by content address."""
+    assets, keep = keeping()
     attributes = stored_attributes(geometry, keep)
     topology = geometry.topology
     mesh = ImportedMesh(keep(geometry.rest), keep(topology.corners), keep(topology.offsets), attributes, file)

@@ -14,6 +14,7 @@ from estompe.farm.run import run as run_on_farm
 from estompe.importing.errors import ExchangeError, Progress
 from estompe.output import movie, pictures
 from estompe.output.painter import Settings
+from estompe.render.renderer import GROUND
 from estompe.setups.shot import look_through
 
 Kind = Literal["scene", "over", "meshes", "pictures", "movie"]
@@ -52,14 +53,16 @@ class Output:
         if not self.target:
             raise ExchangeError("say where it goes first")
         path = Path(self.target).expanduser()
+        if self.kind == "pictures":
+            pictures.check_target(path, self.first, self.last)
+        if self.kind in ("pictures", "movie") and self.camera:
+            project = project.with_scene(look_through(project.scene, self.camera))
         if self.machines and self.kind != "movie":
             return self._farm_job(project, path, falloff)
         if self.kind in ("scene", "over"):
             return self._scene_job(project, path)
         if self.kind == "meshes":
             return self._meshes_job(project, path)
-        if self.camera:
-            project = project.with_scene(look_through(project.scene, self.camera))
         settings, first, last = self._settings(falloff), self.first, self.last
         if self.kind == "movie":
             words = title if self.burn_in else ""
@@ -70,7 +73,6 @@ class Output:
 
             return film
         settings = self._with_layers(settings, path)
-        pictures.check_target(path, first, last)
         full = self.full_float
 
         def draw(progress: Progress) -> str:
@@ -82,7 +84,7 @@ class Output:
 
     def _settings(self, falloff: str | None) -> Settings:
         """How pictures are drawn, without layers."""
-        ground = (0.725, 0.710, 0.678) if self.background else None
+        ground = GROUND if self.background else None
         shown = falloff if self.strength else None
         return Settings((self.width, self.height), self.samples, self.shutter, (), shown, ground)
 
@@ -94,10 +96,6 @@ class Output:
         assert self.kind != "movie"
         check_machines(self.machines)
         drawn = self.kind == "pictures"
-        if drawn:
-            pictures.check_target(path, self.first, self.last)
-            if self.camera:
-                project = project.with_scene(look_through(project.scene, self.camera))
         settings = self._with_layers(self._settings(falloff), path) if drawn else None
         first, last, kind, machines = self.first, self.last, self.kind, self.machines
         only = None if drawn else self.shapes
