@@ -12,7 +12,7 @@ from estompe.evaluate import Frame, evaluate
 from estompe.evaluate.past import Past
 from estompe.exchange.bake import described
 from estompe.importing.errors import ExchangeError
-from estompe.render.final import Drawn, FinalRenderer, Image, jitters
+from estompe.render.final import Drawn, FinalRenderer, Image, jitters, linear_of
 from estompe.render.picture import items_of
 from estompe.render.renderer import Look
 from estompe.render.viewpoint import Viewpoint
@@ -149,8 +149,7 @@ def _check(project: Project, settings: Settings) -> None:
 
 def _over(color: Image, background: tuple[float, float, float]) -> Image:
     """A picture over a background that is given in display values."""
-    display = np.array(background)
-    linear = np.where(display <= 0.04045, display / 12.92, ((display + 0.055) / 1.055) ** 2.4).astype(np.float32)
+    linear = linear_of(np.array(background)).astype(np.float32)
     made = color.copy()
     made[..., :3] += (1 - color[..., 3:]) * linear
     made[..., 3] = 1.0

@@ -291,13 +291,17 @@ def _joined(parts: list[tuple[_Tile, Drawn]], size: tuple[int, int]) -> Drawn:
     return Drawn(*made)
 
 
+def linear_of(display: NDArray[Any]) -> NDArray[Any]:
+    """Display values, 0..1, as linear light (IEC 61966-2-1)."""
+    return np.where(display <= 0.04045, display / 12.92, ((display + 0.055) / 1.055) ** 2.4)
+
+
 def linear_light(picture: Image) -> Image:
     """Premultiplied display values as premultiplied linear light (IEC 61966-2-1)."""
     alpha = picture[..., 3:]
     straight = picture[..., :3] / np.maximum(alpha, np.float32(1e-6))
     np.clip(straight, 0.0, 1.0, out=straight)
-    linear = np.where(straight <= 0.04045, straight / 12.92, ((straight + 0.055) / 1.055) ** 2.4)
-    return np.concatenate([linear * alpha, alpha], axis=-1, dtype=np.float32)
+    return np.concatenate([linear_of(straight) * alpha, alpha], axis=-1, dtype=np.float32)
 
 
 def display_values(picture: Image) -> Image:
