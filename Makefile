@@ -49,7 +49,7 @@ check: setup
 	$(BIN)/lint-imports
 
 test: check
-	QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest
+	QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest --numprocesses 2 --dist worksteal
 
 quick: check
 	QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest -q tests/document tests/evaluate tests/falloffs tests/effects tests/geometry tests/test_layout.py

@@ -204,6 +204,16 @@ def test_only_some_shapes_are_written_when_they_are_named(boat, tmp_path):
     assert not stage.GetPrimAtPath("/World/Buoys")
 
 
+def test_of_several_stages_the_one_of_the_named_shapes_is_written_over(boat, tmp_path):
+    path, project = boat
+    both = with_shot(project, listed(shots.skinned_stage(tmp_path / "mast.usda"), project.scene)).project
+    with pytest.raises(ExchangeError, match="several stages"):
+        write_over(both, 1001, 1002, tmp_path / "over.usda")
+    hull = next(shape.id for shape in both.scene.shapes if shape.name == "Hull")
+    write_over(both, 1001, 1002, tmp_path / "over.usda", only={hull})
+    assert list(Sdf.Layer.FindOrOpen(str(tmp_path / "over.usda")).subLayerPaths) == [f"./{path.name}"]
+
+
 def test_what_cannot_be_an_over_says_why(boat, tmp_path, small_sample):
     path, project = boat
     with pytest.raises(ExchangeError, match="no USD stage to write over"):

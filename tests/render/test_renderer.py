@@ -1,5 +1,9 @@
 """Pictures: what is where, only changed arrays are uploaded, and the comparer itself can fail."""
 
+import os
+import threading
+from pathlib import Path
+
 import numpy as np
 import pytest
 
@@ -198,3 +202,42 @@ def test_a_ray_goes_through_the_pixel_it_was_made_for():
     eye, direction = view.ray(40, 30, *SIZE_2D)
     (pixel,), _ = view.project((eye + 3 * direction)[None], *SIZE_2D)
     assert np.allclose(pixel, [40, 30])
+
+
+def test_two_renderers_take_turns_on_one_thread(small_sample):
+    frame = evaluate(small_sample, 60)
+    items, viewpoint = items_of(frame), Viewpoint.of_camera(frame.scene.camera)
+    alone = camera_picture(frame, (320, 200))
+    first, second = Renderer(), Renderer()
+    pictures = [
+        drawer.draw(items, viewpoint, Look("shaded"), (320, 200)) for drawer in (first, second, first, second, first)
+    ]
+    second.release()
+    pictures.append(first.draw(items[:1], viewpoint, Look("shaded"), (320, 200)))
+    pictures.append(first.draw(items, viewpoint, Look("shaded"), (320, 200)))
+    first.release()
+    assert all(np.array_equal(picture, alone) for picture in (*pictures[:5], pictures[6]))
+
+
+def test_a_released_renderer_leaves_no_memory_behind(small_sample):
+    frame = evaluate(small_sample, 60)
+
+    def draw() -> None:
+        renderer = Renderer()
+        renderer.draw(items_of(frame), Viewpoint.of_camera(frame.scene.camera), Look("shaded"), (1280, 800))
+        renderer.release()
+
+    def held() -> float:
+        pages = int(Path("/proc/self/statm").read_text().split()[1])
+        return pages * os.sysconf("SC_PAGE_SIZE") / 2**20
+
+    def in_threads(count: int) -> None:
+        for _ in range(count):
+            thread = threading.Thread(target=draw)
+            thread.start()
+            thread.join()
+
+    in_threads(3)
+    before = held()
+    in_threads(6)
+    assert held() - before < 60  # one renderer's targets are 40 MB

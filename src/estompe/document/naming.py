@@ -90,7 +90,7 @@ def _first(scene: Scene, word: str) -> ScenePath:
 
 
 def _names_below(item: Any) -> tuple[tuple[ScenePath, str], ...]:
-    """Everything in a part that has a name, by its path from there. IdentityCache parts are not walked again."""
+    """Everything in a part that has a name, by its path from there. Known parts are not walked again."""
     known = _NAMES.get(item)
     if known is not None:
         return known

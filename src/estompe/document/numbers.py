@@ -144,7 +144,7 @@ _CAN_MOVE = (tuple, Struct)
 
 
 def moving(item: Any) -> Moving:
-    """What kinds of numbers a part has. IdentityCache parts are not walked again: structs and tuples never change."""
+    """What kinds of numbers a part has. Known parts are not walked again: structs and tuples never change."""
     known = _MOVING.get(item)
     if known is not None:
         return known

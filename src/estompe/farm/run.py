@@ -223,7 +223,7 @@ def _join(job: Job, project: Project, parts: Path, first: int, last: int, target
     sublayers = None
     per_frame = 1.0
     if job.kind == "over":
-        sublayers = [sublayer(stage_of(project.scene), target)]
+        sublayers = [sublayer(stage_of(project.scene, job.only), target)]
         per_frame = _codes_per_frame(found[0].path, project.scene)
     try:
         with written_whole(target) as part:

@@ -98,7 +98,7 @@ def _sum_around(face, members, begin, end):
 def _points_range(face, starts, members, first, last, out):
     for p in range(first, last):
         begin, end = starts[_U(p)], starts[_U(p) + _ONE]
-        # IdentityCache to be four, the loop is none: most points of most meshes have four faces.
+        # Known to be four, the loop is none: most points of most meshes have four faces.
         four = end - begin == 4
         x, y, z = _sum_around(face, members, begin, begin + 4) if four else _sum_around(face, members, begin, end)
         length = np.sqrt(x * x + y * y + z * z)

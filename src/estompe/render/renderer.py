@@ -1,5 +1,6 @@
 """Drawing meshes into pictures with a graphics context of its own, on screen or off."""
 
+import ctypes
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, Literal, NamedTuple
@@ -199,6 +200,7 @@ class Renderer:
 
     def release(self) -> None:
         """Give everything back; the renderer cannot be used any more."""
+        self._take_thread()
         for mesh in self._meshes.values():
             mesh.release()
         self._meshes.clear()
@@ -207,6 +209,11 @@ class Renderer:
             _release(target)
         self._targets.clear()
         self._context.release()
+        _leave_thread()
+
+    def _take_thread(self) -> None:
+        """Make the context current: several renderers of one thread take turns."""
+        self._context.__enter__()
 
     def follow(
         self,
@@ -218,6 +225,7 @@ class Renderer:
         later: Mapping[str, Floats] = _NOTHING_LATER,
     ) -> None:
         """Bring what is drawn into the graphics memory. later: where points or copies are on the next frame, by item."""
+        self._take_thread()
         self.uploads, self.stood_in = [], 0
         for gone in set(self._meshes) - {item.id for item in items}:
             self._meshes.pop(gone).release()
@@ -377,6 +385,14 @@ class Renderer:
                 f"a picture of {size[0]}x{size[1]} is more than this machine can draw: at most {most} on a side, "
                 f"and {_MOST_PIXELS // 10**6} million pixels"
             )
+
+
+def _leave_thread() -> None:
+    """Take a released context off this thread: as long as it is current there, its memory is kept (EGL 1.5, 3.7.3.2)."""
+    try:
+        ctypes.CDLL("libEGL.so.1").eglReleaseThread()
+    except (OSError, AttributeError):
+        return  # a driver of another make: it may keep some memory until the program ends
 
 
 def _release(target: _Target) -> None:

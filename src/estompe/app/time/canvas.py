@@ -392,7 +392,7 @@ def _runs(frames: set[int]) -> list[tuple[int, int]]:
 
 
 def _connected(known: list[tuple[int, float]]) -> list[list[tuple[int, float]]]:
-    """IdentityCache values in runs of frames that follow each other; single ones are left out."""
+    """Known values in runs of frames that follow each other; single ones are left out."""
     runs: list[list[tuple[int, float]]] = []
     for frame, fraction in known:
         if runs and frame == runs[-1][-1][0] + 1:

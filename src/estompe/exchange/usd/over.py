@@ -78,7 +78,7 @@ def write_over(
     only: ids of shapes; all if it is not given. `progress` may raise to cancel. Raises ExchangeError.
     """
     check_target(path, first, last)
-    original = _original(project.scene)
+    original = _original(project.scene, only)
     if os.path.realpath(original.footage.reading.file) == os.path.realpath(path):
         raise ExchangeError(f"{path}: is the file that the layer goes over: choose another name")
 
@@ -89,9 +89,10 @@ def write_over(
     write_frames(path, begin, frames(project, first, last, progress, past), progress)
 
 
-def stage_of(scene: Scene) -> str:
-    """The one USD file that shapes of the scene come from. Raises ExchangeError."""
-    files = {shape.source.file for shape in scene.shapes if isinstance(shape.source, ShotSource)}
+def stage_of(scene: Scene, only: Collection[str] | None = None) -> str:
+    """The one USD file that shapes of the scene come from. only: ids of the shapes that count. Raises ExchangeError."""
+    shapes = [shape for shape in scene.shapes if only is None or shape.id in only]
+    files = {shape.source.file for shape in shapes if isinstance(shape.source, ShotSource)}
     usd = sorted(name for name in files if Path(name).suffix.lower() in _USD)
     if not usd:
         raise ExchangeError("there is no USD stage to write over: import a shot first, or export the scene as a whole")
@@ -109,10 +110,10 @@ def sublayer(file: str, path: Path) -> str:
     return relative if relative.startswith(".") else f"./{relative}"
 
 
-def _original(scene: Scene) -> Original:
+def _original(scene: Scene, only: Collection[str] | None) -> Original:
     """The file that is written over, open. Raises ExchangeError."""
     try:
-        footage = opened(Reading(stage_of(scene), scene.metres_per_unit, scene.frames_per_second))
+        footage = opened(Reading(stage_of(scene, only), scene.metres_per_unit, scene.frames_per_second))
     except CannotEvaluateError as error:
         raise ExchangeError(str(error)) from None
     return Original(footage, Space(footage.scale, footage.about.up == "Y"))

@@ -1,0 +1,93 @@
+"""Hard edges: which edges of a mesh do not shade smoothly, as the normals it came with say.
+
+A mesh keeps those normals at its corners. What they are good for is to tell where two faces do not agree: a point on such an edge
+is shaded once for each side, by a normal of its own. The normals that are shown are always computed from where the points are
+now, so that they follow every effect.
+"""
+
+from collections.abc import Iterator
+from typing import Any, NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from estompe.geometry.topology import Topology
+from estompe.kernels import normals
+from estompe.kernels.topology import shared_edges
+from estompe.kernels.types import Floats, Indices
+
+AUTHORED = "normal"
+"""The attribute of corners that tells hard edges."""
+_SAME = float(np.cos(np.radians(2.0)))
+"""Cosine of the angle up to which two normals are taken for one: files round them, some to a byte."""
+
+
+class Shading(NamedTuple):
+    """The points of a mesh once for each side of a hard edge.
+
+    sources: the point that each of them is, int32 (k,); topology: the same faces over them; first: the first that each point
+    became, int32 (points,); parted: those of points on hard edges, int32 (p,); starts, members: the faces around each of these.
+    """
+
+    sources: Indices
+    topology: Topology
+    first: Indices
+    parted: Indices
+    starts: Indices
+    members: Indices
+
+    def arrays(self) -> Iterator[NDArray[Any]]:
+        """Every array held here, for whoever counts memory."""
+        yield from (self.sources, self.first, self.parted, self.starts, self.members)
+        yield from self.topology.arrays()
+
+    def normals(self, smooth: Floats, topology: Topology, points: Floats) -> Floats:
+        """Unit normals, float32 (k, 3): those of the faces on each one's side. smooth: those of the points; topology: the mesh's."""
+        made = smooth[self.sources]
+        made[self.parted] = normals.point_normals(topology.face_normals(points), self.starts, self.members)
+        return made
+
+
+def shading_of(topology: Topology, authored: Floats) -> Shading | None:
+    """How a mesh with these normals at its corners is shaded; None where no edge is hard. authored: float32 (corners, 3)."""
+    lengths = np.sqrt(np.einsum("ij,ij->i", authored, authored))
+    unit = authored / np.maximum(lengths, np.float32(1e-20))[:, None]
+    # Each shared edge has two corners in each of its faces; at either end those two agree, or not.
+    here, there = shared_edges(topology.corners, topology.offsets, topology.points)
+    agree = np.einsum("ij,ij->i", unit[here], unit[there]) >= _SAME
+    smooth = np.repeat(agree.reshape(-1, 2).all(axis=1), 2)
+    if smooth.all():
+        return None
+    sides, sources = _sides(topology, here[smooth], there[smooth])
+    made = Topology(sides, topology.offsets, len(sources))
+    counts = np.bincount(sources, minlength=topology.points)
+    parted = np.flatnonzero(counts[sources] > 1).astype(np.int32)
+    first = np.zeros(topology.points, np.int32)
+    first[sources[::-1]] = np.arange(len(sources) - 1, -1, -1, dtype=np.int32)
+    starts, members = made.faces_around
+    sizes = np.diff(starts)[parted]
+    chosen = np.repeat(starts[parted] - np.concatenate([[0], np.cumsum(sizes)[:-1]]), sizes) + np.arange(sizes.sum())
+    return Shading(
+        sources, made, first, parted, np.concatenate([[0], np.cumsum(sizes)]).astype(np.int32),
+        np.ascontiguousarray(members[chosen]),
+    )  # fmt: skip
+
+
+def _sides(topology: Topology, here: Indices, there: Indices) -> tuple[Indices, Indices]:
+    """Corners that smooth edges join as one: the number of each corner's, int32 (corners,), and the point each is, int32 (k,).
+
+    They are numbered by their points, those without corners too, so that few numbers change where few edges are hard.
+    """
+    from scipy.sparse import coo_matrix
+    from scipy.sparse.csgraph import connected_components
+
+    count = len(topology.corners)
+    joined = coo_matrix((np.ones(len(here), np.bool_), (here, there)), (count, count))
+    _, of = connected_components(joined, directed=False)
+    bare = np.setdiff1d(np.arange(topology.points), topology.corners)
+    _, lowest = np.unique(of, return_index=True)
+    points = np.concatenate([topology.corners[lowest], bare])
+    order = np.lexsort((np.concatenate([lowest, np.zeros(len(bare), np.int64)]), points))
+    number = np.empty(len(order), np.int32)
+    number[order] = np.arange(len(order), dtype=np.int32)
+    return np.ascontiguousarray(number[of]), np.ascontiguousarray(points[order].astype(np.int32))
