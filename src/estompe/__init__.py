@@ -2,5 +2,5 @@
 
 from estompe.api import evaluate, open, save
 
-__version__ = "0.5.0"
+__version__ = "0.6.0"
 __all__ = ["evaluate", "open", "save"]

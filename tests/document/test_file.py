@@ -1,7 +1,7 @@
 """Scene files: exact round trips, and a clear error for everything that is broken."""
 
-import io
 import functools
+import io
 import json
 import os
 import signal

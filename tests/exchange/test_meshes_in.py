@@ -123,7 +123,7 @@ def test_gltf_keeps_uvs_and_colours(tmp_path):
     assert np.allclose(read_mesh(tmp_path / "c.glb").attribute(Domain.POINT, "color")[0], [1, 0.2, 0], atol=0.005)
     box.visual = trimesh.visual.TextureVisuals(uv=np.full((8, 2), 0.25))
     box.export(tmp_path / "u.glb")
-    assert np.allclose(read_mesh(tmp_path / "u.glb").attribute(Domain.POINT, "uv"), 0.25)
+    assert np.allclose(read_mesh(tmp_path / "u.glb").attribute(Domain.CORNER, "uv"), 0.25)
 
 
 USD = """#usda 1.0

@@ -11,6 +11,7 @@ from estompe.geometry import Domain, Geometry, frozen
 from estompe.geometry.carrying import axes_along
 from estompe.geometry.pieces import Pieces, even_ranks
 from estompe.geometry.rest import Rest
+from estompe.geometry.shading import AUTHORED
 from estompe.geometry.topology import Topology, connected_parts
 from estompe.kernels.types import Floats, Indices
 
@@ -47,12 +48,16 @@ class Separate(Effect, tag="separate"):
         made = Geometry(
             geometry.points[old],
             topology,
-            {_domain(key): _on_corners(key[0], values, geometry) for key, values in geometry.attributes.items()},
+            {
+                _domain(key): _on_corners(key[0], values, geometry)
+                for key, values in geometry.attributes.items()
+                if key != (Domain.CORNER, AUTHORED)
+            },
             geometry.at_rest.derived(("separate", geometry.topology), lambda: Rest(frozen(geometry.rest[old]))),
             axes=axes_along(geometry.topology.face_normals(geometry.points)),
         )
-        # Edges are not seen before something moves: every corner keeps the normal of its point.
-        return made.moved(made.points, geometry.normals[old])
+        # Edges are not seen before something moves: every corner keeps the normal it was shown with.
+        return made.moved(made.points, geometry.corner_normals)
 
 
 def _domain(key: tuple[Domain, str]) -> tuple[Domain, str]:

@@ -18,6 +18,7 @@ RESERVED: dict[str, Reserved] = {
     "color": Reserved("f", 3, "red, green and blue, 0..1"),
     "back_color": Reserved("f", 3, "red, green and blue of the other side, 0..1"),
     "uv": Reserved("f", 2, "place in a picture, 0..1"),
+    "normal": Reserved("f", 3, "the direction it was made to face, which tells hard edges"),
     "order": Reserved("f", 0, "position along a profile, 0..1"),
     "one_sided": Reserved("f", 0, "1 where only the front is seen"),
     "id": Reserved("i", 0, "a number that stays with a point"),

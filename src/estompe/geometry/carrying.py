@@ -12,12 +12,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from estompe.geometry.copies import Copies
-from estompe.geometry.geometry import Domain, Geometry, frozen
+from estompe.geometry.geometry import Domain, Geometry
 from estompe.geometry.rest import Rest
 from estompe.geometry.samples import Samples, samples_of
 from estompe.geometry.topology import Topology
 from estompe.kernels.pieces import arms, carried_points, followed, linear_parts, points_by_faces, shifted_points
-from estompe.kernels.types import Floats, Indices
+from estompe.kernels.types import Floats, Indices, frozen
 
 Carries = Literal["", "position", "rotation", "all"]
 """What an effect does to elements: moves them, also rotates them, also scales them; "" for one that is for points alone."""

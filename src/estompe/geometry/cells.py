@@ -8,14 +8,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from estompe.geometry.fracture import Cut
-from estompe.geometry.geometry import Domain, Geometry, frozen
+from estompe.geometry.geometry import Domain, Geometry
 from estompe.geometry.pieces import Ids, Pieces, weights_for
 from estompe.geometry.rest import Rest
 from estompe.geometry.topology import Topology
 from estompe.geometry.transforms import Matrix
 from estompe.kernels.mixing import Mix, mixed
 from estompe.kernels.surface import nearest_on_surface
-from estompe.kernels.types import Floats, Indices
+from estompe.kernels.types import Floats, Indices, frozen
 
 INSIDE = "inside"
 """The group of the faces that a cut made."""

@@ -2,9 +2,9 @@
 
 import numpy as np
 
-from estompe.geometry.geometry import Attributes, Domain, Geometry, GeometryError, frozen
+from estompe.geometry.geometry import Attributes, Domain, Geometry, GeometryError
 from estompe.geometry.topology import Topology
-from estompe.kernels.types import Indices
+from estompe.kernels.types import Indices, frozen
 
 _FLAT = 1e-3
 """How far a hole's border may lie off its plane, of its size."""

@@ -8,14 +8,14 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from estompe.geometry.geometry import Attributes, Domain, Geometry, GeometryError, frozen
+from estompe.geometry.geometry import Attributes, Domain, Geometry, GeometryError
 from estompe.geometry.pieces import Ids, Pieces, weights_for
 from estompe.geometry.rest import Rest
 from estompe.geometry.topology import Topology
 from estompe.geometry.transforms import Matrix
 from estompe.kernels.pieces import expanded
 from estompe.kernels.transform import transformed
-from estompe.kernels.types import Floats, Indices
+from estompe.kernels.types import Floats, Indices, frozen
 
 MOST_COPIES = 2_000_000
 MOST_REAL_POINTS = 30_000_000

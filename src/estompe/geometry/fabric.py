@@ -11,13 +11,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from estompe.geometry.derived import Derived
-from estompe.geometry.geometry import frozen
 from estompe.geometry.topology import Topology
 from estompe.kernels import cloth
 from estompe.kernels.arrival import arrival, unfolded
 from estompe.kernels.morton import morton_order
 from estompe.kernels.topology import corners_of_points
-from estompe.kernels.types import Floats, Indices
+from estompe.kernels.types import Floats, Indices, frozen
 
 Vector = NDArray[Any]
 Made = TypeVar("Made")

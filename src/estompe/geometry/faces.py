@@ -5,10 +5,11 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from estompe.geometry.geometry import Attributes, Domain, Geometry, frozen
+from estompe.geometry.geometry import Attributes, Domain, Geometry
 from estompe.geometry.pieces import Pieces
 from estompe.geometry.topology import Topology
 from estompe.kernels.topology import face_means
+from estompe.kernels.types import frozen
 
 
 def kept(mesh: Geometry, faces: NDArray[np.bool_]) -> Geometry:

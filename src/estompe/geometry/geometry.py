@@ -3,7 +3,7 @@
 from collections.abc import Callable, Hashable, Iterator, Mapping
 from enum import StrEnum
 from functools import cached_property
-from typing import Any, TypeVar
+from typing import Any, NamedTuple, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,13 +12,14 @@ from estompe.geometry.attributes import RESERVED, fits
 from estompe.geometry.derived import Derived
 from estompe.geometry.pieces import Pieces
 from estompe.geometry.rest import Rest
+from estompe.geometry.shading import AUTHORED, Shading, shading_of
 from estompe.geometry.topology import Topology
 from estompe.geometry.transforms import Matrix
 from estompe.kernels.sides import Outwards, outwards_of
 from estompe.kernels.surface import Tree, tree_of
 from estompe.kernels.topology import point_means
 from estompe.kernels.transform import transformed
-from estompe.kernels.types import Floats, Indices
+from estompe.kernels.types import Floats, Indices, frozen
 
 Made = TypeVar("Made")
 _MOST_DERIVED = 3
@@ -52,13 +53,6 @@ DOMAINS: dict[str, Domain] = {"points": Domain.POINT, "faces": Domain.FACE, "pie
 _OF_PLACES = ("normals", "tree", "outwards", "bounds")
 """What is known of a mesh from its points and faces alone."""
 Attributes = Mapping[tuple[Domain, str], NDArray[Any]]
-
-
-def frozen(array: NDArray[Any]) -> NDArray[Any]:
-    """The array, contiguous and read-only from now on."""
-    array = np.ascontiguousarray(array)
-    array.setflags(write=False)
-    return array
 
 
 class Geometry:
@@ -193,9 +187,31 @@ class Geometry:
         """What is made from this very mesh, points included; the last few are kept with it. key: as `Rest.derived` has it."""
         return self._derived.get(key, make)
 
+    @cached_property
+    def shading(self) -> Shading | None:
+        """Its points once for each side of a hard edge; None where it has no hard edges."""
+        authored = self.attributes.get((Domain.CORNER, AUTHORED))
+        if authored is None:
+            return None
+        # By content: effects that change faces carry them along anew on each frame, and mostly to the same values.
+        key = "shading", hash(authored.tobytes())
+        return self.topology.derived(key, lambda: _Shaded(shading_of(self.topology, authored))).shading
+
+    @cached_property
+    def shaded_normals(self) -> Floats:
+        """Unit normals as they are shown, float32 (k, 3), one for each of `shading`; without hard edges those of the points."""
+        shading = self.shading
+        return self.normals if shading is None else frozen(shading.normals(self.normals, self.topology, self.points))
+
+    @property
+    def corner_normals(self) -> Floats:
+        """The same at the corners, float32 (corners, 3)."""
+        shading = self.shading
+        return self.shaded_normals[(self.topology if shading is None else shading.topology).corners]
+
     def prepare(self) -> None:
         """Find what every picture needs, so that whoever draws need not."""
-        self.normals  # noqa: B018
+        self.shaded_normals  # noqa: B018
         self.topology.triangles  # noqa: B018
 
     @cached_property
@@ -252,6 +268,8 @@ class Geometry:
         """Every array this mesh holds now; states of one shape share most of them. Normals count before they are asked for."""
         yield self.points
         yield self.points if "normals" not in self.__dict__ else self.normals
+        if "shaded_normals" in self.__dict__:
+            yield self.shaded_normals
         yield from self.at_rest.arrays()
         if self.axes is not None:
             yield self.axes
@@ -263,6 +281,12 @@ class Geometry:
             yield from self._derived.arrays()
         for name in ("tree", "outwards"):
             yield from (item for item in self.__dict__.get(name, ()) if isinstance(item, np.ndarray))
+
+
+class _Shaded(NamedTuple):
+    """How a topology is shaded, if it has hard edges at all."""
+
+    shading: Shading | None
 
 
 def _check(points: Floats, corners: Indices, offsets: Indices) -> None:

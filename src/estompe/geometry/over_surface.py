@@ -4,13 +4,13 @@ from typing import NamedTuple
 
 import numpy as np
 
-from estompe.geometry.geometry import Domain, Geometry, frozen
+from estompe.geometry.geometry import Domain, Geometry
 from estompe.geometry.samples import converted, samples_of
 from estompe.geometry.transforms import Matrix
 from estompe.kernels.arrival import arrival, unfolded
 from estompe.kernels.surface import nearest_on_surface
 from estompe.kernels.topology import corners_of_points
-from estompe.kernels.types import Floats, Indices
+from estompe.kernels.types import Floats, Indices, frozen
 
 FAR = np.float32(1e6)
 """How far what the way never comes to is, scene units: farther than anything."""

@@ -6,6 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from estompe.geometry.geometry import Domain, Geometry, check_made
+from estompe.geometry.shading import AUTHORED
 from estompe.kernels.types import Floats
 
 UV = (Domain.CORNER, "uv")
@@ -20,7 +21,7 @@ def sphere(radius: float, divisions: int) -> Geometry:
     # Equal angles instead of equal steps keep the quads' sizes within a factor of 1.4.
     warped = np.tan(cube.points.astype(np.float64) * (np.pi / 4))
     points = warped / np.linalg.norm(warped, axis=1, keepdims=True) * radius
-    return Geometry(points.astype(np.float32), cube.topology, cube.attributes)
+    return Geometry(points.astype(np.float32), cube.topology, {UV: cube.attributes[UV]})
 
 
 def grid(width: float, depth: float, columns: int, rows: int) -> Geometry:
@@ -33,14 +34,16 @@ def grid(width: float, depth: float, columns: int, rows: int) -> Geometry:
 
 
 def box(size: tuple[float, float, float], divisions: int) -> Geometry:
-    """A closed box centred on the origin. size: full widths, scene units; divisions: quads along each edge."""
+    """A closed box centred on the origin, with hard edges. size: full widths, scene units; divisions: quads along each edge."""
     n = divisions
     check_made(6 * n * n, "take fewer divisions")
     steps = np.arange(n + 1)
     a, b = np.meshgrid(steps, steps)
-    quads, uvs = [], []
+    quads: list[NDArray[Any]] = []
+    uvs, facing = [], np.zeros((6, 3), np.float32)
     for axis in range(3):
         for end in (0, n):
+            facing[len(quads), axis] = 1.0 if end else -1.0
             lattice = np.empty((n + 1, n + 1, 3), np.int64)
             lattice[..., axis] = end
             # Swapping the two other axes on the low side keeps every face's corners counter-clockwise seen from outside.
@@ -53,7 +56,8 @@ def box(size: tuple[float, float, float], divisions: int) -> Geometry:
     lattice = np.stack([codes // (n + 1) ** 2, codes // (n + 1) % (n + 1), codes % (n + 1)], axis=1)
     points = (lattice / n - 0.5) * np.asarray(size)
     uv = np.concatenate(uvs).reshape(-1, 2).astype(np.float32)
-    return Geometry.from_faces(points, corners, np.arange(0, len(corners) + 1, 4), {UV: uv})
+    attributes = {UV: uv, (Domain.CORNER, AUTHORED): np.repeat(facing, 4 * n * n, axis=0)}
+    return Geometry.from_faces(points, corners, np.arange(0, len(corners) + 1, 4), attributes)
 
 
 def tube(radius: float, height: float, around: int, along: int) -> Geometry:

@@ -4,10 +4,9 @@ from functools import cached_property
 
 import numpy as np
 
-from estompe.geometry.geometry import frozen
 from estompe.geometry.topology import Topology
 from estompe.kernels import quads
-from estompe.kernels.types import Indices
+from estompe.kernels.types import Indices, frozen
 
 
 class ClosedQuads(Topology):

@@ -8,11 +8,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from estompe.geometry.copies import Copies
-from estompe.geometry.geometry import Domain, Geometry, frozen
+from estompe.geometry.geometry import Domain, Geometry
 from estompe.kernels.mixing import Mix, mixed
 from estompe.kernels.spread import neighbour_blocks
 from estompe.kernels.topology import corners_of_points
-from estompe.kernels.types import Floats, Indices
+from estompe.kernels.types import Floats, Indices, frozen
 
 _NEAR = 6
 

@@ -5,8 +5,7 @@ is shaded once for each side, by a normal of its own. The normals that are shown
 now, so that they follow every effect.
 """
 
-from collections.abc import Iterator
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,7 +13,7 @@ from numpy.typing import NDArray
 from estompe.geometry.topology import Topology
 from estompe.kernels import normals
 from estompe.kernels.topology import shared_edges
-from estompe.kernels.types import Floats, Indices
+from estompe.kernels.types import Floats, Indices, frozen
 
 AUTHORED = "normal"
 """The attribute of corners that tells hard edges."""
@@ -36,13 +35,12 @@ class Shading(NamedTuple):
     starts: Indices
     members: Indices
 
-    def arrays(self) -> Iterator[NDArray[Any]]:
-        """Every array held here, for whoever counts memory."""
-        yield from (self.sources, self.first, self.parted, self.starts, self.members)
-        yield from self.topology.arrays()
+    def edges(self, pairs: Indices) -> Indices:
+        """Edges of the mesh over these points, int32 (e, 2), each once. pairs: `Topology.edges` of the mesh."""
+        return self.topology.derived("edges of the mesh", lambda: frozen(self.first[pairs]))
 
     def normals(self, smooth: Floats, topology: Topology, points: Floats) -> Floats:
-        """Unit normals, float32 (k, 3): those of the faces on each one's side. smooth: those of the points; topology: the mesh's."""
+        """Unit normals, float32 (k, 3): on hard edges of the faces on each side. smooth: of the points; topology: the mesh's."""
         made = smooth[self.sources]
         made[self.parted] = normals.point_normals(topology.face_normals(points), self.starts, self.members)
         return made
@@ -50,16 +48,11 @@ class Shading(NamedTuple):
 
 def shading_of(topology: Topology, authored: Floats) -> Shading | None:
     """How a mesh with these normals at its corners is shaded; None where no edge is hard. authored: float32 (corners, 3)."""
-    lengths = np.sqrt(np.einsum("ij,ij->i", authored, authored))
-    unit = authored / np.maximum(lengths, np.float32(1e-20))[:, None]
-    # Each shared edge has two corners in each of its faces; at either end those two agree, or not.
-    here, there = shared_edges(topology.corners, topology.offsets, topology.points)
-    agree = np.einsum("ij,ij->i", unit[here], unit[there]) >= _SAME
-    smooth = np.repeat(agree.reshape(-1, 2).all(axis=1), 2)
+    here, there, smooth = _meetings(topology, authored)
     if smooth.all():
         return None
     sides, sources = _sides(topology, here[smooth], there[smooth])
-    made = Topology(sides, topology.offsets, len(sources))
+    made = Topology(frozen(sides), topology.offsets, len(sources))
     counts = np.bincount(sources, minlength=topology.points)
     parted = np.flatnonzero(counts[sources] > 1).astype(np.int32)
     first = np.zeros(topology.points, np.int32)
@@ -67,10 +60,23 @@ def shading_of(topology: Topology, authored: Floats) -> Shading | None:
     starts, members = made.faces_around
     sizes = np.diff(starts)[parted]
     chosen = np.repeat(starts[parted] - np.concatenate([[0], np.cumsum(sizes)[:-1]]), sizes) + np.arange(sizes.sum())
-    return Shading(
-        sources, made, first, parted, np.concatenate([[0], np.cumsum(sizes)]).astype(np.int32),
-        np.ascontiguousarray(members[chosen]),
-    )  # fmt: skip
+    own = np.concatenate([[0], np.cumsum(sizes)]).astype(np.int32)
+    return Shading(frozen(sources), made, frozen(first), frozen(parted), frozen(own), frozen(members[chosen]))
+
+
+def has_hard_edges(topology: Topology, authored: Floats) -> bool:
+    """Whether normals at corners tell any hard edge. authored: float32 (corners, 3)."""
+    return not bool(_meetings(topology, authored)[2].all())
+
+
+def _meetings(topology: Topology, authored: Floats) -> tuple[Indices, Indices, NDArray[np.bool_]]:
+    """Corners that meet at the ends of shared edges, int32 (2 e,) twice, and whether the edge between their faces is smooth."""
+    lengths = np.sqrt(np.einsum("ij,ij->i", authored, authored))
+    unit = authored / np.maximum(lengths, np.float32(1e-20))[:, None]
+    here, there = shared_edges(topology.corners, topology.offsets, topology.points)
+    none = lengths == 0
+    agree = (np.einsum("ij,ij->i", unit[here], unit[there]) >= _SAME) | (none[here] & none[there])
+    return here, there, np.repeat(agree.reshape(-1, 2).all(axis=1), 2)
 
 
 def _sides(topology: Topology, here: Indices, there: Indices) -> tuple[Indices, Indices]:
@@ -90,4 +96,4 @@ def _sides(topology: Topology, here: Indices, there: Indices) -> tuple[Indices, 
     order = np.lexsort((np.concatenate([lowest, np.zeros(len(bare), np.int64)]), points))
     number = np.empty(len(order), np.int32)
     number[order] = np.arange(len(order), dtype=np.int32)
-    return np.ascontiguousarray(number[of]), np.ascontiguousarray(points[order].astype(np.int32))
+    return number[of], points[order].astype(np.int32)

@@ -8,15 +8,16 @@ import numpy as np
 from msgspec import Struct
 from numpy.typing import NDArray
 
-from estompe.geometry.geometry import Domain, Geometry, GeometryError, frozen
+from estompe.geometry.geometry import Domain, Geometry, GeometryError
 from estompe.geometry.quads import ClosedQuads
 from estompe.geometry.rest import Rest
+from estompe.geometry.shading import AUTHORED
 from estompe.geometry.topology import connected_parts
 from estompe.geometry.transforms import Matrix, inverse
 from estompe.kernels.surface import Nearest, nearest_on_surface
 from estompe.kernels.transfer import corners_of_quads, mixed_on_triangles
 from estompe.kernels.transform import transformed
-from estompe.kernels.types import Floats, Indices
+from estompe.kernels.types import Floats, Indices, frozen
 from estompe.kernels.voxels.band import redistanced
 from estompe.kernels.voxels.bricks import CELLS, EDGE, Bricks, Lattice, lattice_around, on_lattice, placed_lattice
 from estompe.kernels.voxels.isosurface import surface
@@ -369,7 +370,7 @@ def carried_attributes(
     return {key: values for key, values in made.items() if key[1] not in _NOT_CARRIED}
 
 
-_NOT_CARRIED = ("id", NEW, "contact")
+_NOT_CARRIED = ("id", NEW, "contact", AUTHORED)
 
 
 def point_values(values: NDArray[Any], triangles: Indices, found: Nearest) -> NDArray[Any]:

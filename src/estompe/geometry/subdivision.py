@@ -11,12 +11,12 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from estompe.geometry.geometry import Domain, Geometry, frozen
+from estompe.geometry.geometry import Domain, Geometry
 from estompe.geometry.pieces import Pieces
 from estompe.geometry.rest import Rest
 from estompe.geometry.topology import Topology
 from estompe.kernels.mixing import Mix, mixed
-from estompe.kernels.types import Floats, Indices
+from estompe.kernels.types import Floats, Indices, frozen
 
 _Whole = NDArray[np.int64]
 # Not names that anyone would give.

@@ -7,13 +7,13 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from estompe.geometry.geometry import Domain, Geometry, frozen
+from estompe.geometry.geometry import Domain, Geometry
 from estompe.geometry.rest import Rest
 from estompe.geometry.solid import Solid, mixed_places, point_values
 from estompe.geometry.topology import Topology
 from estompe.kernels.surface import Nearest, nearest_on_surface
 from estompe.kernels.transform import transformed
-from estompe.kernels.types import Floats, Indices
+from estompe.kernels.types import Floats, Indices, frozen
 from estompe.kernels.voxels.bricks import EDGE, slots_around, voxel_places
 from estompe.kernels.voxels.growth import Region
 

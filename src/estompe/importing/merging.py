@@ -1,5 +1,6 @@
 """Several meshes of one file as one."""
 
+from collections.abc import Sequence
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -8,6 +9,7 @@ from numpy.typing import NDArray
 from estompe.document.names import clean_name
 from estompe.geometry import Domain, Geometry
 from estompe.geometry.attributes import finite, held_to_table
+from estompe.geometry.shading import AUTHORED
 from estompe.importing.errors import ExchangeError
 
 Arrays = dict[tuple[Domain, str], NDArray[Any]]
@@ -30,6 +32,46 @@ def turned_over(part: Part) -> Part:
     order = np.repeat(ends - 1 + ends - part.sizes, part.sizes) - np.arange(len(part.corners))
     attributes = {key: values[order] if key[0] is Domain.CORNER else values for key, values in part.attributes.items()}
     return part._replace(corners=part.corners[order], attributes=attributes)
+
+
+def welded(part: Part, telling: Sequence[NDArray[Any]] = ()) -> tuple[Part, NDArray[np.int64]]:
+    """Points that a file keeps several times, once for each UV and normal, as one again; faces that fold up by it are left out.
+
+    telling: more values of points, (n, …), which must agree, too. Returns also which of the given points each is, int64.
+    A part that is nothing but such faces, or names points that do not exist, comes back as it is.
+    """
+    count = len(part.points)
+    as_it_is = part, np.arange(count)
+    if not len(part.corners) or part.corners.min() < 0 or part.corners.max() >= count:
+        return as_it_is
+    rows = [np.asarray(part.points, np.float32), *(np.asarray(item, np.float32).reshape(count, -1) for item in telling)]
+    table = np.ascontiguousarray(np.concatenate(rows, axis=1) + np.float32(0.0))  # so that -0 is 0
+    _, first, which = np.unique(table.view(f"V{table.strides[0]}")[:, 0], return_index=True, return_inverse=True)
+    # In the order in which the file has them.
+    order = np.argsort(first)
+    number = np.empty(len(order), np.int64)
+    number[order] = np.arange(len(order))
+    kept = first[order]
+    corners = number[which.reshape(-1)][part.corners]
+    unfolded = _unfolded(corners, part.sizes)
+    if not unfolded.any():
+        return as_it_is
+    of_corners = np.repeat(unfolded, part.sizes)
+    chosen: dict[Domain, NDArray[Any]] = {Domain.POINT: kept, Domain.CORNER: of_corners, Domain.FACE: unfolded}
+    attributes = {
+        key: values[chosen[key[0]]] if key[0] in chosen else values for key, values in part.attributes.items()
+    }
+    return Part(part.name, part.points[kept], corners[of_corners], part.sizes[unfolded], attributes), kept
+
+
+def _unfolded(corners: NDArray[Any], sizes: NDArray[Any]) -> NDArray[np.bool_]:
+    """Which triangles have three points; larger faces are taken as they are."""
+    good = np.ones(len(sizes), np.bool_)
+    three = np.flatnonzero(sizes == 3)
+    starts = (np.cumsum(sizes) - sizes)[three]
+    a, b, c = (corners[starts + step] for step in range(3))
+    good[three] = (a != b) & (b != c) & (c != a)
+    return good
 
 
 def repeated(part: Part, matrices: NDArray[np.float64], name: str) -> Part:
@@ -76,11 +118,22 @@ def mesh_of(
         fitting, held = held_to_table(clean_name(name), sound)
         kept[domain, fitting] = held
     made = Geometry.from_faces(points, corners, offsets, kept)
+    if made.shading is None and (Domain.CORNER, AUTHORED) in kept:
+        # Normals that tell no hard edge tell nothing.
+        del kept[Domain.CORNER, AUTHORED]
+        made = Geometry(made.points, made.topology, {key: made.attributes[key] for key in kept}, made.at_rest)
     return Geometry(made.points, made.topology, made.attributes, made.at_rest, tuple(said))
 
 
 def _attributes(parts: list[Part]) -> Arrays:
     found: Arrays = {}
+    normals = Domain.CORNER, AUTHORED
+    if any(normals in part.attributes for part in parts):
+        # Parts without normals have no hard edges, and keep none from the others.
+        parts = [
+            part._replace(attributes={normals: np.zeros((len(part.corners), 3), np.float32), **part.attributes})
+            for part in parts
+        ]
     for key in sorted(set.intersection(*(set(part.attributes) for part in parts))):
         arrays = [part.attributes[key] for part in parts]
         if len({array.shape[1:] for array in arrays}) == 1:

@@ -5,11 +5,15 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from estompe.geometry.shading import AUTHORED, has_hard_edges
+from estompe.geometry.topology import Topology
 from estompe.importing.errors import ExchangeError
 from estompe.importing.stage import Split
 
 _DOMAINS = {"vertex": "point", "varying": "point", "faceVarying": "corner", "uniform": "face"}
 _NAMES = {"displayColor": "color", "st": "uv"}
+NORMALS = "normals"
+"""A primvar that is no attribute: it takes the place of the mesh's own normals."""
 _MOST_SUBSETS = 256
 
 
@@ -46,6 +50,7 @@ class Faces:
         if self._order is not None:
             self._corners = self._corners[self._order]
         self._subsets = _subsets(mesh, len(self._sizes))
+        self._normals = self._hard_normals(time)
         self._steady: dict[str, _Primvar | None] = {}
 
     def put(self, split: Split, time: float, points: int) -> list[str]:
@@ -60,10 +65,22 @@ class Faces:
             self._steady.clear()
         split.put("corners", self._corners, self._moves)
         split.put("sizes", self._sizes, self._moves)
+        if self._normals is not None:
+            split.put(f"corner {AUTHORED}", self._normals, self._moves)
         notes = self._put_primvars(split, time)
         for name, group in self._subsets:
             split.put(f"face {name}", group, False)
         return notes
+
+    def _hard_normals(self, time: float) -> NDArray[np.float32] | None:
+        """The normals at the corners, where they tell hard edges."""
+        made = corner_normals(self._mesh, time, self._sizes)
+        if made is None or self._lowest < 0 or self._highest >= self._points:
+            return None
+        if self._order is not None:
+            made = made[self._order]
+        offsets = np.concatenate([[0], np.cumsum(self._sizes)]).astype(np.int32)
+        return made if has_hard_edges(Topology(self._corners, offsets, self._points), made) else None
 
     def _put_primvars(self, split: Split, time: float) -> list[str]:
         from pxr import UsdGeom
@@ -71,6 +88,8 @@ class Faces:
         notes = []
         for primvar in UsdGeom.PrimvarsAPI(self._mesh.GetPrim()).FindPrimvarsWithInheritance():
             name, moves = str(primvar.GetPrimvarName()), primvar.ValueMightBeTimeVarying()
+            if name == NORMALS:
+                continue
             if moves or name not in self._steady:
                 self._steady[name] = self._primvar(primvar, name, time)
             found = self._steady[name]
@@ -94,6 +113,29 @@ class Faces:
             return _Primvar(label, None, note)
         values = values.astype(np.float32) if values.dtype.kind == "f" else values
         return _Primvar(label, values[self._order] if domain == "corner" and self._order is not None else values)
+
+
+def corner_normals(mesh: Any, time: Any, sizes: NDArray[Any]) -> NDArray[np.float32] | None:
+    """A polygon mesh's own normals at its corners, float32 (corners, 3); None where it has one a point, or none.
+
+    sizes: corners of each face. A subdivision surface defines its normals itself, so what stands there does not count
+    (UsdGeomMesh).
+    """
+    from pxr import UsdGeom
+
+    if mesh.GetSubdivisionSchemeAttr().Get() != UsdGeom.Tokens.none:
+        return None
+    primvar = UsdGeom.PrimvarsAPI(mesh).GetPrimvar(NORMALS)
+    own = bool(primvar) and primvar.HasValue()
+    found = primvar.ComputeFlattened(time) if own else mesh.GetNormalsAttr().Get(time)
+    how = primvar.GetInterpolation() if own else mesh.GetNormalsInterpolation()
+    values: NDArray[Any] = np.asarray(found if found is not None else [], np.float32)
+    if how == UsdGeom.Tokens.uniform and len(values) == len(sizes):
+        values = np.repeat(values, sizes, axis=0)
+    elif how != UsdGeom.Tokens.faceVarying:
+        return None
+    fits = values.shape == (int(sizes.sum()), 3) and np.isfinite(values).all()
+    return values.astype(np.float32) if fits else None
 
 
 def _reversed_order(sizes: NDArray[Any]) -> NDArray[np.int64]:

@@ -8,14 +8,14 @@ import numpy as np
 from estompe.kernels.compile import inlined, kernel
 
 # What a stretch adds to the counts, and where the cursor stands; positions in the `state` array.
-POINTS, UVS, FACES, CORNERS, LINES, GROUPS, COLORED, ERROR_LINE, ERROR, SKIPPED = range(10)
-STATE_SIZE = 10
+POINTS, UVS, NORMALS, FACES, CORNERS, LINES, GROUPS, COLORED, ERROR_LINE, ERROR, SKIPPED = range(11)
+STATE_SIZE = 11
 BAD_NUMBER, BAD_INDEX = 1, 2
 
 _NEWLINE, _RETURN, _SPACE, _TAB, _SLASH, _MINUS, _PLUS, _DOT, _HASH = 10, 13, 32, 9, 47, 45, 43, 46, 35
 # More digits than a double holds only scale the number.
 _MOST_DIGITS = 18
-_V, _T, _F, _O, _G, _E, _CAPITAL_E, _ZERO, _NINE = 118, 116, 102, 111, 103, 101, 69, 48, 57
+_V, _T, _N, _F, _O, _G, _E, _CAPITAL_E, _ZERO, _NINE = 118, 116, 110, 102, 111, 103, 101, 69, 48, 57
 
 
 @inlined
@@ -131,6 +131,8 @@ def count(text, begin, end, state):
                 state[POINTS] += 1
             elif first == _V and second == _T:
                 state[UVS] += 1
+            elif first == _V and second == _N:
+                state[NORMALS] += 1
             elif first == _F and _blank(second):
                 state[FACES] += 1
                 state[CORNERS] += _corners(text, i + 1, stop)
@@ -169,16 +171,17 @@ def _point(text, i, end, points, colors, state):
 
 
 @kernel
-def _uv(text, i, end, uvs, state):
-    row = state[UVS]
-    for k in range(2):
+def _row(text, i, end, values, state, which):
+    """Numbers into the next row of an array; what is missing stays 0. Normals that are none are no reason to refuse the rest."""
+    row = state[which]
+    for k in range(values.shape[1]):
         i = _skip_blanks(text, i, end)
         if i < end and text[i] != _HASH:
             value, i, good = _number(text, i, end)
-            if not good or not np.isfinite(value):
+            if which != NORMALS and (not good or not np.isfinite(value)):
                 _fail(state, BAD_NUMBER)
-            uvs[row, k] = value
-    state[UVS] += 1
+            values[row, k] = value
+    state[which] += 1
 
 
 @inlined
@@ -187,8 +190,21 @@ def _absolute(index, there):
     return index - 1 if index > 0 else (there + index if index < 0 else np.int64(-1))
 
 
+@inlined
+def _further(text, i, end, there, everything):
+    """What follows a slash: an index, -1 for a wrong one and -2 where none is named; and where it ends."""
+    found = np.int64(-2)
+    if i < end and text[i] == _SLASH:
+        value, i = _integer(text, i + 1, end)
+        if value != 0:
+            found = _absolute(value, there)
+            if found < 0 or found >= everything:
+                found = np.int64(-1)
+    return found, i
+
+
 @kernel
-def _face(text, i, end, corners, corner_uvs, offsets, state, all_points, all_uvs):
+def _face(text, i, end, corners, corner_uvs, corner_normals, offsets, state, all_points, all_uvs, all_normals):
     first = state[CORNERS]
     i = _skip_blanks(text, i, end)
     while i < end and text[i] != _HASH:
@@ -197,22 +213,17 @@ def _face(text, i, end, corners, corner_uvs, offsets, state, all_points, all_uvs
         if point < 0 or point >= all_points:
             _fail(state, BAD_INDEX)
             point = np.int64(0)
-        uv = np.int64(-1)
-        if i < end and text[i] == _SLASH:
-            value, i = _integer(text, i + 1, end)
-            if value != 0:
-                uv = _absolute(value, state[UVS])
-                if uv < 0 or uv >= all_uvs:
-                    _fail(state, BAD_INDEX)
-                    uv = np.int64(-1)
-        if i < end and text[i] == _SLASH:
-            value, i = _integer(text, i + 1, end)
+        uv, i = _further(text, i, end, state[UVS], all_uvs)
+        if uv == -1:
+            _fail(state, BAD_INDEX)
+        normal, i = _further(text, i, end, state[NORMALS], all_normals)
         if i < end and not _blank(text[i]) and text[i] != _HASH:
             _fail(state, BAD_INDEX)
         while i < end and not _blank(text[i]):
             i += 1
         corners[state[CORNERS]] = point
-        corner_uvs[state[CORNERS]] = uv
+        corner_uvs[state[CORNERS]] = max(uv, -1)
+        corner_normals[state[CORNERS]] = max(normal, -1)
         state[CORNERS] += 1
         i = _skip_blanks(text, i, end)
     if state[CORNERS] - first < 3:
@@ -225,12 +236,12 @@ def _face(text, i, end, corners, corner_uvs, offsets, state, all_points, all_uvs
 
 
 @kernel
-def fill(text, begin, end, state, points, colors, uvs, corners, corner_uvs, offsets, groups):
+def fill(text, begin, end, state, points, colors, uvs, normals, corners, corner_uvs, corner_normals, offsets, groups):
     """Read a stretch into arrays of the counted sizes; state counts on from stretch to stretch.
 
-    points, colors: float32 (n, 3); uvs: float32 (k, 2); corners, corner_uvs: int32 (m,), -1 without a UV; offsets: int32
-    (faces + 1,); groups: int64 (g, 2), the first face of each group and where its name begins. The first error and its
-    line stand in state.
+    points, colors: float32 (n, 3); uvs: float32 (k, 2); normals: float32 (j, 3); corners, corner_uvs, corner_normals: int32
+    (m,), -1 without a UV or normal; offsets: int32 (faces + 1,); groups: int64 (g, 2), the first face of each group and where
+    its name begins. The first error and its line stand in state.
     """
     i = begin
     while i < end:
@@ -242,9 +253,12 @@ def fill(text, begin, end, state, points, colors, uvs, corners, corner_uvs, offs
             if first == _V and _blank(second):
                 _point(text, i + 1, stop, points, colors, state)
             elif first == _V and second == _T:
-                _uv(text, i + 2, stop, uvs, state)
+                _row(text, i + 2, stop, uvs, state, UVS)
+            elif first == _V and second == _N:
+                _row(text, i + 2, stop, normals, state, NORMALS)
             elif first == _F and _blank(second):
-                _face(text, i + 1, stop, corners, corner_uvs, offsets, state, points.shape[0], uvs.shape[0])
+                _face(text, i + 1, stop, corners, corner_uvs, corner_normals, offsets, state,
+                      points.shape[0], uvs.shape[0], normals.shape[0])  # fmt: skip
             elif (first == _O or first == _G) and _blank(second):
                 groups[state[GROUPS], 0] = state[FACES]
                 groups[state[GROUPS], 1] = i + 2

@@ -155,6 +155,26 @@ def face_pairs(corners: Indices, offsets: Indices, points: int, corner_faces: In
     return np.ascontiguousarray(pairs.astype(np.int32))
 
 
+def shared_edges(corners: Indices, offsets: Indices, points: int) -> tuple[Indices, Indices]:
+    """Where faces meet along an edge: corners at the same point, the one in the one face, the other in the next.
+
+    Returns two int32 (2 e,): each two in a row are the ends of one edge. Of an edge of three faces there are two such meetings.
+    """
+    codes = _edge_codes(corners, offsets, points)
+    order = np.argsort(codes, kind="stable")
+    same = codes[order[1:]] == codes[order[:-1]]
+    one, other = order[:-1][same], order[1:][same]
+    following = np.arange(1, len(corners) + 1)
+    ends = offsets[1:][np.diff(offsets) > 0]
+    following[ends - 1] = offsets[:-1][np.diff(offsets) > 0]
+    here = np.stack([one, following[one]], axis=1)
+    there = np.stack([other, following[other]], axis=1)
+    # Neighbours mostly run against each other along their edge.
+    crossed = corners[here[:, 0]] != corners[there[:, 0]]
+    there[crossed] = there[crossed][:, ::-1]
+    return here.reshape(-1).astype(np.int32), there.reshape(-1).astype(np.int32)
+
+
 def edges(corners: Indices, offsets: Indices, points: int) -> tuple[Indices, Indices]:
     """Unique edges as point pairs, int32 (edges, 2), and how many faces use each, int32 (edges,)."""
     codes, uses = np.unique(_edge_codes(corners, offsets, points), return_counts=True)

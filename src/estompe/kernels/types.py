@@ -11,6 +11,13 @@ Matrix = NDArray[np.float64]
 Indices = NDArray[np.int32]
 
 
+def frozen(array: NDArray[Any]) -> NDArray[Any]:
+    """The array, contiguous and read-only from now on."""
+    array = np.ascontiguousarray(array)
+    array.setflags(write=False)
+    return array
+
+
 def read_only(array: Array) -> Array:
     """The array as kernels are compiled for it: a read-only array is a type of its own, and every type is compiled by itself."""
     if array.flags.writeable:

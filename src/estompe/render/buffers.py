@@ -18,12 +18,18 @@ class Slot:
         self.buffer: moderngl.Buffer | None = None
         self.size = 0
         self._array: NDArray[Any] | None = None
+        self._rows: NDArray[Any] | None = None
 
-    def follow(self, context: Any, array: NDArray[Any]) -> tuple[bool, bool]:
-        """Bring the array into the buffer. Returns whether it was uploaded and whether the buffer is a new one."""
-        if array is self._array:
+    def follow(self, context: Any, array: NDArray[Any], rows: NDArray[Any] | None = None) -> tuple[bool, bool]:
+        """Bring the array into the buffer. Returns whether it was uploaded and whether the buffer is a new one.
+
+        rows: which of its rows are there, each as often as it is named; all if it is not given.
+        """
+        if array is self._array and rows is self._rows:
             return False, False
-        self._array, self.size = array, array.nbytes
+        self._array, self._rows = array, rows
+        array = np.ascontiguousarray(array if rows is None else array[rows])
+        self.size = array.nbytes
         if self.buffer is not None and self.buffer.size == array.nbytes:
             self.buffer.write(array)
             return True, False
@@ -57,6 +63,7 @@ class MeshBuffers:
         self._faces = {"face_values": FaceTexture(context, 2), "face_colors": FaceTexture(context, 4)}
         self.by_faces = self.colors_by_faces = False
         self.uploads: list[str] = []
+        self._rows: NDArray[Any] | None = None
 
     def follow(
         self,
@@ -72,9 +79,12 @@ class MeshBuffers:
         colors: float32 (points, 3), to be shown instead of its own; later: where points are on the next frame.
         """
         self.uploads = []
+        # Points on hard edges are there once for each side, each with a normal of its own.
+        shading = geometry.shading
+        self._rows = None if shading is None else shading.sources
         self._into("position", geometry.points)
-        self._into("normal", geometry.normals)
-        self._into("triangles", geometry.topology.triangles)
+        self._all_into("normal", geometry.shaded_normals)
+        self._all_into("triangles", (geometry.topology if shading is None else shading.topology).triangles)
         strength, range_position = self._of_faces(geometry, strength, range_position, colors)
         arrays = {"strength": strength, "range_position": range_position, "next_position": later}
         arrays.update({name: geometry.attribute(Domain.POINT, name) for name in _OPTIONAL})
@@ -86,9 +96,10 @@ class MeshBuffers:
             elif name in self._slots and name in _DROPPED:
                 self._drop(name)
         if edges:
-            self._into("edges", geometry.topology.edges)
+            pairs = geometry.topology.edges
+            self._all_into("edges", pairs if shading is None else shading.edges(pairs))
         if geometry.topology.lines is not None and not geometry.topology.faces:
-            self._into("lines", geometry.topology.line_segments)
+            self._all_into("lines", geometry.topology.line_segments)
 
     def _of_faces(
         self, geometry: Geometry, strength: Floats | None, range_position: Floats | None, colors: Floats | None
@@ -120,8 +131,12 @@ class MeshBuffers:
             self._faces["face_values"].use(unit)
 
     def _into(self, name: str, array: NDArray[Any]) -> None:
+        """Values of points into a buffer."""
+        self._all_into(name, array, self._rows)
+
+    def _all_into(self, name: str, array: NDArray[Any], rows: NDArray[Any] | None = None) -> None:
         slot = self._slots.setdefault(name, Slot())
-        uploaded, new = slot.follow(self._context, np.ascontiguousarray(array))
+        uploaded, new = slot.follow(self._context, array, rows)
         if uploaded:
             self.uploads.append(name)
         if new:

@@ -213,7 +213,7 @@ class Renderer:
 
     def _take_thread(self) -> None:
         """Make the context current: several renderers of one thread take turns."""
-        self._context.__enter__()
+        self._context.__enter__()  # type: ignore[no-untyped-call]
 
     def follow(
         self,

@@ -10,6 +10,7 @@ from estompe.evaluate import Frame
 from estompe.exchange.bake import driving, gives_colors
 from estompe.exchange.usd.samples import TimeSamples, identifier
 from estompe.geometry import Domain, Geometry
+from estompe.importing.usd_faces import NORMALS
 from estompe.kernels.types import Floats
 
 
@@ -34,7 +35,7 @@ class MeshWriter:
         self._taken: set[str] = set()
         self._names: dict[str, str] = {}
         self._started = False
-        self._other_faces = self._colored = False
+        self._other_faces = self._colored = self._by_corners = False
         self._same_since: tuple[Geometry, float] | None = None
         self._same_until = 0.0
         self._primvars = UsdGeom.PrimvarsAPI(self._mesh)
@@ -70,7 +71,8 @@ class MeshWriter:
         self._samples.changing("points", geometry.points, number, self._mesh.GetPointsAttr(), Vt.Vec3fArray)
         extent = np.stack(geometry.bounds)
         self._samples.changing("extent", extent, number, self._mesh.GetExtentAttr(), Vt.Vec3fArray)
-        self._samples.changing("normals", geometry.normals, number, self._mesh.GetNormalsAttr(), Vt.Vec3fArray)
+        normals = geometry.corner_normals if self._by_corners else geometry.normals
+        self._samples.changing("normals", normals, number, self._mesh.GetNormalsAttr(), Vt.Vec3fArray)
 
     def unbind(self) -> None:
         """Tie the prim to no skeleton any more: its points are where skinning brought them, and further."""
@@ -89,8 +91,13 @@ class MeshWriter:
         mesh.CreatePointsAttr()
         mesh.CreateNormalsAttr()
         mesh.CreateExtentAttr()
-        mesh.SetNormalsInterpolation(UsdGeom.Tokens.vertex)
+        # How normals are laid out holds for all frames: a mesh has hard edges from the first one on, or is taken as smooth.
+        self._by_corners = geometry.shading is not None
+        mesh.SetNormalsInterpolation(UsdGeom.Tokens.faceVarying if self._by_corners else UsdGeom.Tokens.vertex)
         if self._over:
+            primvar = self._primvars.GetPrimvar(NORMALS)
+            if primvar and primvar.HasValue():
+                primvar.GetAttr().Block()  # it would go before the ones that are said here
             return
         mesh.CreateSubdivisionSchemeAttr(UsdGeom.Tokens.none)
         for (domain, name), members in geometry.attributes.items():

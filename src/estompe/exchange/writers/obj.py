@@ -4,7 +4,6 @@ import itertools
 from pathlib import Path
 
 import numpy as np
-from numpy.typing import NDArray
 
 from estompe.document.names import clean_name
 from estompe.document.scene import Shape
@@ -22,26 +21,30 @@ def write(frame: Frame, shape: Shape, path: Path) -> None:
 
 def write_mesh(geometry: Geometry, name: str, path: Path) -> None:
     """One mesh as OBJ under a name. Raises OSError."""
-    topology = geometry.topology
     color = geometry.attribute(Domain.POINT, "color")
     uv = geometry.attribute(Domain.CORNER, "uv")
     columns = [geometry.points] if color is None else [geometry.points, color[:, :3]]
     with path.open("w", encoding="utf-8") as stream:
         stream.write(f"o {clean_name(name)}\n")
         stream.writelines(rows("v", np.concatenate(columns, axis=1)))
-        stream.writelines(rows("vn", geometry.normals))
+        stream.writelines(rows("vn", geometry.shaded_normals))
         if uv is not None:
             stream.writelines(rows("vt", uv))
-        stream.writelines(_face_lines(topology.corners, topology.offsets, uv))
+        stream.writelines(_face_lines(geometry, uv))
 
 
-def _face_lines(corners: NDArray[np.int32], offsets: NDArray[np.int32], uv: Floats | None) -> list[str]:
-    numbers = (corners + 1).tolist()
+def _face_lines(geometry: Geometry, uv: Floats | None) -> list[str]:
+    topology, shading = geometry.topology, geometry.shading
+    points = (topology.corners + 1).tolist()
+    normals = points if shading is None else (shading.topology.corners + 1).tolist()
     if uv is None:
-        words = [f"{point}//{point}" for point in numbers]
+        words = [f"{point}//{normal}" for point, normal in zip(points, normals, strict=True)]
     else:
-        words = [f"{point}/{place}/{point}" for place, point in enumerate(numbers, start=1)]
-    bounds = offsets.tolist()
+        words = [
+            f"{point}/{place}/{normal}"
+            for place, (point, normal) in enumerate(zip(points, normals, strict=True), start=1)
+        ]
+    bounds = topology.offsets.tolist()
     return [f"f {' '.join(words[a:b])}\n" for a, b in itertools.pairwise(bounds)]
 
 

@@ -1,4 +1,7 @@
-"""glTF 2.0 and GLB: triangles with UVs and colours, placed by their nodes (Khronos Group, "glTF 2.0 Specification", 2021)."""
+"""glTF 2.0 and GLB: triangles with UVs, normals and colours, placed by their nodes.
+
+Khronos Group, "glTF 2.0 Specification" (2021).
+"""
 
 import base64
 import binascii
@@ -13,9 +16,10 @@ from numpy.typing import NDArray
 
 from estompe.document.names import clean_name
 from estompe.geometry import Domain, Geometry
+from estompe.geometry.shading import AUTHORED
 from estompe.importing.errors import ExchangeError, Progress
 from estompe.importing.formats import Reader, register_reader
-from estompe.importing.merging import Part, merged, turned_over
+from estompe.importing.merging import Part, merged, turned_over, welded
 
 _TYPES = {5120: "i1", 5121: "u1", 5122: "<i2", 5123: "<u2", 5125: "<u4", 5126: "<f4"}
 _WIDTHS = {"SCALAR": 1, "VEC2": 2, "VEC3": 3, "VEC4": 4, "MAT2": 4, "MAT3": 9, "MAT4": 16}
@@ -24,6 +28,12 @@ _HARMLESS = ("KHR_materials_", "KHR_lights_", "KHR_texture_", "KHR_mesh_quantiza
 _MOST_NODES = 100_000
 _MOST_ELEMENTS = 400_000_000
 _TRIANGLES, _STRIP, _FAN = 4, 5, 6
+# What points have more than one of, once they are welded, goes to the corners.
+_STORED = (
+    ("TEXCOORD_0", Domain.CORNER, "uv", 2),
+    ("NORMAL", Domain.CORNER, AUTHORED, 3),
+    ("COLOR_0", Domain.POINT, "color", 3),
+)
 
 
 def read(path: Path, progress: Progress, metres_per_unit: float) -> Geometry:
@@ -151,7 +161,7 @@ def _parts(file: GltfFile, progress: Progress) -> tuple[list[Part], list[str]]:
         for primitive in about["primitives"]:
             part = primitive_part(file, primitive, name, matrix, notes)
             if part is not None:
-                found.append(part)
+                found.append(welded(part)[0])
     return found, sorted(notes)
 
 
@@ -196,7 +206,7 @@ def node_matrix(node: dict[str, Any]) -> NDArray[np.float64]:
 
 
 def primitive_part(file: GltfFile, primitive: dict[str, Any], name: str, matrix: Any, notes: set[str]) -> Part | None:
-    """A primitive of a mesh, placed by a matrix; None, and a note, for points and lines."""
+    """A primitive of a mesh, placed by a matrix, with the points as the file has them; None, and a note, for points and lines."""
     mode = int(primitive.get("mode", _TRIANGLES))
     if mode not in (_TRIANGLES, _STRIP, _FAN):
         notes.add(f"points and lines of “{name}” were left out")
@@ -209,14 +219,14 @@ def primitive_part(file: GltfFile, primitive: dict[str, Any], name: str, matrix:
     if not len(corners):
         return None
     attributes: dict[tuple[Domain, str], NDArray[Any]] = {}
-    for key, stored, width in (("TEXCOORD_0", "uv", 2), ("COLOR_0", "color", 3)):
-        if key in named:
-            values = file.accessor(named[key])[:, :width].astype(np.float32)
-            if len(values) == len(points):
-                # The format counts V from the top of the picture, we from its bottom.
-                attributes[Domain.POINT, stored] = (
-                    np.stack([values[:, 0], 1 - values[:, 1]], 1) if width == 2 else values
-                )
+    for key, domain, stored, width in _STORED:
+        if key not in named:
+            continue
+        values: NDArray[Any] = file.accessor(named[key])[:, :width].astype(np.float32)
+        if len(values) == len(points) and corners.min() >= 0 and corners.max() < len(points):
+            # The format counts V from the top of the picture, we from its bottom.
+            values = np.stack([values[:, 0], 1 - values[:, 1]], 1) if stored == "uv" else values
+            attributes[domain, stored] = values[corners] if domain is Domain.CORNER else values
     part = Part(name, points, corners, np.full(len(corners) // 3, 3), attributes)
     return turned_over(part) if np.linalg.det(matrix[:3, :3]) < 0 else part
 

@@ -1,4 +1,4 @@
-"""OBJ: polygons, UVs, point colours and groups."""
+"""OBJ: polygons, UVs, normals, point colours and groups."""
 
 from pathlib import Path
 from typing import Any
@@ -7,6 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from estompe.geometry import Domain, Geometry
+from estompe.geometry.shading import AUTHORED
 from estompe.importing.errors import ExchangeError, Progress
 from estompe.importing.formats import Reader, register_reader
 from estompe.importing.merging import MOST_GROUPS, mesh_of
@@ -49,14 +50,16 @@ def _plain_lines(data: bytes) -> bytes:
 def _filled(
     text: NDArray[np.uint8], counts: NDArray[np.int64], stretches: list[tuple[int, int]], progress: Progress
 ) -> tuple[NDArray[np.int64], dict[str, NDArray[Any]]]:
-    points, uvs = int(counts[obj_text.POINTS]), int(counts[obj_text.UVS])
+    points, uvs, normals = (int(counts[what]) for what in (obj_text.POINTS, obj_text.UVS, obj_text.NORMALS))
     faces, corners = int(counts[obj_text.FACES]), int(counts[obj_text.CORNERS])
     arrays: dict[str, NDArray[Any]] = {
         "points": np.zeros((points, 3), np.float32),
         "colors": np.ones((points, 3), np.float32),
         "uvs": np.zeros((uvs, 2), np.float32),
+        "normals": np.zeros((normals, 3), np.float32),
         "corners": np.zeros(corners, np.int32),
         "corner_uvs": np.full(corners, -1, np.int32),
+        "corner_normals": np.full(corners, -1, np.int32),
         "offsets": np.zeros(faces + 1, np.int32),
         "groups": np.zeros((int(counts[obj_text.GROUPS]), 2), np.int64),
     }
@@ -81,11 +84,12 @@ def _stretches(data: bytes) -> list[tuple[int, int]]:
 
 def _geometry(data: bytes, state: NDArray[np.int64], arrays: dict[str, NDArray[Any]]) -> Geometry:
     attributes: dict[tuple[Domain, str], NDArray[Any]] = {}
-    corner_uvs = arrays["corner_uvs"][: state[obj_text.CORNERS]]
-    if len(corner_uvs) and corner_uvs.max() >= 0:
-        uv = arrays["uvs"][np.maximum(corner_uvs, 0)]
-        uv[corner_uvs < 0] = 0.0
-        attributes[Domain.CORNER, "uv"] = uv
+    for stored, values in (("uv", "uvs"), (AUTHORED, "normals")):
+        named = arrays[f"corner_{values}"][: state[obj_text.CORNERS]]
+        if len(named) and named.max() >= 0:
+            found = arrays[values][np.maximum(named, 0)]
+            found[named < 0] = 0.0
+            attributes[Domain.CORNER, stored] = found
     if len(arrays["points"]) and state[obj_text.COLORED] == len(arrays["points"]):
         attributes[Domain.POINT, "color"] = arrays["colors"]
     faces, corners = int(state[obj_text.FACES]), int(state[obj_text.CORNERS])

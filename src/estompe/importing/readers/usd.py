@@ -9,9 +9,11 @@ from numpy.typing import NDArray
 from estompe.document.names import clean_name
 from estompe.geometry import Domain, Geometry
 from estompe.geometry.copies import MOST_REAL_POINTS
+from estompe.geometry.shading import AUTHORED
 from estompe.importing.errors import ExchangeError, Progress
 from estompe.importing.formats import Reader, register_reader
 from estompe.importing.merging import MOST_GROUPS, Arrays, Part, merged, repeated, turned_over
+from estompe.importing.usd_faces import NORMALS, corner_normals
 
 _DOMAINS = {"vertex": Domain.POINT, "varying": Domain.POINT, "faceVarying": Domain.CORNER, "uniform": Domain.FACE}
 
@@ -119,6 +121,9 @@ def _part(mesh: Any, matrix: Any, time: Any) -> Part | None:
     if (sizes < 0).any() or sizes.sum() != len(indices):
         raise ExchangeError(f"the faces of “{name}” do not match its corners")
     attributes = _primvars(mesh, time, len(placed), len(indices), len(sizes))
+    normals = corner_normals(mesh, time, sizes)
+    if normals is not None:
+        attributes[Domain.CORNER, AUTHORED] = normals
     attributes.update(_subsets(mesh, len(sizes)))
     part = Part(name, placed, np.asarray(indices, np.int64), sizes, attributes)
     left_handed = mesh.GetOrientationAttr().Get(time) == UsdGeom.Tokens.leftHanded
@@ -136,6 +141,7 @@ def _primvars(mesh: Any, time: Any, points: int, corners: int, faces: int) -> Ar
         values: NDArray[Any] = np.asarray(primvar.ComputeFlattened(time))
         if (
             domain is None
+            or primvar.GetPrimvarName() == NORMALS
             or values.dtype.kind not in "fiub"
             or values.ndim not in (1, 2)
             or len(values) != counts[domain]

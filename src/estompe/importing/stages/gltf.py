@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from estompe.document.names import clean_name
 from estompe.geometry import Domain
 from estompe.importing.errors import ExchangeError
-from estompe.importing.merging import Part
+from estompe.importing.merging import Part, welded
 from estompe.importing.readers.gltf import GltfFile, node_matrix, primitive_part
 from estompe.importing.stage import About, Arrays, Entry, Lens, Sampled, Space, register_stage
 
@@ -72,6 +72,15 @@ def _slerp(a: NDArray[np.float64], b: NDArray[np.float64], share: float) -> NDAr
     return made
 
 
+class _Primitive(NamedTuple):
+    """A primitive as the file has it; the same welded; which of its points each of the welded is; and its description."""
+
+    part: Part
+    welded: Part
+    kept: NDArray[np.int64]
+    about: dict[str, Any]
+
+
 class GltfStage:
     """A glTF or GLB file, its nodes as a tree of paths."""
 
@@ -86,7 +95,7 @@ class GltfStage:
             self._paths = self._named_paths()
             self._numbers = {path: number for number, path in enumerate(self._paths)}
             self._tracks, self._notes = self._animated()
-            self._parts: dict[int, list[tuple[Part, dict[str, Any]]]] = {}
+            self._parts: dict[int, list[_Primitive]] = {}
         except _BROKEN as error:
             raise _told(error) from None
 
@@ -163,15 +172,15 @@ class GltfStage:
     def _entry(self, number: int) -> Entry:
         node, path = self._nodes[number], self._paths[number]
         if "mesh" in node:
-            count = sum(len(part.points) for part, _ in self._primitives(number))
+            count = sum(len(item.welded.points) for item in self._primitives(number))
             moves = self._deforms(number)
             return Entry(path, "mesh", count, moves, "" if count else "it has no faces", ("points",) if moves else ())
         if "camera" in node:
             return Entry(path, "camera", 0, self._placed_over_time(number))
         return Entry(path, "transform", 0, self._placed_over_time(number))
 
-    def _primitives(self, number: int) -> list[tuple[Part, dict[str, Any]]]:
-        """The primitives of a node's mesh in its own space, each with its description."""
+    def _primitives(self, number: int) -> list[_Primitive]:
+        """The primitives of a node's mesh in its own space."""
         mesh = int(self._nodes[number]["mesh"])
         if mesh not in self._parts:
             about = self._file.json["meshes"][mesh]
@@ -180,8 +189,19 @@ class GltfStage:
                 (primitive_part(self._file, item, self._paths[number], np.eye(4), notes), item)
                 for item in about["primitives"]
             ]
-            self._parts[mesh] = [(part, item) for part, item in made if part is not None]
+            self._parts[mesh] = [
+                _Primitive(part, *welded(part, self._telling(item)), item) for part, item in made if part is not None
+            ]
         return self._parts[mesh]
+
+    def _telling(self, item: dict[str, Any]) -> list[NDArray[Any]]:
+        """What moves points apart although they are in one place at rest."""
+        named = item["attributes"]
+        count = self._file.accessor(named["POSITION"]).shape[0]
+        skin = [named[key] for key in ("JOINTS_0", "WEIGHTS_0", "JOINTS_1", "WEIGHTS_1") if key in named]
+        shapes = [target["POSITION"] for target in item.get("targets", []) if "POSITION" in target]
+        found = [self._file.accessor(int(number)) for number in (*skin, *shapes)]
+        return [values for values in found if len(values) == count]
 
     def _deforms(self, number: int) -> bool:
         if (number, "weights") in self._tracks:
@@ -206,17 +226,20 @@ class GltfStage:
         primitives = self._primitives(number)
         if not primitives:
             raise ExchangeError("it has no faces")
-        points = np.concatenate([self._morphed(number, part, item, time) for part, item in primitives])
+        points = np.concatenate([self._morphed(number, item.part, item.about, time) for item in primitives])
         if "skin" in self._nodes[number]:
-            points = self._skinned(number, points, [item for _, item in primitives], time)
-        starts = np.cumsum([0, *(len(part.points) for part, _ in primitives)])
-        corners = [part.corners + start for (part, _), start in zip(primitives, starts, strict=False)]
+            points = self._skinned(number, points, [item.about for item in primitives], time)
+        begins = np.cumsum([0, *(len(item.part.points) for item in primitives)])
+        points = points[np.concatenate([item.kept + begin for item, begin in zip(primitives, begins, strict=False)])]
+        parts = [item.welded for item in primitives]
+        starts = np.cumsum([0, *(len(part.points) for part in parts)])
+        corners = [part.corners + start for part, start in zip(parts, starts, strict=False)]
         still: Arrays = {
             "corners": np.concatenate(corners).astype(np.int32),
-            "sizes": np.concatenate([part.sizes for part, _ in primitives]).astype(np.int32),
+            "sizes": np.concatenate([part.sizes for part in parts]).astype(np.int32),
         }
-        for domain, name in set.intersection(*(set(part.attributes) for part, _ in primitives)):
-            joined = np.concatenate([part.attributes[domain, name] for part, _ in primitives])
+        for domain, name in set.intersection(*(set(part.attributes) for part in parts)):
+            joined = np.concatenate([part.attributes[domain, name] for part in parts])
             still[f"{Domain(domain).value} {name}"] = np.ascontiguousarray(joined)
         moving: Arrays = {}
         (moving if self._deforms(number) else still)["points"] = space.points(points)

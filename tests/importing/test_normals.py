@@ -1,0 +1,165 @@
+"""Hard edges come in with a mesh's own normals, follow effects, and go out again."""
+
+import base64
+import json
+
+import numpy as np
+import pytest
+from msgspec import structs
+from pxr import Sdf, Usd, UsdGeom, Vt
+from tests import shots
+
+from estompe.document.project import Project
+from estompe.document.scene import EffectSlot, Scene, Shape
+from estompe.effects.move import Move
+from estompe.evaluate import evaluate
+from estompe.exchange.usd.over import write_over
+from estompe.exchange.writers import obj as obj_out
+from estompe.exchange.writers import usd as usd_out
+from estompe.geometry import Domain
+from estompe.importing.footage import close_all
+from estompe.importing.mesh import read_mesh
+from estompe.setups.shot import listed, with_shot
+from estompe.shapes.imported import stored
+
+BOX = np.array([[x, y, z] for x in (0, 1) for y in (0, 1) for z in (0, 1)], np.float32)
+QUADS = np.array([[0, 1, 3, 2], [4, 6, 7, 5], [0, 4, 5, 1], [2, 3, 7, 6], [0, 2, 6, 4], [1, 5, 7, 3]])
+FACING = np.array([[-1, 0, 0], [1, 0, 0], [0, -1, 0], [0, 1, 0], [0, 0, -1], [0, 0, 1]], np.float32)
+
+
+@pytest.fixture(autouse=True)
+def _closed():
+    yield
+    close_all()
+
+
+def usd_box(path, how="faceVarying", scheme="none", as_primvar=False, hand="rightHanded"):
+    stage = shots.new_stage(path)
+    mesh = shots.define_mesh(stage, "/World/Box", BOX, [4] * 6, QUADS.reshape(-1).tolist())
+    mesh.CreateSubdivisionSchemeAttr(scheme)
+    mesh.CreateOrientationAttr(hand)
+    values = {"faceVarying": np.repeat(FACING, 4, axis=0), "uniform": FACING,
+              "vertex": (BOX - 0.5) / np.linalg.norm(BOX - 0.5, axis=1)[:, None]}[how]  # fmt: skip
+    values = Vt.Vec3fArray.FromNumpy(np.ascontiguousarray(values, np.float32))
+    if as_primvar:
+        UsdGeom.PrimvarsAPI(mesh).CreatePrimvar("normals", Sdf.ValueTypeNames.Normal3fArray, how).Set(values)
+        mesh.CreateNormalsAttr(Vt.Vec3fArray([(0, 1, 0)] * 8))
+    else:
+        mesh.CreateNormalsAttr(values)
+        mesh.SetNormalsInterpolation(how)
+    stage.Save()
+    return path
+
+
+def hard(geometry):
+    """Whether every face of the box is shaded by itself."""
+    sign = np.sign(np.einsum("ij,ij->i", geometry.corner_normals, np.repeat(FACING, 4, axis=0)))
+    return np.allclose(geometry.corner_normals, sign[:, None] * np.repeat(FACING, 4, axis=0), atol=1e-5)
+
+
+@pytest.mark.parametrize("how", ["faceVarying", "uniform"])
+@pytest.mark.parametrize("as_primvar", [False, True])
+@pytest.mark.parametrize("hand", ["rightHanded", "leftHanded"])
+def test_usd_normals_tell_hard_edges_as_a_still_mesh_and_in_a_shot(tmp_path, how, as_primvar, hand):
+    path = usd_box(tmp_path / "box.usda", how, as_primvar=as_primvar, hand=hand)
+    still = read_mesh(path)
+    shot = evaluate(with_shot(Project(Scene()), listed(path, Scene())).project, 1)["Box"]
+    for mesh in (still, shot):
+        assert len(mesh.shading.sources) == 24
+        assert not any(name == "normals" for _, name in mesh.attributes)
+    if hand == "rightHanded":
+        assert hard(still)
+        assert hard(shot)
+
+
+@pytest.mark.parametrize(("how", "scheme"), [("vertex", "none"), ("faceVarying", "catmullClark")])
+def test_one_normal_a_point_and_those_of_subdivision_surfaces_make_no_edge_hard(tmp_path, how, scheme):
+    path = usd_box(tmp_path / "box.usda", how, scheme)
+    assert read_mesh(path).shading is None
+    assert evaluate(with_shot(Project(Scene()), listed(path, Scene())).project, 1)["Box"].shading is None
+
+
+def test_wrong_normals_are_left_out(tmp_path):
+    path = usd_box(tmp_path / "box.usda")
+    stage = Usd.Stage.Open(str(path))
+    stage.GetPrimAtPath("/World/Box").GetAttribute("normals").Set(Vt.Vec3fArray([(0, 1, 0)] * 5))
+    stage.Save()
+    assert read_mesh(path).shading is None
+
+
+@pytest.mark.parametrize("as_primvar", [False, True])
+def test_an_over_keeps_hard_edges_and_nothing_goes_before_them(tmp_path, as_primvar):
+    path = usd_box(tmp_path / "box.usda", as_primvar=as_primvar)
+    project = with_shot(Project(Scene()), listed(path, Scene())).project
+    shape = structs.replace(project.scene.shapes[0], effects=(EffectSlot("move", Move((0.0, 2.0, 0.0))),))
+    project = project.with_scene(structs.replace(project.scene, shapes=(shape,)))
+    write_over(project, 1, 2, tmp_path / "over.usda")
+    stage = Usd.Stage.Open(str(tmp_path / "over.usda"))
+    mesh = UsdGeom.Mesh.Get(stage, "/World/Box")
+    assert not UsdGeom.PrimvarsAPI(mesh).GetPrimvar("normals").HasValue()
+    assert mesh.GetNormalsInterpolation() == "faceVarying"
+    assert np.allclose(np.abs(mesh.GetNormalsAttr().Get(1)), np.abs(np.repeat(FACING, 4, axis=0)), atol=1e-5)
+
+
+@pytest.mark.parametrize("ending", ["usda", "obj"])
+def test_hard_edges_come_back_from_a_file_that_was_written(tmp_path, ending):
+    made, assets = stored(read_mesh(usd_box(tmp_path / "box.usda")))
+    project = Project(Scene((Shape("box", "Box", made),)), assets)
+    out = tmp_path / f"out.{ending}"
+    if ending == "obj":
+        frame = evaluate(project, 1)
+        obj_out.write(frame, frame.scene.shapes[0], out)
+    else:
+        usd_out.write(project, 1, 1, out)
+    back = read_mesh(out)
+    assert len(back.points) == 8
+    assert hard(back)
+
+
+def test_obj_normals_are_read_and_bad_ones_do_no_harm(tmp_path):
+    rows = [*(f"v {x} {y} {z}" for x, y, z in BOX), *(f"vn {x} {y} {z}" for x, y, z in FACING), "vn nan nan nan"]
+    faces = [f"f {' '.join(f'{point + 1}//{face + 1}' for point in QUADS[face])}" for face in range(6)]
+    (tmp_path / "box.obj").write_text("\n".join([*rows, *faces]))
+    assert hard(read_mesh(tmp_path / "box.obj"))
+    faces[0] = faces[0].replace("//1", "//99")
+    faces[1] = faces[1].replace("//2", "//7")
+    (tmp_path / "odd.obj").write_text("\n".join([*rows, *faces]))
+    odd = read_mesh(tmp_path / "odd.obj")
+    assert odd.topology.faces == 6
+    assert any("no number" in note for note in odd.notes)
+
+
+def gltf_box(path, smooth=False):
+    """A box as such files have it: 24 points, each with the normal of its face, triangles, UVs."""
+    points = BOX[QUADS.reshape(-1)]
+    normals = np.repeat(FACING, 4, axis=0) if not smooth else points - np.float32(0.5)
+    uvs = np.tile(np.array([[0, 0], [1, 0], [1, 1], [0, 1]], np.float32), (6, 1))
+    corners = (np.array([[0, 1, 2], [0, 2, 3]])[None] + 4 * np.arange(6)[:, None, None]).reshape(-1).astype("<u2")
+    data, views, accessors = b"", [], []
+    for block, kind, component in (
+        (points, "VEC3", 5126), (normals, "VEC3", 5126), (uvs, "VEC2", 5126), (corners, "SCALAR", 5123),
+    ):  # fmt: skip
+        views.append({"buffer": 0, "byteOffset": len(data), "byteLength": block.nbytes})
+        accessors.append({"bufferView": len(views) - 1, "componentType": component, "count": len(block), "type": kind})
+        data += np.ascontiguousarray(block).tobytes()
+    primitive = {"attributes": {"POSITION": 0, "NORMAL": 1, "TEXCOORD_0": 2}, "indices": 3}
+    about = {
+        "asset": {"version": "2.0"}, "scene": 0, "scenes": [{"nodes": [0]}], "nodes": [{"name": "Box", "mesh": 0}],
+        "meshes": [{"primitives": [primitive]}], "accessors": accessors, "bufferViews": views,
+        "buffers": [{"byteLength": len(data),
+                     "uri": "data:application/octet-stream;base64," + base64.b64encode(data).decode()}],
+    }  # fmt: skip
+    path.write_text(json.dumps(about))
+    return path
+
+
+@pytest.mark.parametrize("smooth", [False, True])
+def test_gltf_seams_are_welded_so_that_what_was_closed_is_closed(tmp_path, smooth):
+    path = gltf_box(tmp_path / "box.gltf", smooth)
+    still = read_mesh(path)
+    shot = evaluate(with_shot(Project(Scene()), listed(path, Scene())).project, 1)["Box"]
+    for mesh in (still, shot):
+        assert len(mesh.points) == 8
+        assert mesh.topology.closed
+        assert mesh.attribute(Domain.CORNER, "uv").shape == (36, 2)
+        assert (mesh.shading is None) == smooth
