@@ -15,9 +15,11 @@ from estompe.effects.hide import Hide
 from estompe.effects.move import Move
 from estompe.effects.scale import Scale
 from estompe.evaluate import evaluate
+from estompe.exchange.usd.joining import LayerPart, join_layers
 from estompe.exchange.usd.over import write_over
 from estompe.exchange.writers import usd as usd_out
 from estompe.falloffs.noise import Noise
+from estompe.geometry import Domain
 from estompe.importing import ExchangeError
 from estompe.importing.footage import close_all
 from estompe.setups.shot import listed, with_shot
@@ -220,10 +222,81 @@ def test_what_cannot_be_an_over_says_why(boat, tmp_path, small_sample):
         write_over(small_sample, 1, 2, tmp_path / "over.usda")
     with pytest.raises(ExchangeError, match="is the file that the layer goes over"):
         write_over(project, 1001, 1002, path)
-    crates = imported(shots.instanced_stage(tmp_path / "crates.usda"), {"crate_0": (slot(Move(), acts_on="pieces"),)})
-    with pytest.raises(ExchangeError, match="native instances"):
-        write_over(crates, 1, 2, tmp_path / "over.usda")
     assert not (tmp_path / "over.usda").exists()
+
+
+def test_native_instances_stay_instances_and_stand_where_the_scene_has_them(tmp_path):
+    path = shots.instanced_stage(tmp_path / "crates.usda")
+    effects = (
+        slot(Move((0.0, 2.0, 0.0)), "effect-1", acts_on="pieces"),
+        slot(Scale((2.0, 1.0, 1.0)), "effect-2", acts_on="pieces"),
+        slot(Color((1.0, 0.0, 0.0)), "effect-3", acts_on="pieces"),
+    )
+    crates = imported(path, {"crate_0": effects})
+    write_over(crates, 1, 3, tmp_path / "over.usda")
+    stage = Usd.Stage.Open(str(tmp_path / "over.usda"))
+    for frame in (1, 3):
+        ours = evaluate(crates, frame)
+        copies = ours["crate_0"]
+        for number in range(3):
+            prim = stage.GetPrimAtPath(f"/World/crate_{number}")
+            assert prim.IsInstance()
+            world = np.array(UsdGeom.XformCache(frame).GetLocalToWorldTransform(prim)).T
+            assert np.allclose(world[:3, 3], copies.positions[number], atol=1e-5)
+            axes = copies.axes[number].reshape(3, 3) * copies.scales[number]
+            assert np.allclose(world[:3, :3], axes, atol=1e-5)
+            primvars = UsdGeom.PrimvarsAPI(prim)
+            color = np.array(primvars.GetPrimvar("displayColor").Get(frame))
+            assert np.allclose(color, copies.attribute(Domain.PIECE, "color")[number], atol=1e-6)
+            strength = primvars.GetPrimvar("strength_Patchy").Get(frame)
+            assert strength == pytest.approx(ours.strength("crate_0", "Patchy")[number], abs=1e-6)
+            proxy = next(iter(Usd.PrimRange(prim, Usd.TraverseInstanceProxies())))
+            assert UsdGeom.Imageable(proxy).ComputeVisibility(frame) == "inherited"
+    assert failed_checks(tmp_path / "over.usda") == failed_checks(path)
+
+
+def test_instances_that_are_hidden_or_made_real_are_gone_in_the_over(tmp_path):
+    path = shots.instanced_stage(tmp_path / "crates.usda")
+    crates = imported(path, {"crate_0": (slot(Hide(0.35, "under"), acts_on="pieces"),)})
+    write_over(crates, 1, 2, tmp_path / "hidden.usda")
+    stage = Usd.Stage.Open(str(tmp_path / "hidden.usda"))
+    shown = evaluate(crates, 1)["crate_0"].shown
+    seen = [
+        UsdGeom.Imageable(stage.GetPrimAtPath(f"/World/crate_{number}")).ComputeVisibility(1) == "inherited"
+        for number in range(3)
+    ]
+    assert seen == shown.tolist()
+    assert 0 < sum(seen) < 3
+    real = imported(path, {"crate_0": (slot(Move((0.0, 1.0, 0.0))),)})
+    write_over(real, 1, 2, tmp_path / "real.usda")
+    stage = Usd.Stage.Open(str(tmp_path / "real.usda"))
+    assert all(
+        UsdGeom.Imageable(stage.GetPrimAtPath(f"/World/crate_{number}")).ComputeVisibility(1) == "invisible"
+        for number in range(3)
+    )
+    added = UsdGeom.Mesh.Get(stage, "/World/Added/crate_0")
+    assert len(added.GetPointsAttr().Get(1)) == len(evaluate(real, 1)["crate_0"].points)
+
+
+def test_an_over_of_instances_written_in_parts_is_the_one_written_at_once(tmp_path):
+    path = shots.instanced_stage(tmp_path / "crates.usda")
+    effects = (
+        slot(Move((0.0, 2.0, 0.0)), "effect-1", acts_on="pieces"),
+        slot(Color((1.0, 0.0, 0.0)), "effect-2", acts_on="pieces"),
+        slot(Hide(0.9, "over"), "effect-3", acts_on="pieces"),
+    )
+    crates = imported(path, {"crate_0": effects})
+    ends = Range(Keyed((Key(2, 0.5), Key(5, -9.0), Key(8, 0.5))), Keyed((Key(2, -0.5), Key(5, -10.0), Key(8, -0.5))))
+    crates = crates.with_scene(
+        structs.replace(crates.scene, falloffs=(structs.replace(PATCHY, range=ends),))
+    )
+    write_over(crates, 1, 10, tmp_path / "whole.usda")
+    parts = []
+    for first, last in ((1, 3), (4, 4), (5, 9), (10, 10)):
+        parts.append(LayerPart(tmp_path / f"{first}.usdc", first, last))
+        write_over(crates, first, last, parts[-1].path)
+    join_layers(parts, tmp_path / "joined.usda", 1.0, ["./crates.usda"])
+    assert (tmp_path / "joined.usda").read_text() == (tmp_path / "whole.usda").read_text()
 
 
 def test_the_whole_has_cameras_controls_and_velocities(boat, tmp_path):

@@ -26,7 +26,8 @@ class Entry(Struct, frozen=True):
 
     points: of a mesh at the first time, copies of copies; moves: whether anything of it changes over time; note: what a person
     should know; varies: what changes, of "points", "topology" and "attributes"; named: what it is called where its path does not
-    say; color: of a mesh as a whole; skinned: whether it is bound to a skeleton; instances: whether they are native ones.
+    say; color: of a mesh as a whole; skinned: whether it is bound to a skeleton; members: the prims of native instances, by their
+    ids.
     """
 
     path: str
@@ -38,7 +39,7 @@ class Entry(Struct, frozen=True):
     named: str = ""
     color: tuple[float, float, float] | None = None
     skinned: bool = False
-    instances: bool = False
+    members: tuple[str, ...] = ()
 
     @property
     def name(self) -> str:

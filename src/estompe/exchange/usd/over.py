@@ -19,6 +19,7 @@ from estompe.evaluate.past import Past
 from estompe.exchange.bake import frames
 from estompe.exchange.usd.copies import CopiesWriter
 from estompe.exchange.usd.curves import CurvesWriter
+from estompe.exchange.usd.instances import InstancesWriter
 from estompe.exchange.usd.mesh import MeshWriter
 from estompe.exchange.usd.samples import identifier
 from estompe.exchange.usd.saving import check_target, write_frames
@@ -160,16 +161,16 @@ class _Writers:
     def _add(self, frame: Frame, shape: Shape) -> int:
         source = self._source(shape)
         if source is not None and not shape.visible:
-            self._hide(source.prim)
+            self._hide(source)
         if not shape.visible or (source is not None and not any(slot.enabled for slot in shape.effects)):
             return 0
         geometry, code = frame[shape.id], self._original.footage.code(frame.number)
         if source is not None and _same_sort(geometry, source):
-            made = self._original.placed(geometry, source.prim, frame.number)
+            made = self._brought(geometry, source, frame.number)
             self._over(frame, shape, source).add_as(frame, shape, made, code)
         else:
             if source is not None:
-                self._hide(source.prim)
+                self._hide(source)
             self._new(shape, geometry).add_as(frame, shape, self._original.in_file(geometry), code)
         return size_of(geometry)
 
@@ -179,15 +180,21 @@ class _Writers:
         mine = isinstance(source, ShotSource) and source.file == self._original.footage.reading.file
         return source if mine and isinstance(source, ShotSource) else None
 
-    def _over(self, frame: Frame, shape: Shape, source: ShotSource) -> MeshWriter | CopiesWriter:
+    def _members(self, source: ShotSource) -> tuple[str, ...]:
+        return self._original.footage.entry(source.prim).members
+
+    def _brought(self, geometry: Geometry, source: ShotSource, number: float) -> Geometry:
+        """A geometry as its prim's points are said; instances, whose prims have other parents each, in the file's world."""
+        if self._members(source):
+            return self._original.in_file(geometry)
+        return self._original.placed(geometry, source.prim, number)
+
+    def _over(self, frame: Frame, shape: Shape, source: ShotSource) -> MeshWriter | CopiesWriter | InstancesWriter:
         """The writer of opinions on a prim of the original."""
         if shape.id not in self._writers:
-            if isinstance(source, ShotCopies):
-                if self._original.footage.entry(source.prim).instances:
-                    raise ExchangeError(
-                        f"“{shape.name}” are native instances, which a layer cannot change one by one: "
-                        "leave it out with --only, or export the scene as a whole"
-                    )
+            if self._members(source):
+                self._writers[shape.id] = InstancesWriter(self._stage, self._members(source))
+            elif isinstance(source, ShotCopies):
                 self._writers[shape.id] = CopiesWriter(self._stage, shape.name, source.prim, over=True)
             else:
                 before = frame.states_of(shape.id)[0]
@@ -222,11 +229,12 @@ class _Writers:
                 self._stage.GetPrimAtPath(f"/{default}").SetSpecifier(_over_specifier())
         return path
 
-    def _hide(self, prim: str) -> None:
+    def _hide(self, source: ShotSource) -> None:
         from pxr import UsdGeom
 
-        made = self._stage.OverridePrim(prim)
-        UsdGeom.Imageable(made).CreateVisibilityAttr().Set(UsdGeom.Tokens.invisible)
+        for prim in self._members(source) or (source.prim,):
+            made = self._stage.OverridePrim(prim)
+            UsdGeom.Imageable(made).CreateVisibilityAttr().Set(UsdGeom.Tokens.invisible)
 
 
 def _over_specifier() -> Any:

@@ -3,14 +3,15 @@
 from estompe.document.scene import Scene
 from estompe.exchange.usd.copies import CopiesWriter
 from estompe.exchange.usd.curves import CurvesWriter
+from estompe.exchange.usd.instances import InstancesWriter
 from estompe.exchange.usd.mesh import MeshWriter
 from estompe.geometry import Geometry
 from estompe.geometry.copies import Copies
 
-ShapeWriter = MeshWriter | CopiesWriter | CurvesWriter
+ShapeWriter = MeshWriter | CopiesWriter | CurvesWriter | InstancesWriter
 
 
-def writer_for(geometry: Geometry) -> type[ShapeWriter]:
+def writer_for(geometry: Geometry) -> type[MeshWriter | CopiesWriter | CurvesWriter]:
     """What writes a shape, by what it is on its first frame."""
     if isinstance(geometry, Copies):
         return CopiesWriter

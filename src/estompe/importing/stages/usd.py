@@ -103,9 +103,9 @@ class UsdStage:
         if group is None:
             return entry
         moves = any(self._placed_over_time(prim) for prim in group)
-        return Entry(
-            entry.path, "copies", len(group), moves, f"{len(group)} instances", (), group[0].GetName(), instances=True
-        )
+        members = tuple(str(prim.GetPath()) for prim in group)
+        note = f"{len(group)} instances"
+        return Entry(entry.path, "copies", len(group), moves, note, (), group[0].GetName(), members=members)
 
     def _instancer_entry(self, prim: Any) -> Entry:
         from pxr import Usd, UsdGeom

@@ -1,0 +1,96 @@
+"""Native instances over time, in a layer over the original: each instance's own prim says where it is, and what inherits down."""
+
+from collections.abc import Sequence
+from typing import Any
+
+import numpy as np
+
+from estompe.document.scene import Shape
+from estompe.evaluate import Frame
+from estompe.exchange.bake import driving, gives_colors
+from estompe.exchange.usd.samples import TimeSamples, identifier
+from estompe.geometry import Domain, Geometry
+from estompe.geometry.copies import Copies
+
+_OP = "xformOp:transform:effects"
+
+
+class InstancesWriter:
+    """Writes opinions on the prims of instances, which stay instances. members: their paths, in the order of the copies' ids."""
+
+    def __init__(self, stage: Any, members: Sequence[str]) -> None:
+        self._stage = stage
+        self._prims = [stage.OverridePrim(path) for path in members]
+        self._samples = TimeSamples()
+        self._taken: set[str] = set()
+        self._names: dict[str, str] = {}
+        self._places: list[Any] = []
+
+    def add_as(self, frame: Frame, shape: Shape, copies: Geometry, number: float) -> None:
+        """Write where they were brought to in the file's world, at a time code."""
+        from pxr import Gf, UsdGeom
+
+        assert isinstance(copies, Copies)
+        if not self._places:
+            self._places = [_place_of(prim) for prim in self._prims]
+        matrices = _matrices(copies)
+        cache = UsdGeom.XformCache(number)
+        for row, index in enumerate(copies.ids.tolist()):
+            prim, above = self._prims[index], cache.GetParentToWorldTransform(self._prims[index])
+            local = Gf.Matrix4d(matrices[row].T.tolist()) * above.GetInverse()
+            self._samples.follow(f"{index} place", local, number, self._places[index], _as_it_is, _equal)
+            seen = UsdGeom.Tokens.inherited if copies.shown[row] else UsdGeom.Tokens.invisible
+            attribute = UsdGeom.Imageable(prim).CreateVisibilityAttr()
+            self._samples.steady(f"{index} visible", seen, seen, number, attribute)
+        self._add_values(frame, shape, copies, number)
+
+    def _add_values(self, frame: Frame, shape: Shape, copies: Copies, number: float) -> None:
+        """Colours and strengths, one for each instance."""
+        from pxr import Gf, Sdf, Vt
+
+        color = copies.attribute(Domain.PIECE, "color")
+        if color is None and gives_colors(shape):
+            color = np.tile(np.array(shape.color, np.float32), (len(copies.positions), 1))
+        for row, index in enumerate(copies.ids.tolist()) if color is not None else ():
+            value = Vt.Vec3fArray([Gf.Vec3f(*color[row, :3].tolist())])
+            self._say(index, "displayColor", Sdf.ValueTypeNames.Color3fArray, value, number)
+        for falloff, shown in driving(frame, shape):
+            if shown.domain is not Domain.PIECE:
+                continue
+            if falloff.id not in self._names:
+                self._names[falloff.id] = identifier(f"strength_{falloff.name}", self._taken)
+            for row, index in enumerate(copies.ids.tolist()):
+                name, value = self._names[falloff.id], float(shown.strength[row])
+                self._say(index, name, Sdf.ValueTypeNames.Float, value, number)
+
+    def _say(self, index: int, name: str, kind: Any, value: Any, number: float) -> None:
+        from pxr import UsdGeom
+
+        primvar = UsdGeom.PrimvarsAPI(self._prims[index]).CreatePrimvar(name, kind, UsdGeom.Tokens.constant)
+        self._samples.follow(f"{index} {name}", value, number, primvar.GetAttr(), _as_it_is, _equal)
+
+
+def _place_of(prim: Any) -> Any:
+    """The attribute that says where a prim is from its parent, the only one of them that counts from now on."""
+    from pxr import UsdGeom
+
+    formed = UsdGeom.Xformable(prim)
+    made = formed.AddTransformOp(UsdGeom.XformOp.PrecisionDouble, "effects")
+    formed.SetXformOpOrder([made], formed.GetResetXformStack())
+    return made.GetAttr()
+
+
+def _matrices(copies: Copies) -> np.ndarray[Any, np.dtype[np.float64]]:
+    """Each copy's space to the world, float64 (k, 4, 4), columns."""
+    made = np.tile(np.eye(4), (len(copies.positions), 1, 1))
+    made[:, :3, :3] = copies.axes.reshape(-1, 3, 3).astype(np.float64) * copies.scales[:, None, :]
+    made[:, :3, 3] = copies.positions
+    return made
+
+
+def _as_it_is(value: Any) -> Any:
+    return value
+
+
+def _equal(a: Any, b: Any) -> bool:
+    return bool(a == b)
