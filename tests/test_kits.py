@@ -19,6 +19,7 @@ from estompe.document.kinds import Effect, ShapeSource, Source, kinds
 from estompe.document.project import asset_name
 from estompe.document.scene import EffectSlot
 from estompe.kinds import Number, plain, register, setting
+from estompe.shapes.embedded_copies import StoredOverTime
 from estompe.shapes.imported import stored
 from estompe.testing import KindError, check_kind
 from tests import shots
@@ -41,6 +42,20 @@ def test_every_kind_keeps_the_rules(family, tag, tmp_path):
         frames = np.stack([assets[made.points], assets[made.points] + 1])
         assets[asset_name(frames)] = frames
         settings = {"points": asset_name(frames), "rest": made.points, "corners": made.corners, "offsets": made.offsets}
+    if tag == "embedded-copies":
+        form, assets = stored(kinds(ShapeSource)["box"]().build({}))
+        rows = {
+            "positions": np.arange(18, dtype=np.float32).reshape(2, 3, 3),
+            "axes": np.tile(np.eye(3, dtype=np.float32).reshape(1, 1, 9), (1, 3, 1)),
+            "scales": np.ones((1, 3, 3), np.float32),
+            "shown": np.ones((1, 3), np.bool_),
+            "form": np.zeros(3, np.int32),
+            "ids": np.arange(3),
+        }
+        assets.update({asset_name(array): array for array in rows.values()})
+        names = {name: asset_name(array) for name, array in rows.items()}
+        over_time = StoredOverTime(names["positions"], names["axes"], names["scales"], names["shown"])
+        settings = {"forms": (form,), "form": names["form"], "ids": names["ids"], "frames": over_time}
     if tag in ("shot-mesh", "shot-copies"):
         prim = {"shot-mesh": "/World/Boat/Hull", "shot-copies": "/World/Buoys"}[tag]
         settings = {"file": str(shots.boat_stage(tmp_path / "boat.usda")), "prim": prim}

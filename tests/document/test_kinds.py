@@ -19,6 +19,7 @@ from estompe.document.scene import Scene, Shape
 from estompe.document.settings import settings_of
 from estompe.geometry import primitives
 from estompe.setups.adding import add_control, add_effect, add_falloff, add_shape, new_shape_source, new_source
+from estompe.shapes.embedded_copies import EmbeddedCopies, StoredOverTime
 from estompe.shapes.embedded_mesh import EmbeddedMesh
 from estompe.shapes.imported import ImportedMesh
 from estompe.shapes.sphere import Sphere
@@ -32,6 +33,10 @@ def _example(family: type, tag: str):
             return ImportedMesh("0" * 64, "1" * 64, "2" * 64)
         if tag == "embedded-mesh":
             return EmbeddedMesh("0" * 64, "1" * 64, "2" * 64, "3" * 64)
+        if tag == "embedded-copies":
+            form = ImportedMesh("0" * 64, "1" * 64, "2" * 64)
+            frames = StoredOverTime("3" * 64, "4" * 64, "5" * 64, "6" * 64)
+            return EmbeddedCopies((form,), "7" * 64, "8" * 64, frames)
         scene, _ = add_shape(Scene(), "Sphere", Sphere())
         scene, _ = add_shape(scene, "Other", Sphere())
         scene, _ = add_control(scene, "path")

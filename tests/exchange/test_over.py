@@ -287,9 +287,7 @@ def test_an_over_of_instances_written_in_parts_is_the_one_written_at_once(tmp_pa
     )
     crates = imported(path, {"crate_0": effects})
     ends = Range(Keyed((Key(2, 0.5), Key(5, -9.0), Key(8, 0.5))), Keyed((Key(2, -0.5), Key(5, -10.0), Key(8, -0.5))))
-    crates = crates.with_scene(
-        structs.replace(crates.scene, falloffs=(structs.replace(PATCHY, range=ends),))
-    )
+    crates = crates.with_scene(structs.replace(crates.scene, falloffs=(structs.replace(PATCHY, range=ends),)))
     write_over(crates, 1, 10, tmp_path / "whole.usda")
     parts = []
     for first, last in ((1, 3), (4, 4), (5, 9), (10, 10)):

@@ -15,15 +15,21 @@ from estompe.document.resolving import Resolver
 from estompe.document.scene import Scene, Transform
 from estompe.document.transforms import matrix_of
 from estompe.evaluate.following import Following
+from estompe.geometry import Domain
+from estompe.geometry.copies import Copies
 from estompe.importing.errors import Progress
-from estompe.importing.footage import Footage, Reading, opened
+from estompe.importing.footage import Footage, Reading, RestPose, opened
 from estompe.setups.shot import ShotError
+from estompe.shapes.embedded_copies import EmbeddedCopies, StoredOverTime
 from estompe.shapes.embedded_mesh import EmbeddedMesh
-from estompe.shapes.imported import keeping, stored_attributes
+from estompe.shapes.imported import keeping, stored, stored_attributes
+from estompe.shapes.shot_copies import ShotCopies
 from estompe.shapes.shot_mesh import ShotMesh, rest_of
 
 _MOST_BYTES = 4 * 2**30
 _SHEARED = 1e-3
+_OVER_TIME = ("positions", "axes", "scales", "shown")
+_BYTES_A_COPY = 61
 
 
 def embedded(project: Project, shape: str, progress: Progress = lambda _fraction, _text: None) -> Project:
@@ -33,13 +39,11 @@ def embedded(project: Project, shape: str, progress: Progress = lambda _fraction
     """
     scene = project.scene
     owner = next(item for item in scene.shapes if item.id == shape)
-    if not isinstance(owner.source, ShotMesh):
-        raise ShotError(
-            f"{owner.name} cannot be embedded: only meshes of a shot can, copies go on being read from their file"
-        )
+    if not isinstance(owner.source, ShotMesh | ShotCopies):
+        raise ShotError(f"{owner.name} cannot be embedded: only what was imported with a shot can")
     try:
         source = Resolver(scene, scene.first).part(("shapes", shape, "source"))
-        made, assets = _stored(scene, source, progress)
+        made, assets = (_stored_copies if isinstance(source, ShotCopies) else _stored)(scene, source, progress)
         transform = keyed_transform(scene, ("shapes", shape))
     except CannotEvaluateError as error:
         raise ShotError(f"{owner.name} cannot be embedded: {error}") from None
@@ -69,6 +73,46 @@ def _stored(scene: Scene, source: ShotMesh, progress: Progress) -> tuple[Embedde
         attributes, Path(source.file).name,
     )  # fmt: skip
     return made, assets
+
+
+def _stored_copies(
+    scene: Scene, source: ShotCopies, progress: Progress
+) -> tuple[EmbeddedCopies, dict[str, NDArray[Any]]]:
+    footage: Footage = opened(Reading(source.file, scene.metres_per_unit, scene.frames_per_second))
+    entry = footage.entry(source.prim)
+    count = scene.last - scene.first + 1 if entry.moves else 1
+    if count * entry.points * _BYTES_A_COPY > _MOST_BYTES:
+        raise CannotEvaluateError(f"its {count:,} frames are more than {_MOST_BYTES // 2**30} GB")
+    found: list[Copies] = []
+    for number in range(scene.first, scene.first + count):
+        progress((number - scene.first) / count, f"storing frame {number}")
+        copies = footage.geometry(source.prim, number, RestPose("", 0.0))
+        assert isinstance(copies, Copies)
+        if found and not (np.array_equal(copies.ids, found[0].ids) and np.array_equal(copies.form, found[0].form)):
+            raise CannotEvaluateError(f"copies come, go or change their form on frame {number}")
+        found.append(copies)
+    assets, keep = keeping()
+    positions, axes, scales, shown = (
+        keep(_over_time([getattr(copies, name) for copies in found])) for name in _OVER_TIME
+    )
+    own = [copies.attribute(Domain.PIECE, "color") for copies in found]
+    colors = [values for values in own if values is not None]
+    color = keep(_over_time(colors)) if len(colors) == len(found) else None
+    frames = StoredOverTime(positions, axes, scales, shown, color)
+    forms = []
+    for form in found[0].forms:
+        mesh, more = stored(form)
+        assets.update(more)
+        forms.append(mesh)
+    name = Path(source.file).name
+    made = EmbeddedCopies(tuple(forms), keep(found[0].form), keep(found[0].ids), frames, scene.first, name)
+    return made, assets
+
+
+def _over_time(arrays: list[NDArray[Any]]) -> NDArray[Any]:
+    """Arrays of frames in one, (frames, …); one frame where all are the same."""
+    same = all(array is arrays[0] or np.array_equal(array, arrays[0]) for array in arrays)
+    return np.stack(arrays[:1] if same else arrays)
 
 
 def keyed_transform(scene: Scene, path: tuple[str, str]) -> Transform:

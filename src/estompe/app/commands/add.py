@@ -15,7 +15,7 @@ from estompe.kernels.types import Floats
 from estompe.setups import adding, own
 from estompe.setups.catalog import OWN, Entry, recipes
 from estompe.setups.embedding import embedded
-from estompe.shapes.shot_mesh import ShotMesh
+from estompe.shapes.shot import ShotSource
 
 
 def add_entry(context: AppContext, entry: Entry) -> None:
@@ -136,8 +136,8 @@ def embed(context: AppContext) -> None:
 
 def _needs_shot(context: AppContext) -> str:
     shape = context.session.selection.shape
-    there = shape is not None and isinstance(shape.source, ShotMesh)
-    return needs_shape(context) or ("" if there else "only a mesh of a shot that was imported can be embedded")
+    there = shape is not None and isinstance(shape.source, ShotSource)
+    return needs_shape(context) or ("" if there else "only what was imported with a shot can be embedded")
 
 
 def ask_keep_setup(context: AppContext) -> None:

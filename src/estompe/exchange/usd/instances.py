@@ -51,9 +51,10 @@ class InstancesWriter:
         color = copies.attribute(Domain.PIECE, "color")
         if color is None and gives_colors(shape):
             color = np.tile(np.array(shape.color, np.float32), (len(copies.positions), 1))
-        for row, index in enumerate(copies.ids.tolist()) if color is not None else ():
-            value = Vt.Vec3fArray([Gf.Vec3f(*color[row, :3].tolist())])
-            self._say(index, "displayColor", Sdf.ValueTypeNames.Color3fArray, value, number)
+        if color is not None:
+            for row, index in enumerate(copies.ids.tolist()):
+                value = Vt.Vec3fArray([Gf.Vec3f(*color[row, :3].tolist())])
+                self._say(index, "displayColor", Sdf.ValueTypeNames.Color3fArray, value, number)
         for falloff, shown in driving(frame, shape):
             if shown.domain is not Domain.PIECE:
                 continue

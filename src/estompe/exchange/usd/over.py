@@ -142,7 +142,7 @@ class _Writers:
 
     def __init__(self, stage: Any, scene: Scene, original: Original, only: Collection[str] | None) -> None:
         self._stage, self._original, self._only = stage, original, only
-        self._writers: dict[str, ShapeWriter] = {}
+        self._writers: dict[str, ShapeWriter | InstancesWriter] = {}
         self._taken: set[str] = set()
         self._forms = hidden_forms(scene)
 
@@ -208,7 +208,7 @@ class _Writers:
             made.original = frame.states_of(shape.id)[0]
         return made
 
-    def _new(self, shape: Shape, geometry: Geometry) -> ShapeWriter:
+    def _new(self, shape: Shape, geometry: Geometry) -> ShapeWriter | InstancesWriter:
         """The writer of a prim that is not in the original."""
         key = f"{shape.id} beside"
         if key not in self._writers:

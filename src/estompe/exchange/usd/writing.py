@@ -1,17 +1,18 @@
 """Which writer a shape takes, which shapes take none, and about how much a frame of one adds."""
 
+from collections.abc import Mapping
+
 from estompe.document.scene import Scene
 from estompe.exchange.usd.copies import CopiesWriter
 from estompe.exchange.usd.curves import CurvesWriter
-from estompe.exchange.usd.instances import InstancesWriter
 from estompe.exchange.usd.mesh import MeshWriter
 from estompe.geometry import Geometry
 from estompe.geometry.copies import Copies
 
-ShapeWriter = MeshWriter | CopiesWriter | CurvesWriter | InstancesWriter
+ShapeWriter = MeshWriter | CopiesWriter | CurvesWriter
 
 
-def writer_for(geometry: Geometry) -> type[MeshWriter | CopiesWriter | CurvesWriter]:
+def writer_for(geometry: Geometry) -> type[ShapeWriter]:
     """What writes a shape, by what it is on its first frame."""
     if isinstance(geometry, Copies):
         return CopiesWriter
@@ -30,7 +31,7 @@ def size_of(geometry: Geometry) -> int:
     return 64 * len(geometry.positions) if isinstance(geometry, Copies) else 2 * geometry.points.nbytes
 
 
-def finish(writers: dict[str, ShapeWriter]) -> None:
+def finish(writers: Mapping[str, object]) -> None:
     """Write what waited for the frame after it."""
     for writer in writers.values():
         if isinstance(writer, CopiesWriter):
