@@ -40,6 +40,7 @@ from estompe.kernels import (
     volume,
     wind,
 )
+from estompe.kernels.bounds import bounds
 from estompe.kernels.topology import face_means, point_means
 from estompe.kernels.types import Array, Floats, Indices
 from estompe.kernels.voxels import band, eikonal, growth
@@ -123,6 +124,7 @@ def _point_steps(points: Floats) -> list[tuple[str, Callable[[], object]]]:
     matrix = np.eye(4, dtype=np.float32)[:3]
     knots, cubics = np.zeros(1, np.float32), np.zeros((1, 4), np.float32)
     return [
+        ("bounds", lambda: bounds(points)),
         ("distance", lambda: distance.distance(points, matrix, distance.Form.SPHERE)),
         ("ramp", lambda: ramp.remap(values, 0.0, 1.0, knots, cubics, True)),
         ("joined ramp", lambda: ramp.remap_joined(values, values, ramp.Joining.ADD, 0.0, 1.0, knots, cubics, True)),

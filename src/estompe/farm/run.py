@@ -1,9 +1,10 @@
-"""Sending a run to several machines: frames in chunks, what is finished taken down, and the layers joined at the end."""
+"""Sending a run to several machines: frames in chunks, what is finished taken down, and the layers joined as they come."""
 
 import re
 import shutil
 import time
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
@@ -13,7 +14,7 @@ from estompe.document.project import Project
 from estompe.document.scene import Scene
 from estompe.evaluate.state_files import default_folder
 from estompe.exchange.bake import check_folder, check_frames
-from estompe.exchange.usd.joining import LayerPart, join_layers
+from estompe.exchange.usd.joining import Joining, LayerPart
 from estompe.exchange.usd.over import stage_of, sublayer
 from estompe.exchange.usd.saving import reason
 from estompe.farm import worker
@@ -64,10 +65,9 @@ def run(
             _clear(parts)
         file.save(Project(project.scene, project.assets), Path(job.scene))
         frames = [number for number in range(first, last + 1) if not _is_there(job, progressing, number)]
-        with client_of(machines) as client:
-            made = _Run(client, job, project.scene, progressing, progress).work(frames)
-        if kind in ("scene", "over"):
-            _join(job, project, parts, first, last, target, progress)
+        with client_of(machines) as client, _layers(job, project.scene, first, last) as layers:
+            made = _Run(client, job, project.scene, progressing, progress, layers.join).work(frames)
+            layers.finish()
         shutil.rmtree(parts, ignore_errors=True)
     progress(1.0, "done")
     return made
@@ -112,9 +112,11 @@ def _is_there(job: Job, progressing: Progressing, number: int) -> bool:
 class _Run:
     """One run: chunks sent, followed, and taken down."""
 
-    def __init__(self, client: Any, job: Job, scene: Scene, progressing: Progressing, progress: Progress) -> None:
+    def __init__(
+        self, client: Any, job: Job, scene: Scene, progressing: Progressing, progress: Progress, join: Callable[[], None]
+    ) -> None:
         self._client, self._job, self._scene = client, job, scene
-        self._progressing, self._progress = progressing, progress
+        self._progressing, self._progress, self._join = progressing, progress, join
         self._share, self._left = 0.0, Estimate(0)
 
     def work(self, frames: list[int]) -> int:
@@ -172,6 +174,7 @@ class _Run:
         """Futures as they end; asked several times a second, so that cancelling does not wait for a chunk."""
         waiting, count = set(futures), len(futures)
         while waiting:
+            self._join()
             ended = {future for future in waiting if future.done()}
             for future in ended:
                 begin, end = futures.pop(future)
@@ -217,18 +220,57 @@ def _parts(folder: Path) -> list[LayerPart]:
     return sorted(found, key=lambda part: part.first)
 
 
-def _join(job: Job, project: Project, parts: Path, first: int, last: int, target: Path, progress: Progress) -> None:
-    """Make the layers of all chunks into one."""
-    found = [part for part in _parts(parts) if part.last >= first and part.first <= last]
-    sublayers = None
-    per_frame = 1.0
-    if job.kind == "over":
-        sublayers = [sublayer(stage_of(project.scene, job.only), target)]
-        per_frame = _codes_per_frame(found[0].path, project.scene)
+class _Layers:
+    """The layers of all chunks, made into one as they come: each once what goes before it is there."""
+
+    def __init__(self, job: Job, scene: Scene, first: int, last: int, whole: Path) -> None:
+        self._job, self._scene, self._whole = job, scene, whole
+        self._next, self._last = first, last
+        self._joining: Joining | None = None
+
+    def join(self) -> None:
+        """Take in the layers that are whole and follow those before. Raises ExchangeError."""
+        for part in _parts(Path(self._job.parts)):
+            if part.first <= self._next <= part.last and self._next <= self._last:
+                self._joining = self._joining or self._begun(part)
+                self._joining.add(LayerPart(part.path, self._next, min(part.last, self._last)))
+                self._next = part.last + 1
+
+    def finish(self) -> None:
+        """Take in the rest, and write what they make together. Raises ExchangeError."""
+        self.join()
+        if self._joining is None or self._next <= self._last:
+            raise ExchangeError(f"the layer of frame {self._next} is not in {self._job.parts}: run the same command again")
+        self._joining.finish()
+
+    def _begun(self, part: LayerPart) -> Joining:
+        if self._job.kind != "over":
+            return Joining(self._whole, 1.0, None)
+        below = sublayer(stage_of(self._scene, self._job.only), Path(self._job.target))
+        return Joining(self._whole, _codes_per_frame(part.path, self._scene), [below])
+
+
+class _NoLayers:
+    """What there is to join where every frame is a file of its own."""
+
+    def join(self) -> None:
+        """Nothing."""
+
+    def finish(self) -> None:
+        """Nothing."""
+
+
+@contextmanager
+def _layers(job: Job, scene: Scene, first: int, last: int) -> Iterator[_Layers | _NoLayers]:
+    """What joins the layers of a run, into a file that is there at the end or not at all."""
+    if job.kind not in ("scene", "over"):
+        yield _NoLayers()
+        return
+    target = Path(job.target)
     try:
-        with written_whole(target) as part:
-            part.unlink()
-            join_layers(found, part, per_frame, sublayers, progress)
+        with written_whole(target) as whole:
+            whole.unlink()
+            yield _Layers(job, scene, first, last, whole)
     except OSError as error:
         raise ExchangeError(f"{target}: cannot be written ({reason(error, target)})") from None
 

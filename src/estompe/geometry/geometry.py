@@ -15,6 +15,7 @@ from estompe.geometry.rest import Rest
 from estompe.geometry.shading import AUTHORED, Shading, shading_of
 from estompe.geometry.topology import Topology
 from estompe.geometry.transforms import Matrix
+from estompe.kernels.bounds import bounds
 from estompe.kernels.sides import Outwards, outwards_of
 from estompe.kernels.surface import Tree, tree_of
 from estompe.kernels.topology import point_means
@@ -257,7 +258,7 @@ class Geometry:
         if not len(self.points):
             zero = np.zeros(3, np.float32)
             return zero, zero
-        return self.points.min(axis=0), self.points.max(axis=0)
+        return bounds(self.points)
 
     @property
     def nbytes(self) -> int:

@@ -53,10 +53,10 @@ class CopiesWriter:
         if not self._over:
             self._add_forms(copies, shape.color, number)
         changing = self._samples.changing
-        self._samples.steady(
-            "form", copies.form, Vt.IntArray.FromNumpy(copies.form), number, made.CreateProtoIndicesAttr()
-        )
-        self._samples.steady("ids", copies.ids, Vt.Int64Array.FromNumpy(copies.ids), number, made.CreateIdsAttr())
+        steady, ids = self._samples.steady, Vt.Int64Array.FromNumpy
+        attribute = made.CreateProtoIndicesAttr()
+        steady("form", copies.form, lambda: Vt.IntArray.FromNumpy(copies.form), number, attribute)
+        steady("ids", copies.ids, lambda: ids(copies.ids), number, made.CreateIdsAttr())
         changing("positions", copies.positions, number, made.CreatePositionsAttr(), Vt.Vec3fArray)
         changing("extent", np.stack(copies.bounds), number, made.CreateExtentAttr(), Vt.Vec3fArray)
         rotations, halves = self._rotations(copies.axes)
@@ -64,10 +64,8 @@ class CopiesWriter:
         # Programs that do not know the exact ones yet look for these.
         changing("halves", halves, number, made.CreateOrientationsAttr(), Vt.QuathArray)
         changing("scales", _mirrored(copies), number, made.CreateScalesAttr(), Vt.Vec3fArray)
-        hidden = copies.ids[~copies.shown]
-        self._samples.steady(
-            "hidden", copies.shown, Vt.Int64Array.FromNumpy(hidden), number, made.CreateInvisibleIdsAttr()
-        )
+        hidden = made.CreateInvisibleIdsAttr()
+        steady("hidden", copies.shown, lambda: ids(copies.ids[~copies.shown]), number, hidden)
         self._add_primvars(frame, shape, copies, number)
 
     def finish(self) -> None:
@@ -80,9 +78,9 @@ class CopiesWriter:
 
         none = np.zeros((0, 3), np.float32)
         self._samples.changing("positions", none, number, self._instancer.CreatePositionsAttr(), Vt.Vec3fArray)
-        self._samples.steady(
-            "form", none, Vt.IntArray.FromNumpy(np.zeros(0, np.int32)), number, self._instancer.CreateProtoIndicesAttr()
-        )
+        forms = np.zeros(0, np.int32)
+        attribute = self._instancer.CreateProtoIndicesAttr()
+        self._samples.steady("form", none, lambda: Vt.IntArray.FromNumpy(forms), number, attribute)
 
     def _add_forms(self, copies: Copies, color: Color, number: float) -> None:
         while len(self._forms) < len(copies.forms):

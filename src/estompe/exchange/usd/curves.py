@@ -37,7 +37,8 @@ class CurvesWriter:
 
         made = self._curves
         members, counts = _lines(geometry)
-        self._samples.steady("counts", geometry.topology, counts, number, made.CreateCurveVertexCountsAttr())
+        attribute = made.CreateCurveVertexCountsAttr()
+        self._samples.steady("counts", geometry.topology, lambda: counts, number, attribute)
         points = np.ascontiguousarray(geometry.points[members])
         self._samples.changing("points", points, number, made.CreatePointsAttr(), Vt.Vec3fArray)
         extent = np.stack([points.min(axis=0), points.max(axis=0)]) if len(points) else np.zeros((2, 3), np.float32)

@@ -1,6 +1,7 @@
 """Native instances over time, in a layer over the original: each instance's own prim says where it is, and what inherits down."""
 
 from collections.abc import Sequence
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -41,7 +42,7 @@ class InstancesWriter:
             self._samples.follow(f"{index} place", local, number, self._places[index], _as_it_is, _equal)
             seen = UsdGeom.Tokens.inherited if copies.shown[row] else UsdGeom.Tokens.invisible
             attribute = UsdGeom.Imageable(prim).CreateVisibilityAttr()
-            self._samples.steady(f"{index} visible", seen, seen, number, attribute)
+            self._samples.steady(f"{index} visible", seen, partial(_as_it_is, seen), number, attribute)
         self._add_values(frame, shape, copies, number)
 
     def _add_values(self, frame: Frame, shape: Shape, copies: Copies, number: float) -> None:

@@ -1,5 +1,6 @@
 """A mesh over time: points, normals, faces, UVs, colours, pieces, and strengths as primvars."""
 
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -127,21 +128,21 @@ class MeshWriter:
         from pxr import Sdf, UsdGeom, Vt
 
         topology, mesh = geometry.topology, self._mesh
-        counts = Vt.IntArray.FromNumpy(np.diff(topology.offsets))
-        self._samples.steady("counts", topology, counts, number, mesh.CreateFaceVertexCountsAttr())
-        indices = Vt.IntArray.FromNumpy(topology.corners)
-        self._samples.steady("indices", topology, indices, number, mesh.CreateFaceVertexIndicesAttr())
+        steady, integers = self._samples.steady, Vt.IntArray.FromNumpy
+        attribute = mesh.CreateFaceVertexCountsAttr()
+        steady("counts", topology, lambda: integers(np.diff(topology.offsets)), number, attribute)
+        steady("indices", topology, lambda: integers(topology.corners), number, mesh.CreateFaceVertexIndicesAttr())
         for domain, kind in ((Domain.CORNER, UsdGeom.Tokens.faceVarying), (Domain.POINT, UsdGeom.Tokens.vertex)):
             uv = geometry.attribute(domain, "uv")
             if uv is not None:
                 made = self._primvars.CreatePrimvar("st", Sdf.ValueTypeNames.TexCoord2fArray, kind)
-                values = Vt.Vec2fArray.FromNumpy(np.ascontiguousarray(uv, np.float32))
-                self._samples.steady("st", uv, values, number, made.GetAttr())
+                places = partial(np.ascontiguousarray, uv, np.float32)
+                steady("st", uv, lambda: Vt.Vec2fArray.FromNumpy(places()), number, made.GetAttr())
                 break
-        if topology.parted is not None:
+        parted = topology.parted
+        if parted is not None:
             made = self._primvars.CreatePrimvar("piece", Sdf.ValueTypeNames.Int64Array, UsdGeom.Tokens.vertex)
-            ids = topology.parted.ids[topology.parted.of]
-            self._samples.steady("piece", topology.parted, Vt.Int64Array.FromNumpy(ids), number, made.GetAttr())
+            steady("piece", parted, lambda: Vt.Int64Array.FromNumpy(parted.ids[parted.of]), number, made.GetAttr())
 
     def _add_color(self, geometry: Geometry, base: Color, number: float) -> None:
         from pxr import Sdf, UsdGeom, Vt
@@ -154,9 +155,13 @@ class MeshWriter:
             return
         interpolation = UsdGeom.Tokens.constant if color is None else UsdGeom.Tokens.vertex
         made = self._primvars.CreatePrimvar("displayColor", Sdf.ValueTypeNames.Color3fArray, interpolation)
-        plain = np.array([base], np.float32) if color is None else np.ascontiguousarray(color[:, :3], np.float32)
         owner = base if color is None else color
-        self._samples.steady("displayColor", owner, Vt.Vec3fArray.FromNumpy(plain), number, made.GetAttr())
+
+        def plain() -> Any:
+            colors = np.array([base], np.float32) if color is None else np.ascontiguousarray(color[:, :3], np.float32)
+            return Vt.Vec3fArray.FromNumpy(colors)
+
+        self._samples.steady("displayColor", owner, plain, number, made.GetAttr())
 
     def _own_color(self) -> Any:
         return None if self.original is None else self.original.attribute(Domain.POINT, "color")

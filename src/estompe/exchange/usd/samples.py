@@ -52,17 +52,22 @@ class TimeSamples:
         attribute.Set(as_usd(value), number)
         return True
 
-    def steady(self, key: str, owner: Any, values: Any, number: float, attribute: Any) -> None:
+    def steady(self, key: str, owner: Any, make: Callable[[], Any], number: float, attribute: Any) -> None:
         """Set values that mostly stay: without a time at first, and as time samples from the first change on.
 
-        owner: what tells by identity that they did not change; other owners may still have the same values.
+        owner: what tells by identity that they did not change; other owners may still have the same values. make: gives them.
         """
         if key not in self._held:
+            values = make()
             attribute.Set(values)
             self._held[key] = (owner, values, number, number)
             return
         before, held, since, until = self._held[key]
-        if before is owner or held == values:
+        if before is owner:
+            self._held[key] = (owner, held, since, number)
+            return
+        values = make()
+        if held == values:
             self._held[key] = (owner, held, since, number)
             return
         for frame in {since, until}:
