@@ -173,3 +173,33 @@ def test_a_time_of_its_own_is_given_and_taken_away(boat):
     assert np.allclose(matrix_of(placed.transform)[:, 3], [9.0, 0.5, 0.0], atol=1e-5)
     boat.click(boat.button(field, "Go with the shot's time again"))
     assert boat.get(*path) is None
+
+
+def test_what_is_dropped_comes_in_as_a_shot_or_as_a_mesh(driver, tmp_path):
+    window, view = driver.window, driver.view
+    still = shots.new_stage(tmp_path / "still.usda")
+    shots.define_mesh(still, "/World/Slab")
+    still.Save()
+    view.file_dropped.emit(str(tmp_path / "still.usda"))
+    driver.qtbot.waitUntil(lambda: len(driver.session.document.scene.shapes) == 1, timeout=20_000)
+    driver.settle()
+    assert not window.findChildren(ShotSheet)
+    view.file_dropped.emit(str(shots.boat_stage(tmp_path / "boat.usda")))
+    driver.qtbot.waitUntil(lambda: bool(window.findChildren(ShotSheet)), timeout=20_000)
+    assert len(driver.session.document.scene.shapes) == 1
+    (sheet,) = window.findChildren(ShotSheet)
+    assert "boat.usda" in sheet._described()
+
+
+def test_copies_are_taken_into_the_scene(boat):
+    session = boat.session
+    buoys = next(shape.id for shape in session.document.scene.shapes if shape.name == "Buoys")
+    session.selection.choose_shape(buoys)
+    before = session.evaluator.answer.frame
+    boat.window.run("embed")
+    boat.qtbot.waitUntil(
+        lambda: type(boat.get("shapes", buoys).source).__name__ == "EmbeddedCopies", timeout=20_000
+    )
+    boat.settle()
+    after = session.evaluator.answer.frame
+    assert np.allclose(after["Buoys"].positions, before["Buoys"].positions, atol=1e-5)

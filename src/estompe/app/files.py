@@ -5,7 +5,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from msgspec import structs
-from PyQt6.QtCore import QObject
+from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QMessageBox, QWidget
 
 from estompe.app import units
@@ -28,6 +28,7 @@ from estompe.setups import own
 from estompe.setups.meshes import framing, with_mesh
 from estompe.setups.shot import ShotError, listed, with_shot
 
+_SHOTS = (".usd", ".usda", ".usdc", ".usdz", ".gltf", ".glb")
 _SCENES = f"Scenes (*{file.ENDING})"
 Stamp = tuple[int, int]
 
@@ -40,6 +41,8 @@ def mesh_pattern() -> str:
 
 class Files(QObject):
     """What the File menu does. Dialogs only ask; the methods below them take a path and can be called by tests."""
+
+    shot_opened = pyqtSignal(object)
 
     def __init__(
         self, session: Session, work: Work, preferences: Preferences, autosave: Autosave, window: QWidget
@@ -65,8 +68,10 @@ class Files(QObject):
             self.open(Path(name))
 
     def open(self, path: Path) -> None:
-        """Open a scene file, or import a mesh file."""
-        if path.suffix.lower() != file.ENDING:
+        """Open a scene file, or import a mesh file; one that holds more than a mesh is handed on as a shot."""
+        if path.suffix.lower() in _SHOTS:
+            self.open_shot(path, lambda footage: self._shot_or_mesh(footage, path))
+        elif path.suffix.lower() != file.ENDING:
             self.import_mesh(path)
         elif self.may_leave():
             self._work.start(
@@ -187,6 +192,12 @@ class Files(QObject):
             lambda progress: listed(path, scene, lambda: progress(0.5, f"opening {path.name}")),
             show,
         )
+
+    def _shot_or_mesh(self, footage: Footage, path: Path) -> None:
+        if any(entry.moves or entry.kind in ("camera", "copies") for entry in footage.about.entries):
+            self.shot_opened.emit(footage)
+        else:
+            self.import_mesh(path)
 
     def import_shot(self, footage: Footage, prims: list[str]) -> bool:
         """Add prims of an animated file to the scene. True once they are in."""

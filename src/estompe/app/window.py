@@ -84,6 +84,7 @@ class Window(QWidget):
         session.document.project_changed.connect(self._new_project)
         session.mesh_wanted.connect(self.files.hand_on_mesh)
         session.palette_wanted.connect(self.add)
+        self.files.shot_opened.connect(self.sheets.show_shot)
         self.view.probed.connect(self._mark_ramp)
         self.view.painted.connect(self.time.player.picture_shown)
         self.view.file_dropped.connect(lambda name: self.take_file(Path(name)))

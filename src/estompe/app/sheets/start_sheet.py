@@ -1,4 +1,4 @@
-"""The start sheet: samples with pictures, recent files, and where to drop a mesh."""
+"""The start sheet: samples with pictures, recent files, and where to drop a mesh or a shot."""
 
 from pathlib import Path
 
@@ -111,7 +111,7 @@ class StartSheet(QWidget):
         new.clicked.connect(self.new_wanted)
         row.addWidget(choose)
         row.addWidget(new)
-        row.addWidget(label("or drop a mesh here: OBJ, PLY, STL, glTF, USD", "soft"))
+        row.addWidget(label("or drop a mesh or a shot here: OBJ, PLY, STL, glTF, USD", "soft"))
         row.addStretch(1)
         return row
 
