@@ -197,9 +197,7 @@ def test_copies_are_taken_into_the_scene(boat):
     session.selection.choose_shape(buoys)
     before = session.evaluator.answer.frame
     boat.window.run("embed")
-    boat.qtbot.waitUntil(
-        lambda: type(boat.get("shapes", buoys).source).__name__ == "EmbeddedCopies", timeout=20_000
-    )
+    boat.qtbot.waitUntil(lambda: type(boat.get("shapes", buoys).source).__name__ == "EmbeddedCopies", timeout=20_000)
     boat.settle()
     after = session.evaluator.answer.frame
     assert np.allclose(after["Buoys"].positions, before["Buoys"].positions, atol=1e-5)

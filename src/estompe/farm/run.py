@@ -113,7 +113,13 @@ class _Run:
     """One run: chunks sent, followed, and taken down."""
 
     def __init__(
-        self, client: Any, job: Job, scene: Scene, progressing: Progressing, progress: Progress, join: Callable[[], None]
+        self,
+        client: Any,
+        job: Job,
+        scene: Scene,
+        progressing: Progressing,
+        progress: Progress,
+        join: Callable[[], None],
     ) -> None:
         self._client, self._job, self._scene = client, job, scene
         self._progressing, self._progress, self._join = progressing, progress, join
@@ -240,7 +246,9 @@ class _Layers:
         """Take in the rest, and write what they make together. Raises ExchangeError."""
         self.join()
         if self._joining is None or self._next <= self._last:
-            raise ExchangeError(f"the layer of frame {self._next} is not in {self._job.parts}: run the same command again")
+            raise ExchangeError(
+                f"the layer of frame {self._next} is not in {self._job.parts}: run the same command again"
+            )
         self._joining.finish()
 
     def _begun(self, part: LayerPart) -> Joining:
