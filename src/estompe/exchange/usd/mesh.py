@@ -136,8 +136,8 @@ class MeshWriter:
             uv = geometry.attribute(domain, "uv")
             if uv is not None:
                 made = self._primvars.CreatePrimvar("st", Sdf.ValueTypeNames.TexCoord2fArray, kind)
-                places = partial(np.ascontiguousarray, uv, np.float32)
-                steady("st", uv, lambda: Vt.Vec2fArray.FromNumpy(places()), number, made.GetAttr())
+                places = np.ascontiguousarray(uv, np.float32)
+                steady("st", uv, partial(Vt.Vec2fArray.FromNumpy, places), number, made.GetAttr())
                 break
         parted = topology.parted
         if parted is not None:
