@@ -7,7 +7,9 @@ from msgspec import structs
 
 from bench.figures import Figure, in_turn
 from estompe.document import edits
-from estompe.document.kinds import Effect, Eye, Placed, kinds
+from estompe.document.context import Eye, Placed
+from estompe.document.kinds import Effect
+from estompe.document.registry import kinds
 from estompe.document.scene import Scene
 from estompe.effects.joints import straight_chain
 from estompe.effects.poses import Pose

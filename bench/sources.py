@@ -9,8 +9,9 @@ from PIL import Image
 
 from bench.figures import Figure, in_turn
 from estompe.document import edits
-from estompe.document.kinds import Source, kinds
+from estompe.document.kinds import Source
 from estompe.document.project import Project, asset_name
+from estompe.document.registry import kinds
 from estompe.document.remembering import RememberingSource
 from estompe.document.scene import Control, EffectSlot, Scene, Shape, Transform
 from estompe.effects.joints import Joints, straight_chain

@@ -12,10 +12,11 @@ from PIL import Image
 
 import estompe  # registers the kinds
 from estompe.document import edits
-from estompe.document.kinds import Effect, ShapeSource, Source, kinds
+from estompe.document.kinds import Effect, ShapeSource, Source
 from estompe.document.numbers import Key, Keyed
 from estompe.document.project import Project, asset_name
 from estompe.document.references import references_of
+from estompe.document.registry import kinds
 from estompe.document.scene import Camera, Control, EffectSlot, Falloff, Layer, Range, Scene, Shape, Transform
 from estompe.document.settings import Setting, settings_of
 from estompe.effects.joints import Joints, straight_chain

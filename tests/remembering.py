@@ -5,9 +5,10 @@ from typing import Annotated, ClassVar
 
 import numpy as np
 
-from estompe.document.kinds import Source, kinds, register
+from estompe.document.kinds import Source
 from estompe.document.numbers import Key, Keyed
 from estompe.document.project import Project
+from estompe.document.registry import kinds, register
 from estompe.document.remembering import RememberingSource, Seen, Since, Values
 from estompe.document.scene import (
     Control,

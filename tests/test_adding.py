@@ -4,8 +4,9 @@ import numpy as np
 import pytest
 
 from estompe.document import edits
-from estompe.document.kinds import Effect, Source, kinds
+from estompe.document.kinds import Effect, Source
 from estompe.document.project import Project
+from estompe.document.registry import kinds
 from estompe.document.scene import Route, Scene
 from estompe.document.settings import settings_of
 from estompe.effects.joints import Joints

@@ -10,9 +10,10 @@ from pxr import Usd, UsdGeom
 
 from estompe.document import edits, file
 from estompe.document.check import SceneError, check_change
-from estompe.document.kinds import Effect, Source, kinds
+from estompe.document.kinds import Effect, Source
 from estompe.document.numbers import Formula, Key, Keyed
 from estompe.document.project import Project, asset_name
+from estompe.document.registry import kinds
 from estompe.document.renaming import rename
 from estompe.document.resolving import Resolver
 from estompe.document.scene import EffectSlot, Falloff, Layer, Range, Route, Scene, Shape

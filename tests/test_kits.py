@@ -15,8 +15,9 @@ from PIL import Image as Bitmap
 from estompe import testing
 from estompe.document import edits
 from estompe.document import kinds as registry
-from estompe.document.kinds import Effect, ShapeSource, Source, kinds
+from estompe.document.kinds import Effect, ShapeSource, Source
 from estompe.document.project import asset_name
+from estompe.document.registry import kinds
 from estompe.document.scene import EffectSlot
 from estompe.kinds import Number, plain, register, setting
 from estompe.shapes.embedded_copies import StoredOverTime
@@ -157,7 +158,8 @@ def test_the_example_passes_its_own_tests(installed):
 _SAVE = """
 import sys, estompe
 from estompe.document import edits
-from estompe.document.kinds import Effect, kinds
+from estompe.document.kinds import Effect
+from estompe.document.registry import kinds
 from estompe.document.scene import EffectSlot
 from estompe.samples import sample
 project = sample("moon-swell").build(0.05)

@@ -4,20 +4,10 @@ A plug-in is a package whose `pyproject.toml` names its module under the entry p
 registers its kinds. Their tags begin with the plug-in's name, such as `acme:push`. `estompe.testing.check_kind` tests them.
 """
 
-from estompe.document.kinds import (
-    EVERY_ELEMENT,
-    ActsOn,
-    CannotEvaluateError,
-    Context,
-    Effect,
-    Join,
-    PosedJoint,
-    ShapeSource,
-    Shell,
-    Source,
-    register,
-)
+from estompe.document.context import CannotEvaluateError, Context
+from estompe.document.kinds import EVERY_ELEMENT, ActsOn, Effect, Join, PosedJoint, ShapeSource, Shell, Source
 from estompe.document.numbers import Number, Triple, plain, plain_triple
+from estompe.document.registry import register
 from estompe.document.remembering import Remembered, RememberingEffect, RememberingSource, Seen, Since, Values
 from estompe.document.settings import setting, whole
 from estompe.geometry import Domain, Geometry, GeometryError

@@ -7,18 +7,9 @@ import numpy as np
 from msgspec import structs
 
 from estompe.document import edits
-from estompe.document.kinds import (
-    AnyEffect,
-    AnyShapeSource,
-    AnySource,
-    Effect,
-    ShapeSource,
-    Source,
-    decode_kind,
-    kinds,
-    tag_of,
-)
+from estompe.document.kinds import Effect, ShapeSource, Source
 from estompe.document.project import Project
+from estompe.document.registry import AnyEffect, AnyShapeSource, AnySource, decode_kind, kinds, tag_of
 from estompe.document.remembering import Remembering
 from estompe.document.scene import EffectSlot, Falloff, Layer, Range, Route, Scene, Transform
 from estompe.document.settings import settings_of

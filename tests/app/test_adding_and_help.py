@@ -12,7 +12,8 @@ from estompe.app.sheets.preferences_sheet import PreferencesSheet
 from estompe.app.sheets.reference_sheet import ReferenceSheet, limits
 from estompe.app.widgets.fields import rule_of
 from estompe.document import edits
-from estompe.document.kinds import Effect, Source, kinds
+from estompe.document.kinds import Effect, Source
+from estompe.document.registry import kinds
 from estompe.document.scene import Control
 from estompe.falloffs.noise import Noise
 from estompe.setups.catalog import entries, entry

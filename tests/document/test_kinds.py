@@ -4,17 +4,8 @@ import msgspec
 import pytest
 
 from estompe.document.edits import get
-from estompe.document.kinds import (
-    AnyEffect,
-    AnyShapeSource,
-    AnySource,
-    Effect,
-    ShapeSource,
-    Source,
-    decode_kind,
-    kinds,
-    register,
-)
+from estompe.document.kinds import Effect, ShapeSource, Source
+from estompe.document.registry import AnyEffect, AnyShapeSource, AnySource, decode_kind, kinds, register
 from estompe.document.scene import Scene, Shape
 from estompe.document.settings import settings_of
 from estompe.geometry import primitives

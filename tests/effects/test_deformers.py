@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 from estompe.document import edits
-from estompe.document.kinds import CannotEvaluateError, Eye, Placed
+from estompe.document.context import CannotEvaluateError, Eye, Placed
 from estompe.document.numbers import Formula
 from estompe.document.project import Project, asset_name
 from estompe.document.scene import (

@@ -5,8 +5,10 @@ import pytest
 from tests.scenes import one_push
 
 from estompe.document import edits
-from estompe.document.kinds import CannotEvaluateError, Effect, Eye, Placed, kinds
+from estompe.document.context import CannotEvaluateError, Eye, Placed
+from estompe.document.kinds import Effect
 from estompe.document.project import Project
+from estompe.document.registry import kinds
 from estompe.document.remembering import RememberingEffect, Seen, Since
 from estompe.document.scene import EffectSlot, Scene, Shape, Transform
 from estompe.effects.move import Move

@@ -6,9 +6,10 @@ from msgspec import structs
 from tests.counting import CountingMemo
 
 from estompe.document import edits
-from estompe.document.kinds import Effect, Source, kinds
+from estompe.document.kinds import Effect, Source
 from estompe.document.numbers import Key, Keyed
 from estompe.document.project import Project
+from estompe.document.registry import kinds
 from estompe.document.scene import EffectSlot, Falloff, Layer, Range, Route, Scene, Transform
 from estompe.effects.bend import Bend
 from estompe.effects.color import Color

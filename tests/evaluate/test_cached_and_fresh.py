@@ -9,9 +9,10 @@ from PIL import Image
 
 from estompe.document import edits
 from estompe.document.check import SceneError, check_change
-from estompe.document.kinds import Source, kinds
+from estompe.document.kinds import Source
 from estompe.document.numbers import Formula, Keyed
 from estompe.document.project import Project
+from estompe.document.registry import kinds
 from estompe.document.renaming import rename
 from estompe.document.scene import Scene
 from estompe.evaluate import Memo, evaluate

@@ -4,7 +4,8 @@ import pytest
 from scripts import reference
 
 from estompe.document import edits
-from estompe.document.kinds import Effect, Source, kinds
+from estompe.document.kinds import Effect, Source
+from estompe.document.registry import kinds
 from estompe.document.scene import EffectSlot, Route
 from estompe.effects.hide import Hide
 from estompe.effects.push import Push

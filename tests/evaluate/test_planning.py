@@ -5,9 +5,10 @@ import pytest
 from scripts import reference
 from tests.counting import CountingMemo
 
-from estompe.document.kinds import EVERYTHING, Effect, kinds
+from estompe.document.kinds import EVERYTHING, Effect
 from estompe.document.numbers import Formula, Key, Keyed
 from estompe.document.project import Project
+from estompe.document.registry import kinds
 from estompe.document.scene import Control, EffectSlot, Falloff, Layer, Range, Route, Scene, Shape, Transform
 from estompe.effects.color import Color
 from estompe.effects.poses import Pose, Poses

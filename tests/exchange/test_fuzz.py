@@ -13,7 +13,7 @@ import pytest
 from tests import shots
 
 from estompe.document import file
-from estompe.document.kinds import CannotEvaluateError
+from estompe.document.context import CannotEvaluateError
 from estompe.document.project import Project
 from estompe.document.scene import Scene, Shape
 from estompe.evaluate import evaluate

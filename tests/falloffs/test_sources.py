@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from scipy.spatial.transform import Rotation
 
-from estompe.document.kinds import CannotEvaluateError
+from estompe.document.context import CannotEvaluateError
 from estompe.document.project import Project
 from estompe.document.scene import Control, Falloff, Layer, RampPoint, Range, Scene, Shape, Transform
 from estompe.evaluate import Memo, evaluate

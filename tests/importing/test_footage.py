@@ -8,7 +8,7 @@ import pytest
 from pxr import Gf, Usd, UsdGeom, Vt
 from tests import shots
 
-from estompe.document.kinds import CannotEvaluateError
+from estompe.document.context import CannotEvaluateError
 from estompe.geometry import Domain
 from estompe.importing.footage import Reading, RestPose, close_all, opened
 

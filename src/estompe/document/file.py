@@ -15,11 +15,11 @@ from numpy.typing import NDArray
 
 from estompe.document.atomic import written_whole
 from estompe.document.check import SceneError, check
-from estompe.document.kinds import FAMILIES, decode_kind, encode_kind, family_of, kinds
 from estompe.document.migrations import migrate
 from estompe.document.names import clean_name, printable
 from estompe.document.paths import with_paths
 from estompe.document.project import Project, asset_name, assets_of
+from estompe.document.registry import FAMILIES, decode_kind, encode_kind, family_of, kinds
 from estompe.document.scene import Scene
 from estompe.document.variants import Variants
 

@@ -7,8 +7,8 @@ from typing import Any, TypeVar
 from msgspec import Struct, structs
 
 from estompe.document.identity_cache import IdentityCache
-from estompe.document.kinds import UnknownKind
 from estompe.document.settings import settings_of
+from estompe.document.unknown_kind import UnknownKind
 
 Part = TypeVar("Part")
 _FILES: IdentityCache[tuple[str, ...]] = IdentityCache()

@@ -7,7 +7,7 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
-from estompe.document.kinds import CannotEvaluateError
+from estompe.document.context import CannotEvaluateError
 
 MOST_PIXELS = 8192 * 8192
 _MOST_BYTES = 2 * 2**30

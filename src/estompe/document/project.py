@@ -9,8 +9,8 @@ import numpy as np
 from msgspec import Struct
 from numpy.typing import NDArray
 
-from estompe.document.kinds import UnknownKind
 from estompe.document.scene import Scene
+from estompe.document.unknown_kind import UnknownKind
 from estompe.document.variants import Variant
 
 Assets = Mapping[str, NDArray[Any]]

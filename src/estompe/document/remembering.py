@@ -11,7 +11,8 @@ import numpy as np
 from msgspec import Struct
 from numpy.typing import NDArray
 
-from estompe.document.kinds import Context, Effect, Source
+from estompe.document.context import Context
+from estompe.document.kinds import Effect, Source
 from estompe.document.settings import whole
 from estompe.geometry import Geometry
 from estompe.geometry.elements import Elements

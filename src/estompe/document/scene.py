@@ -4,10 +4,12 @@ from typing import Annotated
 
 from msgspec import Meta, Struct
 
+from estompe.document.context import ControlForm
 from estompe.document.curve import Interpolation
-from estompe.document.kinds import ActsOn, AnyEffect, AnyShapeSource, AnySource, ControlForm, Join
+from estompe.document.kinds import ActsOn, Join
 from estompe.document.numbers import Number, Triple
 from estompe.document.part import Part
+from estompe.document.registry import AnyEffect, AnyShapeSource, AnySource
 from estompe.document.settings import setting, whole
 
 Identifier = Annotated[str, Meta(min_length=1, max_length=64, pattern=r"^[a-z0-9-]+$")]

@@ -4,7 +4,7 @@ from functools import lru_cache
 
 import numpy as np
 
-from estompe.document.kinds import Eye
+from estompe.document.context import Eye
 from estompe.document.numbers import plain, plain_triple
 from estompe.document.scene import Camera, Followed, Transform
 from estompe.geometry import frozen

@@ -2,8 +2,10 @@
 
 from typing import Annotated, ClassVar
 
-from estompe.document.kinds import Context, Effect, register
+from estompe.document.context import Context
+from estompe.document.kinds import Effect
 from estompe.document.numbers import Number, plain
+from estompe.document.registry import register
 from estompe.document.scene import Identifier
 from estompe.document.settings import setting
 from estompe.effects.axes import translated_to

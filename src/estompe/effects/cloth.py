@@ -5,8 +5,10 @@ from typing import Annotated, ClassVar, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from estompe.document.kinds import EVERYTHING, CannotEvaluateError, Context, Placed, register
+from estompe.document.context import CannotEvaluateError, Context, Placed
+from estompe.document.kinds import EVERYTHING
 from estompe.document.numbers import Number, Triple, plain, plain_triple
+from estompe.document.registry import register
 from estompe.document.remembering import Remembered, RememberingEffect, Seen, Since
 from estompe.document.scene import Identifier
 from estompe.document.settings import setting, whole

@@ -4,8 +4,9 @@ from typing import Annotated, ClassVar
 
 import numpy as np
 
-from estompe.document.kinds import Context, register
+from estompe.document.context import Context
 from estompe.document.numbers import Number, Triple, plain, plain_triple
+from estompe.document.registry import register
 from estompe.document.settings import setting
 from estompe.effects.voxels import VolumeEffect, colored
 from estompe.geometry import Domain, Geometry, frozen

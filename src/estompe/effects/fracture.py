@@ -4,8 +4,10 @@ from typing import Annotated, ClassVar, Literal
 
 import numpy as np
 
-from estompe.document.kinds import CannotEvaluateError, Context, Effect, register
+from estompe.document.context import CannotEvaluateError, Context
+from estompe.document.kinds import Effect
 from estompe.document.numbers import Triple, plain_triple
+from estompe.document.registry import register
 from estompe.document.settings import setting, whole
 from estompe.geometry import Geometry
 from estompe.geometry.cells import Cells, cells_of

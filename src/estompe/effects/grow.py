@@ -7,8 +7,9 @@ import numpy as np
 from msgspec import Struct
 from numpy.typing import NDArray
 
-from estompe.document.kinds import Context, register
+from estompe.document.context import Context
 from estompe.document.numbers import Number, plain
+from estompe.document.registry import register
 from estompe.document.settings import setting
 from estompe.effects.round import rounded_by
 from estompe.effects.voxels import ClosedVolumeEffect, solid_words

@@ -5,8 +5,9 @@ from typing import Annotated, Any, ClassVar
 import numpy as np
 from numpy.typing import NDArray
 
-from estompe.document.kinds import CannotEvaluateError, Context, register
+from estompe.document.context import CannotEvaluateError, Context
 from estompe.document.numbers import Number, plain
+from estompe.document.registry import register
 from estompe.document.remembering import LooksPerFrame, Remembered, RememberingEffect, Seen, Since
 from estompe.document.settings import setting
 from estompe.effects.grow import GrowSettings, slowness

@@ -5,8 +5,10 @@ from typing import Annotated, ClassVar, Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from estompe.document.kinds import EVERY_ELEMENT, ActsOn, Context, Effect, register
+from estompe.document.context import Context
+from estompe.document.kinds import EVERY_ELEMENT, ActsOn, Effect
 from estompe.document.numbers import Number, plain
+from estompe.document.registry import register
 from estompe.document.settings import setting
 from estompe.geometry import Domain, Geometry
 from estompe.geometry.copies import Copies

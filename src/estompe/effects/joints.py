@@ -6,9 +6,11 @@ import numpy as np
 from msgspec import Meta
 from numpy.typing import NDArray
 
-from estompe.document.kinds import CannotEvaluateError, Context, Effect, PosedJoint, register
+from estompe.document.context import CannotEvaluateError, Context
+from estompe.document.kinds import Effect, PosedJoint
 from estompe.document.numbers import Number, Triple, plain, plain_triple
 from estompe.document.part import Part
+from estompe.document.registry import register
 from estompe.document.scene import Identifier, Name
 from estompe.document.settings import setting
 from estompe.geometry import Geometry

@@ -6,8 +6,9 @@ from typing import Annotated, Any, ClassVar, Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from estompe.document.kinds import CannotEvaluateError, Context, register
+from estompe.document.context import CannotEvaluateError, Context
 from estompe.document.numbers import Number, plain
+from estompe.document.registry import register
 from estompe.document.scene import Identifier
 from estompe.document.settings import setting
 from estompe.effects.round import on_band

@@ -4,8 +4,10 @@ from typing import Annotated, ClassVar, Literal
 
 import numpy as np
 
-from estompe.document.kinds import Context, Effect, register
+from estompe.document.context import Context
+from estompe.document.kinds import Effect
 from estompe.document.numbers import Number, plain
+from estompe.document.registry import register
 from estompe.document.settings import setting
 from estompe.falloffs.order import order_of
 from estompe.geometry import Geometry

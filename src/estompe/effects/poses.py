@@ -5,9 +5,11 @@ from typing import Annotated, ClassVar
 import numpy as np
 from msgspec import Meta
 
-from estompe.document.kinds import CannotEvaluateError, Context, Effect, register
+from estompe.document.context import CannotEvaluateError, Context
+from estompe.document.kinds import Effect
 from estompe.document.numbers import Number, plain
 from estompe.document.part import Part
+from estompe.document.registry import register
 from estompe.document.scene import AssetName, Identifier, Name
 from estompe.document.settings import setting
 from estompe.geometry import Geometry

@@ -6,8 +6,10 @@ import numpy as np
 from msgspec import Meta
 from numpy.typing import NDArray
 
-from estompe.document.kinds import CannotEvaluateError, Context, Effect, register
+from estompe.document.context import CannotEvaluateError, Context
+from estompe.document.kinds import Effect
 from estompe.document.numbers import Number, plain
+from estompe.document.registry import register
 from estompe.document.scene import Identifier, RampPoint, Range
 from estompe.document.settings import setting
 from estompe.falloffs.ramp import remapped

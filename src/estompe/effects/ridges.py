@@ -3,8 +3,10 @@
 from math import radians
 from typing import Annotated, ClassVar
 
-from estompe.document.kinds import Context, Effect, register
+from estompe.document.context import Context
+from estompe.document.kinds import Effect
 from estompe.document.numbers import Number, plain
+from estompe.document.registry import register
 from estompe.document.settings import setting, whole
 from estompe.falloffs.order import order_of
 from estompe.geometry import Geometry

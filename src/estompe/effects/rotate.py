@@ -4,8 +4,10 @@ from typing import Annotated, ClassVar
 
 import numpy as np
 
-from estompe.document.kinds import Context, Effect, register
+from estompe.document.context import Context
+from estompe.document.kinds import Effect
 from estompe.document.numbers import Number, Triple, plain, plain_triple
+from estompe.document.registry import register
 from estompe.document.settings import setting
 from estompe.effects.axes import Axis, space
 from estompe.geometry import Geometry

@@ -6,8 +6,9 @@ from typing import Annotated, ClassVar
 
 import numpy as np
 
-from estompe.document.kinds import Context, register
+from estompe.document.context import Context
 from estompe.document.numbers import Number, plain
+from estompe.document.registry import register
 from estompe.document.settings import setting
 from estompe.effects.voxels import ClosedVolumeEffect
 from estompe.geometry import Geometry, GeometryError

@@ -2,8 +2,10 @@
 
 from typing import Annotated, ClassVar
 
-from estompe.document.kinds import Context, Effect, register
+from estompe.document.context import Context
+from estompe.document.kinds import Effect
 from estompe.document.numbers import Triple, plain_triple
+from estompe.document.registry import register
 from estompe.document.settings import setting
 from estompe.effects.axes import space
 from estompe.geometry import Geometry

@@ -5,7 +5,9 @@ from typing import Annotated, ClassVar, Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from estompe.document.kinds import Context, Effect, register
+from estompe.document.context import Context
+from estompe.document.kinds import Effect
+from estompe.document.registry import register
 from estompe.document.settings import setting
 from estompe.geometry import Domain, Geometry, frozen
 from estompe.geometry.carrying import axes_along

@@ -7,7 +7,9 @@ from typing import Annotated, ClassVar
 
 import numpy as np
 
-from estompe.document.kinds import Context, Effect, register
+from estompe.document.context import Context
+from estompe.document.kinds import Effect
+from estompe.document.registry import register
 from estompe.document.settings import setting, whole
 from estompe.geometry import Geometry, GeometryError
 from estompe.geometry.volume import towards_volume, volume

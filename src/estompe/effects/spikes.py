@@ -5,8 +5,10 @@ from typing import Annotated, Any, ClassVar
 import numpy as np
 from numpy.typing import NDArray
 
-from estompe.document.kinds import ActsOn, Context, Effect, register
+from estompe.document.context import Context
+from estompe.document.kinds import ActsOn, Effect
 from estompe.document.numbers import Number, plain
+from estompe.document.registry import register
 from estompe.document.settings import setting, whole
 from estompe.geometry import Domain, Geometry, frozen
 from estompe.geometry.pieces import Pieces

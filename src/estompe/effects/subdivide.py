@@ -5,7 +5,9 @@ from typing import Annotated, ClassVar
 import numpy as np
 from numpy.typing import NDArray
 
-from estompe.document.kinds import EVERYTHING, Context, Effect, register
+from estompe.document.context import Context
+from estompe.document.kinds import EVERYTHING, Effect
+from estompe.document.registry import register
 from estompe.document.settings import setting, whole
 from estompe.geometry import Domain, Geometry
 from estompe.geometry.geometry import check_made

@@ -2,8 +2,10 @@
 
 from typing import Annotated, ClassVar, Literal
 
-from estompe.document.kinds import Context, Effect, register
+from estompe.document.context import Context
+from estompe.document.kinds import Effect
 from estompe.document.numbers import Number, Triple, plain, plain_triple
+from estompe.document.registry import register
 from estompe.document.settings import setting, whole
 from estompe.geometry import Geometry
 from estompe.geometry.carrying import Carries

@@ -4,7 +4,8 @@ from typing import Annotated, ClassVar
 
 import numpy as np
 
-from estompe.document.kinds import EVERYTHING, CannotEvaluateError, Context, Effect
+from estompe.document.context import CannotEvaluateError, Context
+from estompe.document.kinds import EVERYTHING, Effect
 from estompe.document.numbers import Number, plain
 from estompe.document.scene import Color
 from estompe.document.settings import setting

@@ -7,7 +7,7 @@ from typing import Any
 
 from numpy.typing import NDArray
 
-from estompe.document.kinds import CannotEvaluateError
+from estompe.document.context import CannotEvaluateError
 from estompe.document.pictures import stamp
 from estompe.document.project import Project
 from estompe.evaluate.frame import Frame, Shown, evaluate

@@ -4,7 +4,7 @@ from typing import Any
 
 import numpy as np
 
-from estompe.document.kinds import CannotEvaluateError
+from estompe.document.context import CannotEvaluateError
 from estompe.geometry import Geometry
 from estompe.geometry.copies import Copies
 from estompe.kernels.types import Floats

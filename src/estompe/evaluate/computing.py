@@ -5,7 +5,8 @@ from typing import Any
 import numpy as np
 from msgspec import structs
 
-from estompe.document.kinds import Effect, ShapeSource, Source, UndeclaredError
+from estompe.document.context import UndeclaredError
+from estompe.document.kinds import Effect, ShapeSource, Source
 from estompe.document.remembering import RememberingEffect, RememberingSource, Seen
 from estompe.evaluate.checked import checked_geometry, checked_values
 from estompe.evaluate.context import EvaluationContext

@@ -5,7 +5,7 @@ from typing import Any, NoReturn
 
 from numpy.typing import NDArray
 
-from estompe.document.kinds import CannotEvaluateError, Eye, Placed, UndeclaredError
+from estompe.document.context import CannotEvaluateError, Eye, Placed, UndeclaredError
 from estompe.document.scene import Color
 from estompe.document.transforms import eye_of
 from estompe.evaluate.stage import Stage
@@ -16,7 +16,7 @@ from estompe.kernels.types import Floats
 
 
 class EvaluationContext:
-    """Satisfies `estompe.document.kinds.Context`.
+    """Satisfies `estompe.document.context.Context`.
 
     found: what the kind refers to, by family and id (stages for falloffs and shapes, which have run by then); read: what it
     declared to read besides arrays; assets: arrays beside the scene, which never change.

@@ -5,7 +5,7 @@ from functools import partial
 from typing import Any, NamedTuple
 from weakref import proxy
 
-from estompe.document.kinds import CannotEvaluateError
+from estompe.document.context import CannotEvaluateError
 from estompe.document.project import Project
 from estompe.document.scene import Falloff, Layer
 from estompe.evaluate.graph import EffectChain

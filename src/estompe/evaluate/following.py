@@ -5,8 +5,8 @@ from typing import Any, TypeVar
 
 from msgspec import structs
 
+from estompe.document.context import CannotEvaluateError
 from estompe.document.edits import ScenePath
-from estompe.document.kinds import CannotEvaluateError
 from estompe.document.numbers import plain
 from estompe.document.resolving import Resolver
 from estompe.document.scene import Camera, Control, Follow, Followed, Scene, Shape, Transform

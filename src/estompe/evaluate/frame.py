@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from estompe.document.kinds import CannotEvaluateError
+from estompe.document.context import CannotEvaluateError
 from estompe.document.numbers import plain
 from estompe.document.project import Project
 from estompe.document.references import references_of

@@ -8,13 +8,8 @@ from weakref import proxy
 
 import numpy as np
 
-from estompe.document.kinds import (
-    EVERYTHING,
-    CannotEvaluateError,
-    Effect,
-    Source,
-    UndeclaredError,
-)
+from estompe.document.context import CannotEvaluateError, UndeclaredError
+from estompe.document.kinds import EVERYTHING, Effect, Source
 from estompe.document.numbers import plain
 from estompe.document.remembering import RememberingEffect, RememberingSource
 from estompe.document.scene import EffectSlot, Falloff, Layer, Ramp, Range, Route, Shape, Transform

@@ -4,8 +4,9 @@ from collections.abc import Hashable, Mapping
 from functools import cache
 from typing import Any, Protocol
 
+from estompe.document.context import CannotEvaluateError, UndeclaredError
 from estompe.document.formula import PER_ELEMENT, FormulaError, names_in, parse
-from estompe.document.kinds import CannotEvaluateError, Kind, Source, UndeclaredError
+from estompe.document.kinds import Kind, Source
 from estompe.document.pictures import numbered, stamp
 from estompe.document.references import REFERENCES
 from estompe.document.scene import Shape

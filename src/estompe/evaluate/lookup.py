@@ -6,8 +6,9 @@ from typing import Any
 import numpy as np
 
 from estompe.document import edits
+from estompe.document.context import CannotEvaluateError, Placed
 from estompe.document.edits import EditError, ScenePath
-from estompe.document.kinds import CannotEvaluateError, Effect, Placed
+from estompe.document.kinds import Effect
 from estompe.document.numbers import plain
 from estompe.document.project import Project
 from estompe.document.resolving import Reduce, Resolver

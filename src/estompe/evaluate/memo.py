@@ -8,7 +8,7 @@ from weakref import WeakValueDictionary
 
 import numpy as np
 
-from estompe.document.kinds import CannotEvaluateError
+from estompe.document.context import CannotEvaluateError
 from estompe.evaluate.ledger import Ledger
 from estompe.evaluate.plan import Plan
 from estompe.evaluate.stage import Sized, Stage

@@ -6,7 +6,7 @@ from weakref import proxy
 
 import numpy as np
 
-from estompe.document.kinds import CannotEvaluateError
+from estompe.document.context import CannotEvaluateError
 from estompe.document.naming import spoken
 from estompe.document.project import Project
 from estompe.evaluate.graph import Graph

@@ -7,7 +7,7 @@ import numpy as np
 from msgspec import Struct
 from numpy.typing import NDArray
 
-from estompe.document.kinds import UndeclaredError
+from estompe.document.context import UndeclaredError
 from estompe.document.remembering import Remembered, Seen
 from estompe.evaluate.context import EvaluationContext
 from estompe.evaluate.looking import OnOtherFrames

@@ -10,8 +10,9 @@ from collections.abc import Callable
 from functools import partial
 from typing import Any, NamedTuple
 
-from estompe.document.kinds import CannotEvaluateError, tag_of
+from estompe.document.context import CannotEvaluateError
 from estompe.document.project import Project
+from estompe.document.registry import tag_of
 from estompe.document.remembering import Remembered, Remembering, Seen, Since
 from estompe.evaluate.elsewhere import Elsewhere
 from estompe.evaluate.keep import Keep

@@ -11,7 +11,7 @@ from typing import TypeVar
 import numpy as np
 
 from estompe import faults
-from estompe.document.kinds import CannotEvaluateError, UndeclaredError
+from estompe.document.context import CannotEvaluateError, UndeclaredError
 from estompe.evaluate.memo import CancelledError, Memo
 from estompe.evaluate.plan import Plan
 from estompe.evaluate.stage import Sized, Stage

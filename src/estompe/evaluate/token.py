@@ -7,7 +7,7 @@ from typing import Any
 import msgspec
 import numpy as np
 
-from estompe.document.kinds import UnknownKind
+from estompe.document.unknown_kind import UnknownKind
 
 DIGEST_SIZE = 16
 

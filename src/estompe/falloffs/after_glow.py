@@ -4,8 +4,8 @@ from typing import Annotated, ClassVar
 
 import numpy as np
 
-from estompe.document.kinds import register
 from estompe.document.numbers import Number, plain
+from estompe.document.registry import register
 from estompe.document.remembering import LooksPerFrame, RememberingSource, Seen, Since, Values
 from estompe.document.scene import Identifier
 from estompe.document.settings import setting

@@ -5,8 +5,10 @@ from typing import Annotated, ClassVar
 import numpy as np
 from msgspec import Meta
 
-from estompe.document.kinds import CannotEvaluateError, Context, Placed, Shell, Source, register
+from estompe.document.context import CannotEvaluateError, Context, Placed
+from estompe.document.kinds import Shell, Source
 from estompe.document.numbers import Number, plain
+from estompe.document.registry import register
 from estompe.document.scene import Identifier
 from estompe.document.settings import setting
 from estompe.falloffs.forms import FORMS

@@ -4,7 +4,9 @@ from typing import ClassVar
 
 import numpy as np
 
-from estompe.document.kinds import Context, Source, register
+from estompe.document.context import Context
+from estompe.document.kinds import Source
+from estompe.document.registry import register
 from estompe.geometry.elements import Elements
 from estompe.kernels.angles import degrees_towards
 from estompe.kernels.types import Floats

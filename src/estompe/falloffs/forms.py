@@ -2,7 +2,7 @@
 
 from typing import NamedTuple
 
-from estompe.document.kinds import ControlForm
+from estompe.document.context import ControlForm
 from estompe.kernels.distance import Form
 from estompe.kernels.press import Body
 

@@ -6,8 +6,10 @@ import numpy as np
 from msgspec import Meta
 
 from estompe.document import pictures
-from estompe.document.kinds import CannotEvaluateError, Context, Source, register
+from estompe.document.context import CannotEvaluateError, Context
+from estompe.document.kinds import Source
 from estompe.document.numbers import Number, plain
+from estompe.document.registry import register
 from estompe.document.settings import setting
 from estompe.geometry import frozen
 from estompe.geometry.elements import Elements

@@ -2,7 +2,9 @@
 
 from typing import Annotated, ClassVar
 
-from estompe.document.kinds import Context, Effect, Source, register
+from estompe.document.context import Context
+from estompe.document.kinds import Effect, Source
+from estompe.document.registry import register
 from estompe.document.scene import Identifier
 from estompe.document.settings import setting, whole
 from estompe.geometry.elements import Elements

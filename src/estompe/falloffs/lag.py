@@ -5,8 +5,10 @@ from typing import Annotated, ClassVar, Literal
 
 import numpy as np
 
-from estompe.document.kinds import Context, Source, register
+from estompe.document.context import Context
+from estompe.document.kinds import Source
 from estompe.document.numbers import Number, plain
+from estompe.document.registry import register
 from estompe.document.scene import Identifier
 from estompe.document.settings import setting, whole
 from estompe.geometry.elements import Elements

@@ -4,7 +4,9 @@ from typing import Annotated, ClassVar, Literal
 
 import numpy as np
 
-from estompe.document.kinds import CannotEvaluateError, Context, Source, register
+from estompe.document.context import CannotEvaluateError, Context
+from estompe.document.kinds import Source
+from estompe.document.registry import register
 from estompe.document.settings import setting
 from estompe.geometry.elements import Elements
 from estompe.kernels.types import Floats

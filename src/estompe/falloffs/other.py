@@ -2,7 +2,9 @@
 
 from typing import Annotated, ClassVar
 
-from estompe.document.kinds import Context, Source, register
+from estompe.document.context import Context
+from estompe.document.kinds import Source
+from estompe.document.registry import register
 from estompe.document.scene import Identifier
 from estompe.document.settings import setting
 from estompe.geometry.elements import Elements

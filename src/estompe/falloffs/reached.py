@@ -5,8 +5,8 @@ from typing import Annotated, ClassVar, Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from estompe.document.kinds import register
 from estompe.document.numbers import Number, plain
+from estompe.document.registry import register
 from estompe.document.remembering import LooksPerFrame, Remembered, RememberingSource, Seen, Since
 from estompe.document.scene import Identifier
 from estompe.document.settings import setting

@@ -4,8 +4,10 @@ from typing import Annotated, ClassVar
 
 import numpy as np
 
-from estompe.document.kinds import Context, Source, register
+from estompe.document.context import Context
+from estompe.document.kinds import Source
 from estompe.document.numbers import Triple, plain_triple
+from estompe.document.registry import register
 from estompe.document.settings import setting, whole
 from estompe.geometry.elements import Elements
 from estompe.kernels.angles import degrees_of

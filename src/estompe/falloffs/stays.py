@@ -4,7 +4,7 @@ from typing import Annotated, ClassVar
 
 import numpy as np
 
-from estompe.document.kinds import register
+from estompe.document.registry import register
 from estompe.document.remembering import LooksPerFrame, RememberingSource, Seen, Since, Values
 from estompe.document.scene import Identifier
 from estompe.document.settings import setting

@@ -4,8 +4,10 @@ from typing import Annotated, ClassVar
 
 import numpy as np
 
-from estompe.document.kinds import CannotEvaluateError, Context, Source, register
+from estompe.document.context import CannotEvaluateError, Context
+from estompe.document.kinds import Source
 from estompe.document.numbers import Number, plain
+from estompe.document.registry import register
 from estompe.document.scene import Identifier
 from estompe.document.settings import setting
 from estompe.geometry import Geometry

@@ -4,7 +4,9 @@ from typing import Annotated, ClassVar, Literal
 
 import numpy as np
 
-from estompe.document.kinds import Context, Shell, Source, register
+from estompe.document.context import Context
+from estompe.document.kinds import Shell, Source
+from estompe.document.registry import register
 from estompe.document.scene import Identifier
 from estompe.document.settings import setting
 from estompe.geometry.elements import Elements

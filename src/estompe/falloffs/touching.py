@@ -6,7 +6,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from estompe.document.kinds import CannotEvaluateError, Placed
+from estompe.document.context import CannotEvaluateError, Placed
 from estompe.falloffs.distance import path_of
 from estompe.falloffs.forms import FORMS
 from estompe.falloffs.surface import to_nearest

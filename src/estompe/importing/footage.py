@@ -24,7 +24,7 @@ import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
-from estompe.document.kinds import CannotEvaluateError
+from estompe.document.context import CannotEvaluateError
 from estompe.document.names import clean_name, printable
 from estompe.geometry import Domain, Geometry, GeometryError, Topology, frozen
 from estompe.geometry.attributes import finite, held_to_table

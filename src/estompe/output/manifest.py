@@ -12,9 +12,9 @@ import msgspec
 
 from estompe.document.atomic import written_whole
 from estompe.document.file import VERSION
-from estompe.document.kinds import encode_kind
 from estompe.document.paths import files_of
 from estompe.document.project import Project
+from estompe.document.registry import encode_kind
 from estompe.importing.errors import ExchangeError
 
 

@@ -4,10 +4,12 @@ from typing import Any
 
 from msgspec import structs
 
+from estompe.document.context import ControlForm
 from estompe.document.edits import fresh_id, fresh_name, get, insert, names_of, put
-from estompe.document.kinds import ActsOn, ControlForm, Effect, ShapeSource, Source, kinds
+from estompe.document.kinds import ActsOn, Effect, ShapeSource, Source
 from estompe.document.numbers import Triple
 from estompe.document.references import REFERENCES, renamed_id
+from estompe.document.registry import kinds
 from estompe.document.scene import Control, EffectSlot, Falloff, Layer, Range, Route, Scene, Shape, Transform
 from estompe.document.settings import settings_of
 from estompe.effects.subdivide import Subdivide

@@ -5,7 +5,8 @@ from dataclasses import dataclass
 from importlib import import_module
 from typing import Any
 
-from estompe.document.kinds import Effect, Kind, ShapeSource, Source, kinds
+from estompe.document.kinds import Effect, Kind, ShapeSource, Source
+from estompe.document.registry import kinds
 from estompe.falloffs.forms import FORMS
 from estompe.setups import own
 from estompe.setups.making import RECIPES, Recipe

@@ -7,8 +7,8 @@ import numpy as np
 from msgspec import structs
 from numpy.typing import NDArray
 
+from estompe.document.context import CannotEvaluateError
 from estompe.document.edits import put
-from estompe.document.kinds import CannotEvaluateError
 from estompe.document.numbers import Key, Keyed, Number
 from estompe.document.project import Project
 from estompe.document.resolving import Resolver

@@ -6,8 +6,8 @@ from typing import Any, NamedTuple
 
 from msgspec import structs
 
+from estompe.document.context import CannotEvaluateError
 from estompe.document.edits import fresh_id, fresh_name, insert, names_of
-from estompe.document.kinds import CannotEvaluateError
 from estompe.document.names import clean_name
 from estompe.document.project import Project
 from estompe.document.scene import Camera, Control, Follow, Scene, Shape, Transform

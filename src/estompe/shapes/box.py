@@ -5,7 +5,8 @@ from typing import Annotated, Any, ClassVar
 
 from numpy.typing import NDArray
 
-from estompe.document.kinds import ShapeSource, register
+from estompe.document.kinds import ShapeSource
+from estompe.document.registry import register
 from estompe.document.settings import setting, whole
 from estompe.geometry import Geometry, primitives
 

@@ -2,8 +2,9 @@
 
 from typing import Annotated, ClassVar, Literal
 
-from estompe.document.kinds import CannotEvaluateError, Context, register
+from estompe.document.context import CannotEvaluateError, Context
 from estompe.document.numbers import Triple, plain_triple
+from estompe.document.registry import register
 from estompe.document.scene import Identifier
 from estompe.document.settings import setting
 from estompe.geometry import DOMAINS, Domain

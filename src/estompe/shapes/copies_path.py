@@ -4,8 +4,9 @@ from typing import Annotated, ClassVar, Literal
 
 import numpy as np
 
-from estompe.document.kinds import CannotEvaluateError, Context, Placed, register
+from estompe.document.context import CannotEvaluateError, Context, Placed
 from estompe.document.numbers import Number, Triple, plain, plain_triple
+from estompe.document.registry import register
 from estompe.document.scene import Identifier
 from estompe.document.settings import setting, whole
 from estompe.geometry.carrying import axes_along

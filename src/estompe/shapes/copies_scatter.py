@@ -4,8 +4,9 @@ from typing import Annotated, ClassVar, Literal, NamedTuple
 
 import numpy as np
 
-from estompe.document.kinds import CannotEvaluateError, Context, register
+from estompe.document.context import CannotEvaluateError, Context
 from estompe.document.numbers import Triple, plain_triple
+from estompe.document.registry import register
 from estompe.document.scene import Identifier
 from estompe.document.settings import setting, whole
 from estompe.geometry import Geometry, frozen

@@ -6,7 +6,8 @@ import numpy as np
 from msgspec import Meta
 from numpy.typing import NDArray
 
-from estompe.document.kinds import CannotEvaluateError, Context, ShapeSource
+from estompe.document.context import CannotEvaluateError, Context
+from estompe.document.kinds import ShapeSource
 from estompe.document.numbers import Number, plain
 from estompe.document.scene import Identifier
 from estompe.document.settings import setting, whole

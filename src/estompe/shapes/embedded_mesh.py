@@ -5,7 +5,9 @@ from typing import Annotated, Any, ClassVar
 import numpy as np
 from numpy.typing import NDArray
 
-from estompe.document.kinds import CannotEvaluateError, Context, ShapeSource, register
+from estompe.document.context import CannotEvaluateError, Context
+from estompe.document.kinds import ShapeSource
+from estompe.document.registry import register
 from estompe.document.scene import AssetName
 from estompe.document.settings import setting, whole
 from estompe.geometry import Domain, Geometry, GeometryError, Topology, frozen

@@ -5,9 +5,11 @@ from typing import Annotated, Any, ClassVar, Literal
 
 from numpy.typing import NDArray
 
-from estompe.document.kinds import CannotEvaluateError, ShapeSource, register
+from estompe.document.context import CannotEvaluateError
+from estompe.document.kinds import ShapeSource
 from estompe.document.part import Part
 from estompe.document.project import asset_name
+from estompe.document.registry import register
 from estompe.document.scene import AssetName, Name
 from estompe.document.settings import setting
 from estompe.geometry import Domain, Geometry, GeometryError, frozen

@@ -4,7 +4,8 @@ from typing import Annotated, ClassVar
 
 from msgspec import Meta
 
-from estompe.document.kinds import CannotEvaluateError, Context, ShapeSource
+from estompe.document.context import CannotEvaluateError, Context
+from estompe.document.kinds import ShapeSource
 from estompe.document.settings import setting
 from estompe.importing.footage import Footage
 

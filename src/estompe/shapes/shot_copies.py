@@ -2,7 +2,9 @@
 
 from typing import ClassVar
 
-from estompe.document.kinds import EVERYTHING, CannotEvaluateError, Context, register
+from estompe.document.context import CannotEvaluateError, Context
+from estompe.document.kinds import EVERYTHING
+from estompe.document.registry import register
 from estompe.geometry import Geometry
 from estompe.importing.footage import RestPose
 from estompe.shapes.shot import ShotSource

@@ -4,8 +4,9 @@ from typing import Annotated, ClassVar, Literal
 
 from msgspec import Meta
 
-from estompe.document.kinds import CannotEvaluateError, Context, register
+from estompe.document.context import CannotEvaluateError, Context
 from estompe.document.numbers import Number, plain
+from estompe.document.registry import register
 from estompe.document.settings import setting
 from estompe.geometry import Geometry
 from estompe.importing.footage import Footage, RestPose

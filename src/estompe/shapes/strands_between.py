@@ -4,7 +4,8 @@ from typing import Annotated, ClassVar, Literal
 
 import numpy as np
 
-from estompe.document.kinds import CannotEvaluateError, Context, register
+from estompe.document.context import CannotEvaluateError, Context
+from estompe.document.registry import register
 from estompe.document.scene import Identifier
 from estompe.document.settings import setting, whole
 from estompe.geometry import DOMAINS

@@ -4,7 +4,8 @@ from typing import Annotated, ClassVar
 
 import numpy as np
 
-from estompe.document.kinds import Context, register
+from estompe.document.context import Context
+from estompe.document.registry import register
 from estompe.document.scene import Identifier
 from estompe.document.settings import setting
 from estompe.shapes.copies_path import along_line, world_path

@@ -5,7 +5,8 @@ from typing import Annotated, ClassVar, Literal, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from estompe.document.kinds import CannotEvaluateError, Context, ShapeSource
+from estompe.document.context import CannotEvaluateError, Context
+from estompe.document.kinds import ShapeSource
 from estompe.document.numbers import Number, plain
 from estompe.document.settings import setting, whole
 from estompe.geometry import Domain, Geometry, frozen

@@ -12,7 +12,8 @@ from estompe.app.widgets.fields import field, shown_rules
 from estompe.app.widgets.labels import link
 from estompe.document import edits
 from estompe.document.edits import ScenePath
-from estompe.document.kinds import Effect, ShapeSource, Source, tag_of
+from estompe.document.kinds import Effect, ShapeSource, Source
+from estompe.document.registry import tag_of
 from estompe.document.scene import Control
 from estompe.document.settings import Setting
 

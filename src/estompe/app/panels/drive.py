@@ -17,8 +17,9 @@ from estompe.app.widgets.panel import Panel
 from estompe.app.widgets.rows import Draggable
 from estompe.document import edits
 from estompe.document.edits import ScenePath
-from estompe.document.kinds import Effect, kinds
+from estompe.document.kinds import Effect
 from estompe.document.numbers import plain
+from estompe.document.registry import kinds
 from estompe.document.scene import EffectSlot, Route, Shape
 from estompe.evaluate.answers import Answer
 from estompe.evaluate.pace import spent

@@ -11,7 +11,7 @@ from typing import Any, NamedTuple
 
 import numpy as np
 
-from estompe.document.kinds import CannotEvaluateError
+from estompe.document.context import CannotEvaluateError
 from estompe.document.project import Project
 from estompe.document.scene import Scene, Shape
 from estompe.evaluate import Frame
