@@ -72,6 +72,25 @@ def test_usd_normals_tell_hard_edges_as_a_still_mesh_and_in_a_shot(tmp_path, how
         assert hard(shot)
 
 
+def test_forms_of_copies_keep_uvs_and_hard_edges(tmp_path):
+    path = tmp_path / "crowd.usda"
+    stage = shots.new_stage(path)
+    crowd = UsdGeom.PointInstancer.Define(stage, "/World/Crowd")
+    box = shots.define_mesh(stage, "/World/Crowd/Forms/Box/box", BOX, [4] * 6, QUADS.reshape(-1).tolist())
+    box.CreateSubdivisionSchemeAttr("none")
+    box.CreateNormalsAttr(Vt.Vec3fArray.FromNumpy(FACING))
+    box.SetNormalsInterpolation("uniform")
+    shots.define_mesh(stage, "/World/Crowd/Forms/Box/plain")
+    crowd.CreatePrototypesRel().AddTarget("/World/Crowd/Forms/Box")
+    crowd.CreateProtoIndicesAttr([0, 0])
+    crowd.CreatePositionsAttr([(0, 0, 0), (3, 0, 0)])
+    stage.Save()
+    copies = evaluate(with_shot(Project(Scene()), listed(path, Scene())).project, 1)["Crowd"]
+    (form,) = copies.forms
+    assert form.attribute(Domain.CORNER, "uv").shape == (28, 2)
+    assert len(form.shading.sources) == 24 + 4
+
+
 @pytest.mark.parametrize(("how", "scheme"), [("vertex", "none"), ("faceVarying", "catmullClark")])
 def test_one_normal_a_point_and_those_of_subdivision_surfaces_make_no_edge_hard(tmp_path, how, scheme):
     path = usd_box(tmp_path / "box.usda", how, scheme)

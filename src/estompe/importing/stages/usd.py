@@ -1,7 +1,6 @@
 """USD: meshes, skinned ones too, point instancers, native instances, cameras and transforms, at any time code.
 
-In between time samples values are interpolated as the library does it (linear; held where their length differs). Skinning and
-blend shapes follow the UsdSkel schema.
+In between time samples values are interpolated as the library does it (linear; held where their length differs).
 """
 
 import math
@@ -12,9 +11,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from estompe.document.names import clean_name
+from estompe.geometry.shading import AUTHORED
 from estompe.importing.errors import ExchangeError
-from estompe.importing.stage import MOST_ENTRIES, About, Entry, Lens, Sampled, Space, Split, register_stage
+from estompe.importing.stage import MOST_ENTRIES, About, Arrays, Entry, Lens, Sampled, Space, Split, register_stage
 from estompe.importing.usd_faces import Faces
+from estompe.importing.usd_skins import Skins
 
 # Kinds of prims that hold others together or describe how things look: nobody misses them in the tree.
 _SILENT = ("Scope", "Material", "Shader", "NodeGraph", "GeomSubset", "SkelAnimation", "BlendShape", "RenderSettings",
@@ -37,7 +38,7 @@ class UsdStage:
         self._missing = _missing_layers(self._stage, Sdf)
         self._xforms: dict[float, Any] = {}
         self._faces: dict[str, Faces] = {}
-        self._skins = _Skins(self._stage)
+        self._skins = Skins(self._stage)
         self._upright = UsdGeom.GetStageUpAxis(self._stage) != UsdGeom.Tokens.z
         self._instances: dict[str, list[Any]] = {}
         self._varying: dict[str, tuple[str, ...]] = {}
@@ -270,7 +271,7 @@ class UsdStage:
 
         cache = self._cache(time)
         points, corners, sizes = [], [], []
-        colors: list[Any] = []
+        found: list[Arrays] = []
         start = 0
         for prim in prims:
             if not prim.IsA(UsdGeom.Mesh):
@@ -283,14 +284,14 @@ class UsdStage:
             points.append(arrays["points"].astype(np.float64) @ matrix[:3, :3].T + matrix[:3, 3])
             corners.append(arrays["corners"] + start)
             sizes.append(arrays["sizes"])
-            colors.append(arrays.get("point color"))
+            found.append(arrays)
             start += len(arrays["points"])
         none = np.zeros((0, 3))
         split.put(f"{number} points", space.points(np.concatenate(points) if points else none), False)
         split.put(f"{number} corners", np.concatenate(corners) if corners else np.zeros(0, np.int32), False)
         split.put(f"{number} sizes", np.concatenate(sizes) if sizes else np.zeros(0, np.int32), False)
-        if colors and all(color is not None for color in colors):
-            split.put(f"{number} point color", np.concatenate(colors), False)
+        for name, values in _of_all(found).items():
+            split.put(f"{number} {name}", values, False)
 
     # Transforms and cameras
 
@@ -334,83 +335,6 @@ class UsdStage:
         return self._xforms[time]
 
 
-class _Skins:
-    """Meshes that are bound to skeletons, and their points once they are skinned."""
-
-    def __init__(self, stage: Any) -> None:
-        from pxr import Usd, UsdSkel
-
-        self._cache = UsdSkel.Cache()
-        self._bound: dict[str, Any] = {}
-        for prim in Usd.PrimRange.Stage(stage, Usd.TraverseInstanceProxies()):
-            if not prim.IsA(UsdSkel.Root):
-                continue
-            root = UsdSkel.Root(prim)
-            self._cache.Populate(root, Usd.TraverseInstanceProxies())
-            for binding in self._cache.ComputeSkelBindings(root, Usd.TraverseInstanceProxies()):
-                skeleton = self._cache.GetSkelQuery(binding.GetSkeleton())
-                for query in binding.GetSkinningTargets():
-                    self._bound[str(query.GetPrim().GetPath())] = skeleton, query
-
-    def bound(self, prim: Any) -> bool:
-        """Whether a mesh is bound to a skeleton."""
-        return str(prim.GetPath()) in self._bound
-
-    def moves(self, prim: Any) -> bool:
-        """Whether a mesh is bound to a skeleton that is animated, or whose shapes are blended."""
-        found = self._bound.get(str(prim.GetPath()))
-        if found is None:
-            return False
-        animation = found[0].GetAnimQuery()
-        if not animation:
-            return False
-        return bool(animation.JointTransformsMightBeTimeVarying() or animation.BlendShapeWeightsMightBeTimeVarying())
-
-    def points(self, prim: Any, time: float, xforms: Any) -> Any:
-        """The skinned points of a mesh in its own space, or None where it is bound to nothing."""
-        from pxr import Gf, UsdGeom, Vt
-
-        found = self._bound.get(str(prim.GetPath()))
-        if found is None:
-            return None
-        skeleton, query = found
-        rest = UsdGeom.Mesh(prim).GetPointsAttr().Get(time)
-        if rest is None:
-            return None
-        points = Vt.Vec3fArray(rest)
-        self._blend(skeleton, query, prim, time, points)
-        transforms = skeleton.ComputeSkinningTransforms(time)
-        if not query.HasJointInfluences() or not transforms:
-            return points
-        if not query.ComputeSkinnedPoints(transforms, points, time):
-            raise ExchangeError("its joint influences do not fit its skeleton")
-        # Skinned points stand in the skeleton's space.
-        to_own = (
-            xforms.GetLocalToWorldTransform(skeleton.GetPrim()) * xforms.GetLocalToWorldTransform(prim).GetInverse()
-        )
-        if to_own == Gf.Matrix4d(1):
-            return points
-        matrix = np.array(to_own)
-        return np.asarray(points, np.float64) @ matrix[:3, :3] + matrix[3, :3]
-
-    @staticmethod
-    def _blend(skeleton: Any, query: Any, prim: Any, time: float, points: Any) -> None:
-        from pxr import UsdSkel
-
-        animation = skeleton.GetAnimQuery()
-        if not animation or not query.HasBlendShapes():
-            return
-        weights = animation.ComputeBlendShapeWeights(time)
-        mapper = query.GetBlendShapeMapper()
-        if weights is None or not mapper:
-            return
-        blending = UsdSkel.BlendShapeQuery(UsdSkel.BindingAPI(prim))
-        own = mapper.Remap(weights)
-        sub_weights, shapes, sub_shapes = blending.ComputeSubShapeWeights(own)
-        offsets, indices = blending.ComputeSubShapePointOffsets(), blending.ComputeBlendShapePointIndices()
-        blending.ComputeDeformedPoints(sub_weights, shapes, sub_shapes, indices, offsets, points)
-
-
 def _whole_color(prim: Any) -> tuple[float, float, float] | None:
     """The one colour of a mesh, where it has one."""
     from pxr import UsdGeom
@@ -423,6 +347,15 @@ def _whole_color(prim: Any) -> tuple[float, float, float] | None:
         return None
     red, green, blue = np.clip(np.nan_to_num(values[0]), 0.0, 1.0).tolist()
     return round(red, 6), round(green, 6), round(blue, 6)
+
+
+def _of_all(meshes: list[Arrays]) -> Arrays:
+    """Colours, UVs and normals of meshes that become one, where all of them have some; one without normals has no hard edges."""
+    normals = f"corner {AUTHORED}"
+    if any(normals in mesh for mesh in meshes):
+        meshes = [{normals: np.zeros((len(mesh["corners"]), 3), np.float32), **mesh} for mesh in meshes]
+    names = [name for name in ("point color", "corner uv", normals) if meshes and all(name in mesh for mesh in meshes)]
+    return {name: np.concatenate([mesh[name] for mesh in meshes]) for name in names}
 
 
 def _laid(matrices: NDArray[np.float64], space: Space, split: Split, moves: bool) -> None:
