@@ -23,7 +23,8 @@ from estompe.exchange.usd.over import write_over
 from estompe.exchange.writers import usd
 from estompe.falloffs.noise import Noise
 from estompe.geometry import primitives
-from estompe.importing.footage import Reading, RestPose, close_all, opened
+from estompe.importing.footage import RestPose, close_all, opened
+from estompe.importing.link import Reading
 from estompe.output.painter import Painter, Settings
 from estompe.samples import sample
 from estompe.setups.shot import listed, with_shot

@@ -20,8 +20,9 @@ from estompe.evaluate import evaluate
 from estompe.exchange.writers import obj, ply
 from estompe.geometry import primitives
 from estompe.importing.errors import ExchangeError
-from estompe.importing.footage import Reading, RestPose, close_all, opened
+from estompe.importing.footage import RestPose, close_all, opened
 from estompe.importing.isolated import read_mesh_isolated
+from estompe.importing.link import Reading
 from estompe.importing.mesh import read_mesh
 from estompe.importing.stage import Space, open_stage
 from estompe.shapes.imported import stored

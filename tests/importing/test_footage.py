@@ -10,7 +10,8 @@ from tests import shots
 
 from estompe.document.context import CannotEvaluateError
 from estompe.geometry import Domain
-from estompe.importing.footage import Reading, RestPose, close_all, opened
+from estompe.importing.footage import RestPose, close_all, opened
+from estompe.importing.link import Reading
 
 AT_FIRST = RestPose("", 1001.0)
 TURN = np.array([[1.0, 0, 0], [0, 0, 1], [0, -1, 0]])
@@ -265,8 +266,8 @@ def test_a_camera_sees_upright_whatever_is_up_in_its_file(tmp_path):
 def test_a_reader_that_dies_costs_one_question_and_is_started_again(tmp_path):
     path = shots.boat_stage(tmp_path / "boat.usda")
     first = footage(path)
-    first._child.kill()
-    first._child.wait()
+    first._link._child.kill()
+    first._link._child.wait()
     with pytest.raises(CannotEvaluateError, match="reading it failed"):
         first.geometry("/World/Boat/Hull", 1003.0, AT_FIRST)
     assert len(footage(path).geometry("/World/Boat/Hull", 1003.0, AT_FIRST).points) == 4

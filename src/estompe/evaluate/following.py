@@ -10,7 +10,8 @@ from estompe.document.edits import ScenePath
 from estompe.document.numbers import plain
 from estompe.document.resolving import Resolver
 from estompe.document.scene import Camera, Control, Follow, Followed, Scene, Shape, Transform
-from estompe.importing.footage import Footage, Reading, opened, stamp_of
+from estompe.importing.footage import Footage, opened, stamp_of
+from estompe.importing.link import Reading
 
 Part = TypeVar("Part")
 

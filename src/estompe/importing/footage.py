@@ -5,18 +5,8 @@ over time is handed over once. A file that changes on the disk is opened again, 
 """
 
 import atexit
-import contextlib
-import hashlib
-import json
-import os
-import select
-import socket
-import subprocess
-import sys
 import threading
-import time
 from collections import OrderedDict
-from collections.abc import Callable
 from pathlib import Path
 from typing import Any, NamedTuple
 
@@ -31,28 +21,18 @@ from estompe.geometry.attributes import finite, held_to_table
 from estompe.geometry.copies import Copies
 from estompe.geometry.pieces import even_ranks
 from estompe.geometry.rest import Rest
-from estompe.importing.blocks import GONE, Borrower
+from estompe.importing.blocks import GONE
+from estompe.importing.content import Stamps, fingerprint_of, stamps_of
 from estompe.importing.errors import ExchangeError
+from estompe.importing.link import Arrays, Go, Link, Reading
 from estompe.importing.stage import About, Entry, Lens
 
-Arrays = dict[str, NDArray[Any]]
 Attributes = dict[tuple[Domain, str], NDArray[Any]]
-Go = Callable[[], None]
 _BUDGET = 512 * 2**20
 _MOST_OPEN = 12
-_SLICE = 0.05
 # Transforms are small, so those of several frames are fetched at once.
 _MATRICES_AT_ONCE = 16
-_WHOLE, _SAMPLES, _SAMPLE = 64 * 2**20, 256, 2**16
 _CRASHES = 2
-
-
-class Reading(NamedTuple):
-    """How a file is read: its path, and the scene's metres per unit and frames per second."""
-
-    file: str
-    metres_per_unit: float
-    frames_per_second: float
 
 
 class RestPose(NamedTuple):
@@ -85,17 +65,16 @@ class Footage:
         self._matrices: dict[str, dict[float, NDArray[np.float64]]] = {}
         self._fixed: dict[str, NDArray[np.float64]] = {}
         self._lenses: dict[tuple[str, float], Lens] = {}
-        self._child, self._link = self._started()
-        self._blocks = Borrower(self._link)
+        self._link = Link(reading)
         try:
-            head, _ = self._received(go_on)
+            head, _ = self._link.receive(go_on)
         except BaseException:
             self.close()
             raise
         self.about: About = msgspec.convert(head["about"], About)
         self.scale = float(head["scale"])
         self.entries: dict[str, Entry] = {entry.path: entry for entry in self.about.entries}
-        self.stamps = _stamps(self.about.files or (reading.file,))
+        self.stamps = stamps_of(self.about.files or (reading.file,))
         self._fingerprint = ""
 
     # What evaluation asks
@@ -104,10 +83,7 @@ class Footage:
     def fingerprint(self) -> str:
         """What stands for the content of all its files, on any machine."""
         if not self._fingerprint:
-            whole = hashlib.blake2b(digest_size=16)
-            for name in self.about.files or (self.reading.file,):
-                whole.update(_content(Path(name)))
-            self._fingerprint = whole.hexdigest()
+            self._fingerprint = fingerprint_of(self.about.files or (self.reading.file,))
         return self._fingerprint
 
     def code(self, frame: float) -> float:
@@ -267,67 +243,22 @@ class Footage:
             _, gone = self._frames.popitem(last=False)
             self._bytes -= _own_bytes(gone)
 
-    # The process
-
-    def _started(self) -> tuple["subprocess.Popen[bytes]", socket.socket]:
-        here, there = socket.socketpair(socket.AF_UNIX, socket.SOCK_SEQPACKET)
-        reading = self.reading
-        command: list[str | bytes] = [
-            sys.executable, "-m", "estompe.importing.serving", os.fsencode(reading.file), str(there.fileno()),
-            str(reading.metres_per_unit), str(reading.frames_per_second),
-        ]  # fmt: skip
-        child = subprocess.Popen(
-            command,
-            pass_fds=(there.fileno(),),
-            stdin=subprocess.DEVNULL,
-            stdout=subprocess.DEVNULL,
-            stderr=subprocess.DEVNULL,
-        )
-        there.close()
-        return child, here
-
     def _asked(self, message: dict[str, Any], path: str, frame: float, go_on: Go) -> tuple[dict[str, Any], Arrays]:
         try:
-            self._link.send(json.dumps({**message, "unused": self._blocks.unused()}).encode())
-            return self._received(go_on)
+            return self._link.ask(message, go_on)
         except ExchangeError as error:
             raise CannotEvaluateError(f"{self._name(path)} cannot be read on frame {frame:g}: {error}") from None
         except OSError:
             raise CannotEvaluateError(f"{self._name(path)} cannot be read on frame {frame:g}: {GONE}") from None
 
-    def _received(self, go_on: Go) -> tuple[dict[str, Any], Arrays]:
-        """The next answer. Raises ExchangeError, and what `go_on` raises; an answer that nobody waits for is then read later."""
-        while not select.select([self._link], [], [], _SLICE)[0]:
-            try:
-                go_on()
-            except BaseException:
-                self._forget_answer()
-                raise
-        head, arrays = self._blocks.received()
-        if "error" in head:
-            raise ExchangeError(head["error"])
-        return head, arrays
-
-    def _forget_answer(self) -> None:
-        """Whoever waited was called away: take the answer when it comes, so that the next one is not mistaken for it."""
-        deadline = time.monotonic() + 60.0
-        while not select.select([self._link], [], [], 1.0)[0]:
-            if time.monotonic() > deadline:
-                self.close()
-                return
-        self._blocks.forget()
-
     @property
     def alive(self) -> bool:
         """Whether its process still answers."""
-        return self._child.poll() is None
+        return self._link.alive
 
     def close(self) -> None:
         """End its process."""
-        with contextlib.suppress(OSError):
-            self._link.close()
-        self._child.kill()
-        self._child.wait()
+        self._link.close()
 
     def _frame(self, code: float) -> float:
         return code * self.reading.frames_per_second / (self.about.rate or self.reading.frames_per_second)
@@ -337,7 +268,7 @@ class Footage:
 
 
 _OPEN: OrderedDict[Reading, Footage] = OrderedDict()
-_FAILED: dict[Reading, tuple[tuple[tuple[int, int] | None, ...], str, int]] = {}
+_FAILED: dict[Reading, tuple[Stamps, str, int]] = {}
 _LOCK = threading.RLock()
 
 
@@ -346,11 +277,11 @@ def opened(reading: Reading, go_on: Go = lambda: None) -> Footage:
     with _LOCK:
         found = _OPEN.get(reading)
         if found is not None:
-            if found.alive and found.stamps == _stamps(found.about.files or (reading.file,)):
+            if found.alive and found.stamps == stamps_of(found.about.files or (reading.file,)):
                 _OPEN.move_to_end(reading)
                 return found
             _OPEN.pop(reading).close()
-        now = _stamps((reading.file,))
+        now = stamps_of((reading.file,))
         stamps, words, crashes = _FAILED.get(reading, ((), "", 0))
         if stamps == now and crashes >= _CRASHES:
             raise CannotEvaluateError(words)
@@ -382,38 +313,10 @@ def close_all() -> None:
 atexit.register(close_all)
 
 
-def stamp_of(reading: Reading) -> tuple[tuple[int, int] | None, ...]:
+def stamp_of(reading: Reading) -> Stamps:
     """What tells one state of a file from another, without opening it; None where it is not there."""
     found = if_open(reading)
-    return _stamps(found.about.files if found is not None and found.about.files else (reading.file,))
-
-
-def _stamps(files: tuple[str, ...]) -> tuple[tuple[int, int] | None, ...]:
-    found: list[tuple[int, int] | None] = []
-    for name in files:
-        try:
-            about = os.stat(name)
-            found.append((about.st_mtime_ns, about.st_size))
-        except (OSError, ValueError):
-            found.append(None)
-    return tuple(found)
-
-
-def _content(path: Path) -> bytes:
-    """What stands for a file's content: all of it, or evenly spread samples of a large one."""
-    digest = hashlib.blake2b(digest_size=16)
-    with contextlib.suppress(OSError):
-        size = path.stat().st_size
-        digest.update(str(size).encode())
-        with path.open("rb") as stream:
-            if size <= _WHOLE:
-                for part in iter(lambda: stream.read(2**20), b""):
-                    digest.update(part)
-            else:
-                for place in np.linspace(0, size - _SAMPLE, _SAMPLES).astype(np.int64):
-                    stream.seek(int(place))
-                    digest.update(stream.read(_SAMPLE))
-    return digest.digest()
+    return stamps_of(found.about.files if found is not None and found.about.files else (reading.file,))
 
 
 def _attributes(arrays: Arrays, before: str = "") -> tuple[Attributes, list[str]]:

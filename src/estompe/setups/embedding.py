@@ -18,7 +18,8 @@ from estompe.evaluate.following import Following
 from estompe.geometry import Domain
 from estompe.geometry.copies import Copies
 from estompe.importing.errors import Progress
-from estompe.importing.footage import Footage, Reading, RestPose, opened
+from estompe.importing.footage import Footage, RestPose, opened
+from estompe.importing.link import Reading
 from estompe.setups.shot import ShotError
 from estompe.shapes.embedded_copies import EmbeddedCopies, StoredOverTime
 from estompe.shapes.embedded_mesh import EmbeddedMesh

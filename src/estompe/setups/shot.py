@@ -11,7 +11,8 @@ from estompe.document.edits import fresh_id, fresh_name, insert, names_of
 from estompe.document.names import clean_name
 from estompe.document.project import Project
 from estompe.document.scene import Camera, Control, Follow, Scene, Shape, Transform
-from estompe.importing.footage import Footage, Reading, opened
+from estompe.importing.footage import Footage, opened
+from estompe.importing.link import Reading
 from estompe.importing.stage import Entry
 from estompe.shapes.shot_copies import ShotCopies
 from estompe.shapes.shot_mesh import ShotMesh

@@ -28,7 +28,8 @@ from estompe.geometry import Geometry
 from estompe.geometry.copies import Copies
 from estompe.geometry.transforms import inverse
 from estompe.importing.errors import ExchangeError, Progress
-from estompe.importing.footage import Footage, Reading, opened
+from estompe.importing.footage import Footage, opened
+from estompe.importing.link import Reading
 from estompe.importing.stage import Space
 from estompe.shapes.shot import ShotSource
 from estompe.shapes.shot_copies import ShotCopies

@@ -1,0 +1,88 @@
+"""The talk with the process that reads a file: one question, one answer, and arrays through memory that both see."""
+
+import contextlib
+import json
+import os
+import select
+import socket
+import subprocess
+import sys
+import time
+from collections.abc import Callable
+from typing import Any, NamedTuple
+
+from numpy.typing import NDArray
+
+from estompe.importing.blocks import Borrower
+from estompe.importing.errors import ExchangeError
+
+Arrays = dict[str, NDArray[Any]]
+Go = Callable[[], None]
+_SLICE = 0.05
+
+
+class Reading(NamedTuple):
+    """How a file is read: its path, and the scene's metres per unit and frames per second."""
+
+    file: str
+    metres_per_unit: float
+    frames_per_second: float
+
+
+class Link:
+    """A process that reads one file, started now."""
+
+    def __init__(self, reading: Reading) -> None:
+        self._socket, there = socket.socketpair(socket.AF_UNIX, socket.SOCK_SEQPACKET)
+        command: list[str | bytes] = [
+            sys.executable, "-m", "estompe.importing.serving", os.fsencode(reading.file), str(there.fileno()),
+            str(reading.metres_per_unit), str(reading.frames_per_second),
+        ]  # fmt: skip
+        self._child = subprocess.Popen(
+            command,
+            pass_fds=(there.fileno(),),
+            stdin=subprocess.DEVNULL,
+            stdout=subprocess.DEVNULL,
+            stderr=subprocess.DEVNULL,
+        )
+        there.close()
+        self._blocks = Borrower(self._socket)
+
+    def ask(self, message: dict[str, Any], go_on: Go) -> tuple[dict[str, Any], Arrays]:
+        """The answer to a question: its head, and arrays. Raises ExchangeError, OSError, and what `go_on` raises."""
+        self._socket.send(json.dumps({**message, "unused": self._blocks.unused()}).encode())
+        return self.receive(go_on)
+
+    def receive(self, go_on: Go) -> tuple[dict[str, Any], Arrays]:
+        """The next answer. Raises as `ask` does; an answer that nobody waits for any more is read later."""
+        while not select.select([self._socket], [], [], _SLICE)[0]:
+            try:
+                go_on()
+            except BaseException:
+                self._forget_answer()
+                raise
+        head, arrays = self._blocks.received()
+        if "error" in head:
+            raise ExchangeError(head["error"])
+        return head, arrays
+
+    def _forget_answer(self) -> None:
+        """Whoever waited was called away: take the answer when it comes, so that the next one is not mistaken for it."""
+        deadline = time.monotonic() + 60.0
+        while not select.select([self._socket], [], [], 1.0)[0]:
+            if time.monotonic() > deadline:
+                self.close()
+                return
+        self._blocks.forget()
+
+    @property
+    def alive(self) -> bool:
+        """Whether the process still answers."""
+        return self._child.poll() is None
+
+    def close(self) -> None:
+        """End the process."""
+        with contextlib.suppress(OSError):
+            self._socket.close()
+        self._child.kill()
+        self._child.wait()
