@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from estompe.geometry.geometry import Attributes, Domain, Geometry, GeometryError
 from estompe.geometry.pieces import Ids, Pieces, weights_for
 from estompe.geometry.rest import Rest
+from estompe.geometry.shading import AUTHORED, with_normals
 from estompe.geometry.topology import Topology
 from estompe.geometry.transforms import Matrix
 from estompe.kernels.pieces import expanded
@@ -256,9 +257,11 @@ class Copies(Geometry):
         pieces = Pieces(of, self.ids[chosen], self.rank[chosen], "copy", weights)
         laid = np.concatenate(corners).astype(np.int32) if corners else np.zeros(0, np.int32)
         topology = Topology(frozen(laid), frozen(offsets), count, pieces)
-        shared = set.intersection(*(set(item.attributes) for item in self.forms)) if self.forms else set()
+        normals, counts = (Domain.CORNER, AUTHORED), [len(item.topology.corners) for item in self.forms]
+        every = with_normals([item.attributes for item in self.forms], normals, counts)
+        shared = set.intersection(*map(set, every)) if every else set()
         attributes = {
-            key: frozen(np.concatenate([self.forms[f].attributes[key] for f in form]))
+            key: frozen(np.concatenate([every[f][key] for f in form]))
             for key in sorted(shared)
             if key[0] in (Domain.POINT, Domain.CORNER, Domain.FACE) and len(form)
         }

@@ -7,6 +7,7 @@ from numpy.typing import NDArray
 
 from estompe.geometry.geometry import Attributes, Domain, Geometry
 from estompe.geometry.pieces import Pieces
+from estompe.geometry.shading import AUTHORED, with_normals
 from estompe.geometry.topology import Topology
 from estompe.kernels.topology import face_means
 from estompe.kernels.types import frozen
@@ -51,8 +52,10 @@ def laid_together(first: Geometry, second: Geometry) -> Geometry:
     topology = first.topology.derived(("beside", second.topology), lambda: _beside(first.topology, second.topology))
     points = np.concatenate([first.points, second.points])
     attributes: dict[tuple[Domain, str], NDArray[Any]] = {}
-    for key in first.attributes.keys() & second.attributes.keys():
-        one, other = first.attributes[key], second.attributes[key]
+    counts = len(first.topology.corners), len(second.topology.corners)
+    own, added = with_normals((first.attributes, second.attributes), (Domain.CORNER, AUTHORED), counts)
+    for key in own.keys() & added.keys():
+        one, other = own[key], added[key]
         if key[0] is Domain.WHOLE:
             attributes[key] = one
         elif one.shape[1:] == other.shape[1:]:

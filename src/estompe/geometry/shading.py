@@ -5,7 +5,8 @@ is shaded once for each side, by a normal of its own. The normals that are shown
 now, so that they follow every effect.
 """
 
-from typing import NamedTuple
+from collections.abc import Hashable, Mapping, Sequence
+from typing import Any, NamedTuple, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -17,6 +18,7 @@ from estompe.kernels.types import Floats, Indices, frozen
 
 AUTHORED = "normal"
 """The attribute of corners that tells hard edges."""
+Key = TypeVar("Key", bound=Hashable)
 _SAME = float(np.cos(np.radians(2.0)))
 """Cosine of the angle up to which two normals are taken for one: files round them, some to a byte."""
 
@@ -44,6 +46,19 @@ class Shading(NamedTuple):
         made = smooth[self.sources]
         made[self.parted] = normals.point_normals(topology.face_normals(points), self.starts, self.members)
         return made
+
+
+def with_normals(
+    meshes: Sequence[Mapping[Key, NDArray[Any]]], key: Key, corners: Sequence[int]
+) -> list[Mapping[Key, NDArray[Any]]]:
+    """Attributes of meshes that become one: where one has normals, all have some, zeros for those without hard edges.
+
+    key: what normals at corners go by; corners: how many each mesh has.
+    """
+    if not any(key in mesh for mesh in meshes):
+        return list(meshes)
+    none = (np.zeros((count, 3), np.float32) for count in corners)
+    return [mesh if key in mesh else {**mesh, key: zeros} for mesh, zeros in zip(meshes, none, strict=True)]
 
 
 def shading_of(topology: Topology, authored: Floats) -> Shading | None:

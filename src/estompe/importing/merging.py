@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 from estompe.document.names import clean_name
 from estompe.geometry import Domain, Geometry
 from estompe.geometry.attributes import finite, held_to_table
-from estompe.geometry.shading import AUTHORED
+from estompe.geometry.shading import AUTHORED, with_normals
 from estompe.importing.errors import ExchangeError
 
 Arrays = dict[tuple[Domain, str], NDArray[Any]]
@@ -127,15 +127,10 @@ def mesh_of(
 
 def _attributes(parts: list[Part]) -> Arrays:
     found: Arrays = {}
-    normals = Domain.CORNER, AUTHORED
-    if any(normals in part.attributes for part in parts):
-        # Parts without normals have no hard edges, and keep none from the others.
-        parts = [
-            part._replace(attributes={normals: np.zeros((len(part.corners), 3), np.float32), **part.attributes})
-            for part in parts
-        ]
-    for key in sorted(set.intersection(*(set(part.attributes) for part in parts))):
-        arrays = [part.attributes[key] for part in parts]
+    counts = [len(part.corners) for part in parts]
+    every = with_normals([part.attributes for part in parts], (Domain.CORNER, AUTHORED), counts)
+    for key in sorted(set.intersection(*map(set, every))):
+        arrays = [attributes[key] for attributes in every]
         if len({array.shape[1:] for array in arrays}) == 1:
             found[key] = np.concatenate(arrays)
     if len(parts) > 1:

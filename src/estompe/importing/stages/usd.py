@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from estompe.document.names import clean_name
-from estompe.geometry.shading import AUTHORED
+from estompe.geometry.shading import AUTHORED, with_normals
 from estompe.importing.errors import ExchangeError
 from estompe.importing.stage import MOST_ENTRIES, About, Arrays, Entry, Lens, Sampled, Space, Split, register_stage
 from estompe.importing.usd_faces import Faces
@@ -352,10 +352,9 @@ def _whole_color(prim: Any) -> tuple[float, float, float] | None:
 def _of_all(meshes: list[Arrays]) -> Arrays:
     """Colours, UVs and normals of meshes that become one, where all of them have some; one without normals has no hard edges."""
     normals = f"corner {AUTHORED}"
-    if any(normals in mesh for mesh in meshes):
-        meshes = [{normals: np.zeros((len(mesh["corners"]), 3), np.float32), **mesh} for mesh in meshes]
-    names = [name for name in ("point color", "corner uv", normals) if meshes and all(name in mesh for mesh in meshes)]
-    return {name: np.concatenate([mesh[name] for mesh in meshes]) for name in names}
+    every = with_normals(meshes, normals, [len(mesh["corners"]) for mesh in meshes])
+    names = [name for name in ("point color", "corner uv", normals) if every and all(name in mesh for mesh in every)]
+    return {name: np.concatenate([mesh[name] for mesh in every]) for name in names}
 
 
 def _laid(matrices: NDArray[np.float64], space: Space, split: Split, moves: bool) -> None:
