@@ -241,4 +241,4 @@ for _ in range(9):
 def test_a_released_renderer_leaves_no_memory_behind():
     done = subprocess.run([sys.executable, "-c", _HELD], capture_output=True, text=True, check=True)
     held = [int(line) for line in done.stdout.split()]
-    assert held[-1] - held[2] < 60, held  # one renderer's targets are 40 MB
+    assert held[-1] - held[2] < 120, held  # six times the 40 MB of one renderer, if they were kept
