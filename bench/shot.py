@@ -1,11 +1,12 @@
 """Animated files in and out: reading a cache, overs against whole scenes, pictures with layers, and two processes against one."""
 
+import shutil
 import statistics
 import subprocess
 import sys
 import tempfile
 import time
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import numpy as np
@@ -40,7 +41,7 @@ def figures() -> Iterator[Figure]:
         yield from _reading(folder)
         yield from _overs(folder)
         yield _pictures()
-        yield _farm(folder)
+        yield from _farm(folder)
     close_all()
 
 
@@ -149,25 +150,59 @@ def _pictures() -> Figure:
     return Figure("a picture of 1280 x 720 with all layers, 4 samples, to colours alone", mine, theirs, 1.5, "within")
 
 
-def _farm(folder: Path) -> Figure:
-    """Frames without memory, written by one process and by two; what the processes need to start is taken off."""
+def _farm(folder: Path) -> Iterator[Figure]:
+    """Frames without memory, written by one process and by two; what the processes need to start is taken off.
+
+    The first peer is one process, which uses the second core where it can. The second is what two cores can give at most: two
+    commands at once, which write half of the frames each and join nothing.
+    """
     cores.anyones()
-    file.save(sample("moon-swell").build(1.5), folder / "moon.estompe")
-    times = {}
-    for name, words in (("one", ()), ("two", ("--machines", "2"))):
-        for last in (1, 96):
-            times[name, last] = _command(folder, f"{name}-{last}.usdc", last, words)
-    one, two = (times[name, 96] - times[name, 1] for name in ("one", "two"))
-    started = times["two", 1]
-    name = (
-        f"95 frames without memory by two processes, to one (which uses both cores, too); starting took {started:.1f} s"
-    )
-    return Figure(name, two, one, 1.6, "at least", "s")
+    for scene, frames, out, words in (
+        ("lantern-amphora", 59, "p.####.png", ("render", "--size", "1280x720", "--samples", "4")),
+        ("glass-float", 300, "a.usdc", ("bake",)),
+    ):
+        file.save(sample(scene).build(), folder / f"{scene}.estompe")
+        run = _Commands(folder, folder / f"{scene}.estompe", out, words)
+        started, start = run.seconds([(1, 1)], ("--machines", "2")), run.seconds([(1, 1)])
+        two, one = in_seconds(
+            lambda run=run, frames=frames: run.seconds([(1, frames)], ("--machines", "2")),
+            lambda run=run, frames=frames: run.seconds([(1, frames)]),
+        )
+        halves = run.seconds([(1, frames // 2), (frames // 2 + 1, frames)]) - start
+        what = "pictures, 1280 x 720," if out.endswith("png") else "frames"
+        name = f"{frames} {what} of {scene} by two processes ({started:.1f} s to start)"
+        yield Figure(f"{name}, to one", two - started, one - start, 1.6, "at least", "s")
+        yield Figure(
+            "the same, to two commands that write half of them each", two - started, halves, 1.3, "within", "s"
+        )
 
 
-def _command(folder: Path, target: str, last: int, words: tuple[str, ...]) -> float:
-    """Seconds that a bake takes as a command."""
-    command = [sys.executable, "-m", "estompe.cli", "bake", str(folder / "moon.estompe"), "--frames", f"1-{last}"]
-    began = time.perf_counter()
-    subprocess.run([*command, "--out", str(folder / target), *words], check=True, capture_output=True)
-    return time.perf_counter() - began
+def in_seconds(mine: Callable[[], float], theirs: Callable[[], float], rounds: int = 3) -> tuple[float, float]:
+    """The medians of two that time themselves, in turn."""
+    found = [(mine(), theirs()) for _ in range(rounds)]
+    return statistics.median(one for one, _ in found), statistics.median(other for _, other in found)
+
+
+class _Commands:
+    """Commands that write frames of a scene, some at the same time."""
+
+    def __init__(self, folder: Path, scene: Path, out: str, words: tuple[str, ...]) -> None:
+        self._folder, self._scene, self._out, self._words = folder, scene, out, words
+
+    def seconds(self, ranges: list[tuple[int, int]], more: tuple[str, ...] = ()) -> float:
+        """Seconds until all of them have ended, each with frames and a place of its own."""
+        place = Path(tempfile.mkdtemp(dir=self._folder))
+        verb, *rest = self._words
+        began = time.perf_counter()
+        running = []
+        for number, (first, last) in enumerate(ranges):
+            out = place / str(number) / self._out
+            out.parent.mkdir()
+            words = [sys.executable, "-m", "estompe.cli", verb, str(self._scene), "--frames", f"{first}-{last}"]
+            running.append(subprocess.Popen([*words, "--out", str(out), *rest, *more], stdout=subprocess.DEVNULL))
+        ended = [process.wait() for process in running]
+        took = time.perf_counter() - began
+        if any(ended):
+            raise RuntimeError(f"{verb} of {self._scene.name} ended with {max(ended)}")
+        shutil.rmtree(place)
+        return took

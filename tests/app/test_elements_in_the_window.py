@@ -54,7 +54,7 @@ def test_the_copy_at_the_pointer_is_read_and_followed_over_time(tiles):
     tiles.qtbot.waitUntil(lambda: tiles.view.reading is not None, timeout=10_000)
     shown = tiles.session.evaluator.answer.current
     assert tiles.view.reading.strength == pytest.approx(float(shown.strength[copy]), abs=1e-6)
-    shape, element, name = tiles.view.nearest_element()
+    shape, element, name = tiles.view.picking.nearest_element()
     assert (shape, element) == (tiles.session.selection.shape_id, copy)
     assert name == f"copy {int(tiles.session.evaluator.answer.frame['Tiles'].ids[copy])}"
     tiles.keys(Qt.Key.Key_P)
@@ -145,7 +145,7 @@ def test_faces_are_read_and_marked_one_by_one(driver):
     width, height = driver.view.extent
     driver.move(driver.view, QPointF(width * 0.45, height * 0.55))
     driver.qtbot.waitUntil(lambda: driver.view.reading is not None, timeout=10_000)
-    assert driver.view.nearest_element()[2].startswith("face ")
+    assert driver.view.picking.nearest_element()[2].startswith("face ")
     assert "faces" in driver.window.drive.cards["moved"].points.text()
 
 

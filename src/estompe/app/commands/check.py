@@ -11,7 +11,7 @@ from estompe.setups.adding import subdivide_on_ramp
 def follow_value(context: AppContext) -> None:
     """Show the course over time of the value at the pointer, or no more."""
     canvas = context.time.canvas
-    canvas.pin(None if canvas.pinned is not None else context.view.nearest_element())
+    canvas.pin(None if canvas.pinned is not None else context.view.picking.nearest_element())
 
 
 def subdivide_there(context: AppContext) -> None:

@@ -10,12 +10,12 @@ from estompe.app.session import Session
 from estompe.app.theme import OVER_PICTURE
 from estompe.app.view import overlay
 from estompe.app.view.chains import Chain, chains_of
-from estompe.app.view.contours import contour_at
-from estompe.app.view.drawing import Drawer, Job, Probe
+from estompe.app.view.drawing import Drawer, Job
 from estompe.app.view.handles import Handles, HandleTool
 from estompe.app.view.over import paint_over
+from estompe.app.view.picking import Picking
 from estompe.app.view.pointer import Pointer
-from estompe.app.view.probe import Reading, element_name, element_outline, nearest_element, read, surface_position
+from estompe.app.view.probe import Reading
 from estompe.app.view.shells import Shell, shells_of
 from estompe.document import edits
 from estompe.document.edits import ScenePath
@@ -26,7 +26,7 @@ from estompe.kernels.transform import transformed
 from estompe.render import Item, Look, Viewpoint
 from estompe.render.palette import rgb
 from estompe.render.picture import items_of, with_falloff
-from estompe.render.renderer import Hit, Mode, Picture
+from estompe.render.renderer import Mode, Picture
 from estompe.setups.shot import look_through
 
 # Buttons over the picture keep their colours in both themes: the picture's ground is light in both.
@@ -59,7 +59,6 @@ class View(QWidget):
         self.through_camera = False
         self.free = Viewpoint((2.6, 1.9, 4.6), (0.0, 0.5, 0.0))
         self.reading: Reading | None = None
-        self._nearest: tuple[str, int] | None = None
         self.stood_in = 0
         self._image: QImage | None = None
         self._still = False
@@ -72,11 +71,11 @@ class View(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("View")
         self.pointer = Pointer(self)
+        self.picking = Picking(self)
         self._build_bar()
         self._wanted = QTimer(self, singleShot=True, interval=0)
         self._wanted.timeout.connect(self._draw)
         self.drawer.drawn.connect(self._show)
-        self.drawer.probed.connect(self._probed)
         self.drawer.failed.connect(lambda text: session.messages.say(text, "error"))
         session.evaluator.answered.connect(self._answered)
         session.document.scene_changed.connect(lambda *_: self.redraw())
@@ -351,79 +350,9 @@ class View(QWidget):
             return []
         return chains_of(edits.get(self.session.numbers.placed, ("shapes", shape)))
 
-    # What lies at the pointer
-
     def ask(self, at: QPointF, purpose: str) -> None:
-        """Ask the drawing thread what lies under a pixel: for its "value", to "choose" it, "paint" there or pull a "contour"."""
-        if self.session.document.scene.shapes:
-            ratio = self.devicePixelRatioF()
-            self.drawer.probe(
-                Probe(self.job(), at.x() * ratio, at.y() * ratio, purpose, every=purpose in ("paint", "contour end"))
-            )
-
-    def _probed(self, probe: Probe, hit: Hit | None) -> None:
-        """Take what the drawing thread found under a pixel."""
-        take = {
-            "choose": self._choose,
-            "paint": self._paint_at,
-            "value": self._read,
-            "contour": self._pull_contour,
-            "contour end": self._pull_contour,
-        }
-        take[probe.purpose](probe, hit)
-
-    def _choose(self, probe: Probe, hit: Hit | None) -> None:
-        if hit is None or not edits.exists(self.session.document.scene, ("shapes", hit.id)):
-            return
-        self.session.selection.choose_shape(hit.id)
-        answer = self.session.evaluator.answer
-        if answer is None or not answer.frame.has(hit.id):
-            return
-        outline = element_outline(answer, hit)
-        self.session.selection.mark_edges(outline)
-        element = nearest_element(answer, hit, probe.job.viewpoint, *probe.pixel) if outline is not None else None
-        if element is not None:
-            name = element_name(answer, *element)
-            self.session.messages.say(f"{answer.frame.shape(hit.id).name}: {name}; P follows it over time")
-
-    def _paint_at(self, probe: Probe, hit: Hit | None) -> None:
-        answer = self.session.evaluator.answer
-        if hit is None or answer is None or hit.id != self.session.selection.shape_id or not answer.frame.has(hit.id):
-            return
-        position = surface_position(answer, hit, probe.job.viewpoint, *probe.pixel)
-        if position is not None:
-            self.session.painting.touch(hit.id, position)
-
-    def _read(self, probe: Probe, hit: Hit | None) -> None:
-        answer = self.session.evaluator.answer
-        if hit is None or answer is None or self.pointer.at is None or not answer.frame.has(hit.id):
-            self._nearest = None
-            self.pointer.see_contour(None)
-            self.set_reading(None)
-            return
-        self._nearest = nearest_element(answer, hit, probe.job.viewpoint, *probe.pixel)
-        reading = read(answer, hit, probe.job.viewpoint, *probe.pixel)
-        contour = None
-        if reading is not None and self.mode == "strength":
-            ratio = self.devicePixelRatioF()
-            size = probe.pixel[1][0] / ratio, probe.pixel[1][1] / ratio
-            contour = contour_at(answer, hit, probe.job.viewpoint, reading.value, size)
-        self.pointer.see_contour(contour)
-        self.set_reading(reading)
-
-    def _pull_contour(self, probe: Probe, hit: Hit | None) -> None:
-        """Pull the line that is held to what lies at the pointer now."""
-        answer, reading = self.session.evaluator.answer, None
-        if hit is not None and answer is not None and answer.frame.has(hit.id):
-            reading = read(answer, hit, probe.job.viewpoint, *probe.pixel)
-        self.pointer.pull_to(None if reading is None else reading.value, probe.purpose == "contour end")
-
-    def nearest_element(self) -> tuple[str, int, str] | None:
-        """The shape, the number and the name of the element that the last reading was of, or the point nearest to it."""
-        answer = self.session.evaluator.answer
-        if self._nearest is None or answer is None or not answer.frame.has(self._nearest[0]):
-            return None
-        return (*self._nearest, element_name(answer, *self._nearest))
+        """Ask what lies under a pixel: for its "value", to "choose" it, "paint" there or pull a "contour"."""
+        self.picking.ask(at, purpose)
 
     # Events
 
