@@ -55,6 +55,12 @@ class Cells:
         made = Geometry(points, self.topology, attributes, self.rest, axes=axes)
         # The skin keeps the normals of the whole, so that no seam shows before something moves.
         normals = self.topology.point_normals(made.points)
+        if mesh.shading is not None:
+            # Near a hard edge a piece faces as its side of it does.
+            inner = np.zeros((len(self.inner_uv), 3), np.float32)
+            on_corners = np.concatenate([mixed(mesh.corner_normals, self.corner_mix), inner])
+            normals[: self.skin] = made.mean_normals(on_corners)[: self.skin]
+            return made.moved(made.points, normals)
         own = mixed(mesh.normals, Mix(self.mix.starts[: self.skin + 1], self.mix.members, self.mix.weights))
         lengths = np.sqrt(np.einsum("ij,ij->i", own, own))[:, None]
         whole = self.mix.weights[: 3 * self.skin : 3] == 1.0

@@ -28,7 +28,12 @@ def kept(mesh: Geometry, faces: NDArray[np.bool_]) -> Geometry:
     }
     made = Geometry(mesh.points, topology, attributes, mesh.at_rest, axes=mesh.piece_axes)
     # Pieces keep the normals they had together; so they do when some of them go.
-    return made if topology.parted is None else made.moved(made.points, mesh.normals)
+    if topology.parted is None:
+        return made
+    if mesh.shading is None:
+        return made.moved(made.points, mesh.normals)
+    # On a hard edge of which one side went, what is left faces its own way.
+    return made.moved(made.points, made.mean_normals(mesh.corner_normals[corners]))
 
 
 def _kept(topology: Topology, faces: NDArray[np.bool_]) -> tuple[Topology, NDArray[np.bool_]]:

@@ -210,6 +210,12 @@ class Geometry:
         shading = self.shading
         return self.shaded_normals[(self.topology if shading is None else shading.topology).corners]
 
+    def mean_normals(self, of_corners: Floats) -> Floats:
+        """The unit mean of what a point's corners face, float32 (n, 3). of_corners: float32 (corners, 3)."""
+        means = self.to_points(Domain.CORNER, of_corners)
+        lengths = np.sqrt(np.einsum("ij,ij->i", means, means))
+        return np.asarray(means / np.maximum(lengths, np.float32(1e-20))[:, None], np.float32)
+
     def prepare(self) -> None:
         """Find what every picture needs, so that whoever draws need not."""
         self.shaded_normals  # noqa: B018
