@@ -61,6 +61,7 @@ class Session(QObject):
         self.selection.changed.emit()
         self.playhead.changed.emit()
         self.evaluator.ask()
+        self.messages.say("")  # what was said of the one before is over
 
     def close(self) -> None:
         """End background work."""

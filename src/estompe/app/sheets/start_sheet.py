@@ -1,4 +1,4 @@
-"""The start sheet: samples with pictures, recent files, and where to drop a mesh or a shot."""
+"""The start sheet: what to open or drop, recent files, and samples with pictures."""
 
 from pathlib import Path
 
@@ -49,15 +49,11 @@ class StartSheet(QWidget):
         column.addWidget(label("Make how strongly something happens follow a control.", "soft"))
         for item in lost:
             column.addWidget(self._lost(item))
+        column.addLayout(self._own())
+        self._recent(column, [path for name in recent if (path := Path(name)).exists()])
         column.addWidget(Head("Samples"))
         column.addWidget(hairline())
         column.addLayout(self._samples())
-        column.addWidget(Head("Recent files"))
-        column.addWidget(hairline())
-        self._recent(column, [Path(name) for name in recent])
-        column.addWidget(Head("Something of your own"))
-        column.addWidget(hairline())
-        column.addLayout(self._own())
         column.addStretch(1)
         area = QScrollArea()
         area.setWidget(inner)
@@ -81,6 +77,7 @@ class StartSheet(QWidget):
         button.setToolTip(sample.text)
         button.setAccessibleName(sample.title)
         button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
+        button.setStyleSheet("font-size: 12px; padding: 4px 0;")  # so that the longest name is not cut
         picture = sample.picture()
         if picture is not None:
             pixmap = QPixmap()
@@ -93,13 +90,14 @@ class StartSheet(QWidget):
         return button
 
     def _recent(self, column: QVBoxLayout, paths: list[Path]) -> None:
-        there = [path for path in paths if path.exists()]
-        for path in there:
+        if not paths:
+            return
+        column.addWidget(Head("Recent files"))
+        column.addWidget(hairline())
+        for path in paths:
             button = link(path.name, str(path))
             button.clicked.connect(lambda _, path=path: self.file_chosen.emit(str(path)))
             column.addWidget(button)
-        if not there:
-            column.addWidget(label("none yet", "soft"))
 
     def _own(self) -> QHBoxLayout:
         row = QHBoxLayout()
