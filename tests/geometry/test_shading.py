@@ -87,3 +87,40 @@ def test_edges_and_points_of_nothing_name_shaded_points():
     assert np.array_equal(shading.sources[shading.edges(pairs)], pairs)
     assert shading.sources[shading.first[8]] == 8
     assert np.array_equal(shading.sources[shading.topology.corners], topology.corners)
+
+
+def test_rounding_keeps_hard_edges_and_rounds_what_is_smooth():
+    every = np.ones
+    crate = box((2.0, 2.0, 2.0), 2)
+    finer = subdivided(crate, every(crate.topology.faces, np.bool_), every(len(crate.points), np.float32))
+    # All edges of a box are hard, so its faces stay flat and its corners where they are.
+    assert np.isclose(np.abs(finer.points), 1.0, atol=1e-6).any(axis=1).all()
+    assert {tuple(corner) for corner in np.round(crate.points[np.abs(crate.points).min(axis=1) == 1.0])} <= {
+        tuple(corner) for corner in np.round(finer.points, 6)
+    }
+    soft = box((2.0, 2.0, 2.0), 2, hard_edges=False)
+    round_ = subdivided(soft, every(soft.topology.faces, np.bool_), every(len(soft.points), np.float32))
+    assert np.linalg.norm(round_.points, axis=1).max() < 1.4  # the corners were at 1.73
+    assert np.array_equal(round_.topology.corners, finer.topology.corners)
+
+
+def test_a_rim_that_is_hard_stays_a_curve_in_its_plane():
+    """A drum: smooth around, with two hard rims. Rounding moves a rim's points along it only, as cubic B-splines say."""
+    around = np.linspace(0.0, 2 * np.pi, 8, endpoint=False)
+    ring = np.stack([np.cos(around), np.sin(around)], axis=1)
+    points = np.concatenate([np.insert(ring, 1, height, axis=1) for height in (0.0, 1.0)]).astype(np.float32)
+    quads = [[k, k + 8, (k + 1) % 8 + 8, (k + 1) % 8] for k in range(8)]
+    caps = [list(range(8)), list(range(15, 7, -1))]
+    corners = np.concatenate([np.array(quads).reshape(-1), *caps]).astype(np.int32)
+    offsets = np.concatenate([np.arange(0, 33, 4), [40, 48]]).astype(np.int32)
+    drum = Geometry.from_faces(points, corners, offsets)
+    outward = points[corners] * np.float32([1, 0, 1])
+    outward[32:40], outward[40:48] = (0, -1, 0), (0, 1, 0)
+    hard = drum.with_attribute(*NORMAL, np.ascontiguousarray(outward, np.float32))
+    assert len(hard.shading.sources) == 32
+    finer = subdivided(hard, np.ones(10, np.bool_), np.ones(16, np.float32))
+    before, after = points[:8].astype(np.float64), finer.points[:8]
+    wanted = 0.75 * before + 0.125 * (np.roll(before, 1, axis=0) + np.roll(before, -1, axis=0))
+    assert np.allclose(after, wanted, atol=1e-6)
+    assert set(np.round(finer.points[:, 1], 6).tolist()) == {0.0, 0.5, 1.0}
+    assert len(np.unique(finer.shading.sources[finer.shading.parted])) == 32

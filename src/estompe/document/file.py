@@ -23,7 +23,7 @@ from estompe.document.registry import FAMILIES, decode_kind, encode_kind, family
 from estompe.document.scene import Scene
 from estompe.document.variants import Variants
 
-VERSION = 5
+VERSION = 6
 ENDING = ".estompe"
 _SCENE = "scene.json"
 _ASSET = re.compile(r"^(?:assets|blobs)/([0-9a-f]{64})\.npy$")
@@ -161,6 +161,8 @@ def _parsed(text: bytes) -> _Envelope:
         raw = msgspec.json.decode(text)
         if header.version < VERSION:
             raw["scene"] = migrate(raw["scene"], header.version)
+            for variant in raw.get("variants", ()):
+                variant["scene"] = migrate(variant["scene"], header.version)
             raw["version"] = VERSION
         _clean(raw.get("scene"))
         whole: _Envelope = msgspec.convert(raw, _Envelope, dec_hook=decode_kind)

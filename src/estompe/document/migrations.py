@@ -199,4 +199,12 @@ def _to_5(scene: Json) -> Json:
     return scene
 
 
-_STEPS: dict[int, Callable[[Json], Json]] = {1: _to_2, 2: _to_3, 3: _to_4, 4: _to_5}
+def _to_6(scene: Json) -> Json:
+    """Version 6 has hard edges; a box of version 5 has none, and stays as round as it was when it is subdivided."""
+    for shape in scene["shapes"]:
+        if shape["source"]["kind"] == "box":
+            shape["source"].setdefault("hard_edges", False)
+    return scene
+
+
+_STEPS: dict[int, Callable[[Json], Json]] = {1: _to_2, 2: _to_3, 3: _to_4, 4: _to_5, 5: _to_6}

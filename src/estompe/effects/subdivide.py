@@ -28,7 +28,9 @@ class Subdivide(Effect, tag="subdivide"):
     text: ClassVar[str] = "Splits faces where there is strength, so that a falloff finds enough points."
 
     levels: Annotated[int, whole("Levels", "Each splits faces in four.", low=0, high=5)] = 1
-    rounded: Annotated[bool, setting("Rounded", "New points go to a smooth surface; borders stay.")] = True
+    rounded: Annotated[bool, setting("Rounded", "New points go to a smooth surface; borders and hard edges stay.")] = (
+        True
+    )
 
     def apply(self, geometry: Geometry, strength: Floats, context: Context) -> Geometry:
         del context

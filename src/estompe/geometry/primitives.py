@@ -17,11 +17,11 @@ def sphere(radius: float, divisions: int) -> Geometry:
 
     radius: scene units; divisions: quads along one edge of the cube, at least 1.
     """
-    cube = box((2.0, 2.0, 2.0), divisions)
+    cube = box((2.0, 2.0, 2.0), divisions, hard_edges=False)
     # Equal angles instead of equal steps keep the quads' sizes within a factor of 1.4.
     warped = np.tan(cube.points.astype(np.float64) * (np.pi / 4))
     points = warped / np.linalg.norm(warped, axis=1, keepdims=True) * radius
-    return Geometry(points.astype(np.float32), cube.topology, {UV: cube.attributes[UV]})
+    return Geometry(points.astype(np.float32), cube.topology, cube.attributes)
 
 
 def grid(width: float, depth: float, columns: int, rows: int) -> Geometry:
@@ -33,8 +33,8 @@ def grid(width: float, depth: float, columns: int, rows: int) -> Geometry:
     return _sheet(points, uu.shape[1], uu.shape[0], np.stack([uu, vv], axis=-1).reshape(-1, 2))
 
 
-def box(size: tuple[float, float, float], divisions: int) -> Geometry:
-    """A closed box centred on the origin, with hard edges. size: full widths, scene units; divisions: quads along each edge."""
+def box(size: tuple[float, float, float], divisions: int, hard_edges: bool = True) -> Geometry:
+    """A closed box centred on the origin. size: full widths, scene units; divisions: quads along each edge."""
     n = divisions
     check_made(6 * n * n, "take fewer divisions")
     steps = np.arange(n + 1)
@@ -56,7 +56,9 @@ def box(size: tuple[float, float, float], divisions: int) -> Geometry:
     lattice = np.stack([codes // (n + 1) ** 2, codes // (n + 1) % (n + 1), codes % (n + 1)], axis=1)
     points = (lattice / n - 0.5) * np.asarray(size)
     uv = np.concatenate(uvs).reshape(-1, 2).astype(np.float32)
-    attributes = {UV: uv, (Domain.CORNER, AUTHORED): np.repeat(facing, 4 * n * n, axis=0)}
+    attributes = {UV: uv}
+    if hard_edges:
+        attributes[Domain.CORNER, AUTHORED] = np.repeat(facing, 4 * n * n, axis=0)
     return Geometry.from_faces(points, corners, np.arange(0, len(corners) + 1, 4), attributes)
 
 

@@ -1,7 +1,8 @@
 """Splitting faces into quads, all of them or some; neighbours of split faces get the new points as corners.
 
 Rounded places are those of Catmull and Clark, "Recursively Generated B-Spline Surfaces on Arbitrary Topological Meshes"
-(1978), doi:10.1016/0010-4485(78)90110-0; open borders stay as curves of their own (creases).
+(1978), doi:10.1016/0010-4485(78)90110-0; open borders and hard edges stay as curves of their own (creases: Hoppe et al.,
+"Piecewise Smooth Surface Reconstruction", 1994, doi:10.1145/192161.192233).
 """
 
 from collections.abc import Iterator
@@ -95,8 +96,9 @@ def subdivided(mesh: Geometry, faces: NDArray[np.bool_], rounded: NDArray[np.flo
     """
     if not faces.any():
         return mesh
-    key = "split", faces.tobytes(), rounded is not None
-    split: _Split = mesh.topology.derived(key, lambda: _split(mesh.topology, faces, rounded is not None))
+    creases = None if mesh.shading is None or rounded is None else mesh.shading.topology
+    key = "split", faces.tobytes(), rounded is not None, None if creases is None else hash(creases.corners.tobytes())
+    split: _Split = mesh.topology.derived(key, lambda: _split(mesh.topology, faces, rounded is not None, creases))
     points = mixed(mesh.points, split.points)
     if rounded is not None and split.rounded is not None:
         points += split.carry(_ROUNDED, rounded)[:, None] * (mixed(mesh.points, split.rounded) - points)
@@ -104,7 +106,8 @@ def subdivided(mesh: Geometry, faces: NDArray[np.bool_], rounded: NDArray[np.flo
     return Geometry(points, split.topology, attributes, Rest(split.carry(_REST, mesh.rest)), axes=mesh.piece_axes)
 
 
-def _split(topology: Topology, faces: NDArray[np.bool_], rounded: bool) -> _Split:
+def _split(topology: Topology, faces: NDArray[np.bool_], rounded: bool, creases: Topology | None) -> _Split:
+    """creases: the same faces over points that are there once for each side of a hard edge, where there are any."""
     corners, offsets = topology.corners.astype(np.int64), topology.offsets.astype(np.int64)
     owner = topology.corner_faces.astype(np.int64)
     edges = _edges(corners, offsets, owner, faces, topology.points)
@@ -120,7 +123,7 @@ def _split(topology: Topology, faces: NDArray[np.bool_], rounded: bool) -> _Spli
         topology.points + int(edges.split.sum()) + int(faces.sum()),
         _parted(topology, mix),
     )
-    rounding = mixes.rounded() if rounded else None
+    rounding = mixes.rounded(_hard(edges, creases)) if rounded else None
     return _Split(topology, made, mix, rounding, sources.astype(np.int32), parents)
 
 
@@ -140,6 +143,17 @@ def _edges(corners: _Whole, offsets: _Whole, owner: _Whole, faces: NDArray[np.bo
     split = np.zeros(len(codes), np.bool_)
     split[of_corner[faces[owner]]] = True
     return _Edges(np.stack([codes // points, codes % points], axis=1), of_corner, uses, split)
+
+
+def _hard(edges: _Edges, creases: Topology | None) -> NDArray[np.bool_]:
+    """Edges whose two faces have points of their own there."""
+    hard = np.zeros(len(edges.pairs), np.bool_)
+    if creases is not None:
+        corners, offsets = creases.corners.astype(np.int64), creases.offsets.astype(np.int64)
+        none = np.zeros(creases.faces, np.bool_)
+        apart = _edges(corners, offsets, creases.corner_faces.astype(np.int64), none, creases.points)
+        hard[edges.of_corner[apart.uses[apart.of_corner] == 1]] = True
+    return hard
 
 
 def _next(offsets: _Whole, count: int) -> _Whole:
@@ -225,17 +239,26 @@ class _Mixes:
         same = self._sparse.identity(self._topology.points, format="csr")
         return self._mix([same, self._middles[self._edges.split], self._face_means[self._faces]])
 
-    def rounded(self) -> Mix:
-        """The Catmull-Clark places of old points, middles of edges and middles of faces."""
-        edges, border = self._edges, self._edges.uses != 2
+    def rounded(self, hard: NDArray[np.bool_]) -> Mix:
+        """The Catmull-Clark places of old points, middles of edges and middles of faces. hard: edges that stay."""
+        edges, border = self._edges, (self._edges.uses != 2) | hard
         ones = np.ones(len(edges.of_corner))
         shape = len(edges.pairs), self._topology.faces
         beside = self._sparse.csr_matrix((ones, (edges.of_corner, self._topology.corner_faces)), shape)
         inner = (self._middles * 2 + beside @ self._face_means) / 4
         places = self._where(border, self._middles, inner)
-        return self._mix([self._old_places(border), places[edges.split], self._face_means[self._faces]])
+        # Where a single hard edge ends on the surface, the point is one of the surface.
+        ends = np.bincount(edges.pairs[border].reshape(-1), minlength=self._topology.points)
+        single = hard & (ends[edges.pairs] == 1).any(axis=1)
+        return self._mix(
+            [
+                self._old_places(border, ends, edges.pairs[single].reshape(-1)),
+                places[edges.split],
+                self._face_means[self._faces],
+            ]
+        )
 
-    def _old_places(self, border: NDArray[np.bool_]) -> Any:
+    def _old_places(self, border: NDArray[np.bool_], border_ends: _Whole, near_single: _Whole) -> Any:
         n, edges = self._topology.points, self._edges
         same = self._sparse.identity(n, format="csr")
         valence = np.bincount(self._topology.corners, minlength=n)
@@ -251,7 +274,8 @@ class _Mixes:
             over, faces_at @ self._face_means + 2 * (edges_at @ self._middles) + self._scaled(valence - 3.0, same)
         )
         # A crease: half the point, a quarter of the middles on either side; a corner of the border stays.
-        border_ends = np.bincount(edges.pairs[border].reshape(-1), minlength=n)
+        border_ends = border_ends.copy()
+        border_ends[near_single[border_ends[near_single] == 1]] = 0
         crease = same / 2 + self._at(edges.pairs, np.full(n, 0.25), border) @ self._middles
         stays = (valence == 0) | ((border_ends > 0) & ~((border_ends == 2) & (valence > 1)))
         return self._where(stays, same, self._where(border_ends > 0, crease, inner))

@@ -23,6 +23,10 @@ class Box(ShapeSource, tag="box"):
     depth: Annotated[float, setting("Depth", "Along Z.", unit="length", low=1e-6, high=1e6)] = 1.0
     divisions: Annotated[int, whole("Divisions", "Quads along each edge.", low=1, high=2000)] = 16
 
+    hard_edges: Annotated[
+        bool, setting("Hard edges", "Its sides are flat up to their edges, which stay where it is rounded.")
+    ] = True
+
     def build(self, arrays: Mapping[str, NDArray[Any]]) -> Geometry:
         del arrays
-        return primitives.box((self.width, self.height, self.depth), self.divisions)
+        return primitives.box((self.width, self.height, self.depth), self.divisions, self.hard_edges)
