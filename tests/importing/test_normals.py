@@ -5,6 +5,8 @@ import json
 
 import numpy as np
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 from msgspec import structs
 from pxr import Sdf, Usd, UsdGeom, Vt
 from tests import shots
@@ -18,6 +20,7 @@ from estompe.exchange.writers import obj as obj_out
 from estompe.exchange.writers import usd as usd_out
 from estompe.geometry import Domain
 from estompe.importing.footage import close_all
+from estompe.importing.merging import Part, welded
 from estompe.importing.mesh import read_mesh
 from estompe.setups.shot import listed, with_shot
 from estompe.shapes.imported import stored
@@ -148,36 +151,103 @@ def test_obj_normals_are_read_and_bad_ones_do_no_harm(tmp_path):
     assert any("no number" in note for note in odd.notes)
 
 
-def gltf_box(path, smooth=False):
-    """A box as such files have it: 24 points, each with the normal of its face, triangles, UVs."""
+def gltf_box(path, smooth=False, materials=(), joints=None):
+    """A box as such files have it: 24 points, each with the normal of its face, triangles, UVs.
+
+    materials: names, of which each takes as many faces; joints: the joint that each of the 24 points is bound to.
+    """
     points = BOX[QUADS.reshape(-1)]
     normals = np.repeat(FACING, 4, axis=0) if not smooth else points - np.float32(0.5)
     uvs = np.tile(np.array([[0, 0], [1, 0], [1, 1], [0, 1]], np.float32), (6, 1))
-    corners = (np.array([[0, 1, 2], [0, 2, 3]])[None] + 4 * np.arange(6)[:, None, None]).reshape(-1).astype("<u2")
+    corners = (np.array([[0, 1, 2], [0, 2, 3]])[None] + 4 * np.arange(6)[:, None, None]).reshape(6, -1).astype("<u2")
+    blocks = [(points, "VEC3", 5126), (normals, "VEC3", 5126), (uvs, "VEC2", 5126)]
+    named = {"POSITION": 0, "NORMAL": 1, "TEXCOORD_0": 2}
+    if joints is not None:
+        bound = np.zeros((24, 4), "u1")
+        bound[:, 0] = joints
+        blocks += [(bound, "VEC4", 5121), (np.tile(np.float32([1, 0, 0, 0]), (24, 1)), "VEC4", 5126)]
+        named |= {"JOINTS_0": 3, "WEIGHTS_0": 4}
+    primitives = []
+    for number, part in enumerate(np.split(corners, max(1, len(materials)))):
+        primitives.append({"attributes": named, "indices": len(blocks)})
+        blocks.append((part.reshape(-1), "SCALAR", 5123))
+        if materials:
+            primitives[-1]["material"] = number
     data, views, accessors = b"", [], []
-    for block, kind, component in (
-        (points, "VEC3", 5126), (normals, "VEC3", 5126), (uvs, "VEC2", 5126), (corners, "SCALAR", 5123),
-    ):  # fmt: skip
+    for block, kind, component in blocks:
         views.append({"buffer": 0, "byteOffset": len(data), "byteLength": block.nbytes})
         accessors.append({"bufferView": len(views) - 1, "componentType": component, "count": len(block), "type": kind})
         data += np.ascontiguousarray(block).tobytes()
-    primitive = {"attributes": {"POSITION": 0, "NORMAL": 1, "TEXCOORD_0": 2}, "indices": 3}
     about = {
-        "asset": {"version": "2.0"}, "scene": 0, "scenes": [{"nodes": [0]}], "nodes": [{"name": "Box", "mesh": 0}],
-        "meshes": [{"primitives": [primitive]}], "accessors": accessors, "bufferViews": views,
+        "asset": {"version": "2.0"}, "scene": 0, "scenes": [{"nodes": [0, 1, 2]}],
+        "nodes": [{"name": "Box", "mesh": 0}, {"name": "Bone"}, {"name": "Tip", "translation": [0, 1, 0]}],
+        "meshes": [{"primitives": primitives}], "accessors": accessors, "bufferViews": views,
+        "materials": [{"name": name} for name in materials],
         "buffers": [{"byteLength": len(data),
                      "uri": "data:application/octet-stream;base64," + base64.b64encode(data).decode()}],
     }  # fmt: skip
+    if joints is not None:
+        about["skins"] = [{"joints": [1, 2]}]
+        about["nodes"][0]["skin"] = 0
     path.write_text(json.dumps(about))
     return path
 
 
+def imported(path):
+    """What a file comes in as: a still mesh, and a shape of a shot."""
+    return read_mesh(path), evaluate(with_shot(Project(Scene()), listed(path, Scene())).project, 1)["Box"]
+
+
+def test_a_mesh_of_two_materials_is_one_skin_of_two_groups(tmp_path):
+    for mesh in imported(gltf_box(tmp_path / "box.gltf", materials=("Oak", "Brass"))):
+        assert len(mesh.points) == 8
+        assert mesh.topology.closed
+        oak, brass = (mesh.attribute(Domain.FACE, name) for name in ("Oak", "Brass"))
+        assert oak.tolist() == (~brass).tolist() == [True] * 6 + [False] * 6
+
+
+def test_points_in_one_place_that_move_apart_stay_apart(tmp_path):
+    """The upper face is bound to another joint: it may lift off, so its points are its own."""
+    joints = np.repeat([0, 0, 0, 1, 0, 0], 4)
+    still, shot = imported(gltf_box(tmp_path / "box.gltf", joints=joints))
+    assert len(still.points) == 8  # nothing moves in a still mesh
+    assert len(shot.points) == 8 + 4
+    top = shot.points[:, 1] > 1.5
+    assert top.sum() == 4
+
+
+@pytest.mark.parametrize(("points", "left"), [(BOX, 8), (np.zeros((8, 3), np.float32), 8)])
+def test_welding_leaves_out_what_folds_up_unless_nothing_is_left(points, left):
+    corners = np.array([0, 1, 3, 0, 3, 2, 4, 4, 4])
+    part = Part("part", points, corners, np.array([3, 3, 3]), {(Domain.FACE, "group"): np.array([True, False, True])})
+    made, kept = welded(part)
+    assert len(made.points) == len(kept) == left
+    assert len(made.sizes) == (2 if points is BOX else 3)
+    assert len(made.attributes[Domain.FACE, "group"]) == len(made.sizes)
+
+
+@settings(deadline=None, max_examples=60)
+@given(st.lists(st.integers(0, 5), min_size=1, max_size=30), st.lists(st.integers(0, 29), min_size=3, max_size=45))
+def test_welded_corners_are_where_they_were(places, named):
+    """Whatever is welded: every corner that is left is in its place, and no two points are."""
+    points = np.stack([places, np.zeros(len(places)), np.array(places) * 0.5], axis=1)
+    corners = np.array(named[: len(named) // 3 * 3]) % len(places)
+    part = Part("part", points, corners, np.full(len(corners) // 3, 3), {(Domain.CORNER, "uv"): corners[:, None] * 1.0})
+    made, kept = welded(part)
+    assert np.array_equal(made.points, points[kept])
+    assert np.array_equal(made.points[made.corners], points[made.attributes[Domain.CORNER, "uv"][:, 0].astype(int)])
+    three = np.array(places)[corners].reshape(-1, 3)
+    whole = (three != np.roll(three, 1, axis=1)).all(axis=1)
+    if whole.any():
+        assert len(made.sizes) == whole.sum()
+        assert len(np.unique(made.points, axis=0)) == len(made.points)
+    else:
+        assert made is part
+
+
 @pytest.mark.parametrize("smooth", [False, True])
 def test_gltf_seams_are_welded_so_that_what_was_closed_is_closed(tmp_path, smooth):
-    path = gltf_box(tmp_path / "box.gltf", smooth)
-    still = read_mesh(path)
-    shot = evaluate(with_shot(Project(Scene()), listed(path, Scene())).project, 1)["Box"]
-    for mesh in (still, shot):
+    for mesh in imported(gltf_box(tmp_path / "box.gltf", smooth)):
         assert len(mesh.points) == 8
         assert mesh.topology.closed
         assert mesh.attribute(Domain.CORNER, "uv").shape == (36, 2)

@@ -98,12 +98,18 @@ def merged(parts: list[Part], notes: tuple[str, ...] = ()) -> Geometry:
     for part in parts:
         if len(part.corners) and (part.corners.min() < 0 or part.corners.max() >= len(part.points)):
             raise ExchangeError(f"a face of “{part.name}” names a point that does not exist")
+    whole = joined(parts, "", [part.name for part in parts])
+    offsets = np.concatenate([[0], np.cumsum(whole.sizes)])
+    return mesh_of(whole.points, whole.corners, offsets, whole.attributes, notes)
+
+
+def joined(parts: list[Part], name: str, groups: list[str]) -> Part:
+    """Parts as one; attributes that all have are kept. groups: what the faces of each are called, where there are several."""
     starts = np.cumsum([0, *(len(part.points) for part in parts)])
     corners = np.concatenate([part.corners + start for part, start in zip(parts, starts, strict=False)])
     sizes = np.concatenate([part.sizes for part in parts])
-    offsets = np.concatenate([[0], np.cumsum(sizes)])
     points = np.concatenate([part.points for part in parts])
-    return mesh_of(points, corners, offsets, _attributes(parts), notes)
+    return Part(name, points, corners, sizes, _attributes(parts, groups))
 
 
 def mesh_of(
@@ -125,10 +131,10 @@ def mesh_of(
     return Geometry(made.points, made.topology, made.attributes, made.at_rest, tuple(said))
 
 
-def _attributes(parts: list[Part]) -> Arrays:
+def _attributes(parts: list[Part], groups: list[str]) -> Arrays:
     found: Arrays = {}
     counts = [len(part.corners) for part in parts]
-    every = with_normals([part.attributes for part in parts], (Domain.CORNER, AUTHORED), counts)
+    every = with_normals([_with_groups(part, parts) for part in parts], (Domain.CORNER, AUTHORED), counts)
     for key in sorted(set.intersection(*map(set, every))):
         arrays = [attributes[key] for attributes in every]
         if len({array.shape[1:] for array in arrays}) == 1:
@@ -136,9 +142,17 @@ def _attributes(parts: list[Part]) -> Arrays:
     if len(parts) > 1:
         owner = np.repeat(np.arange(len(parts)), [len(part.sizes) for part in parts])
         taken: set[str] = set()
-        for number, part in enumerate(parts[:MOST_GROUPS]):
-            found[Domain.FACE, _fresh(part.name, taken)] = owner == number
+        for number, name in enumerate(groups[:MOST_GROUPS]):
+            found[Domain.FACE, _fresh(name, taken)] = owner == number
     return found
+
+
+def _with_groups(part: Part, parts: list[Part]) -> Arrays:
+    """The attributes of a part, and the groups of the others, in which none of its faces are."""
+    others = {key for other in parts for key, values in other.attributes.items()
+              if key[0] is Domain.FACE and values.dtype == np.bool_}  # fmt: skip
+    none = np.zeros(len(part.sizes), np.bool_)
+    return {**dict.fromkeys(sorted(others), none), **part.attributes}
 
 
 def _fresh(name: str, taken: set[str]) -> str:

@@ -19,7 +19,7 @@ from estompe.geometry import Domain, Geometry
 from estompe.geometry.shading import AUTHORED
 from estompe.importing.errors import ExchangeError, Progress
 from estompe.importing.formats import Reader, register_reader
-from estompe.importing.merging import Part, merged, turned_over, welded
+from estompe.importing.merging import Part, joined, merged, turned_over, welded
 
 _TYPES = {5120: "i1", 5121: "u1", 5122: "<i2", 5123: "<u2", 5125: "<u4", 5126: "<f4"}
 _WIDTHS = {"SCALAR": 1, "VEC2": 2, "VEC3": 3, "VEC4": 4, "MAT2": 4, "MAT3": 9, "MAT4": 16}
@@ -158,11 +158,27 @@ def _parts(file: GltfFile, progress: Progress) -> tuple[list[Part], list[str]]:
         about = file.json["meshes"][mesh]
         name = clean_name(str(file.json["nodes"][node].get("name") or about.get("name") or f"Mesh {mesh + 1}"))
         progress(0.9 * number / len(placed), f"reading {name}")
-        for primitive in about["primitives"]:
-            part = primitive_part(file, primitive, name, matrix, notes)
-            if part is not None:
-                found.append(welded(part)[0])
+        parts = [primitive_part(file, primitive, name, matrix, notes) for primitive in about["primitives"]]
+        there = [
+            (part, primitive) for part, primitive in zip(parts, about["primitives"], strict=True) if part is not None
+        ]
+        if there:
+            found.append(welded(body_of(file, there, name))[0])
     return found, sorted(notes)
+
+
+def body_of(file: GltfFile, primitives: list[tuple[Part, dict[str, Any]]], name: str) -> Part:
+    """The primitives of one mesh as one part; the faces of each are a group that is called as their material is."""
+    if len(primitives) == 1:
+        return primitives[0][0]
+    groups = [_material(file, primitive) or f"{name} {number}" for number, (_, primitive) in enumerate(primitives, 1)]
+    return joined([part for part, _ in primitives], name, groups)
+
+
+def _material(file: GltfFile, primitive: dict[str, Any]) -> str:
+    if "material" not in primitive:
+        return ""
+    return clean_name(str(file.json["materials"][int(primitive["material"])].get("name", "")))
 
 
 def _placed(about: dict[str, Any]) -> list[tuple[int, int, NDArray[np.float64]]]:

@@ -13,7 +13,7 @@ from estompe.document.names import clean_name
 from estompe.geometry import Domain
 from estompe.importing.errors import ExchangeError
 from estompe.importing.merging import Part, welded
-from estompe.importing.readers.gltf import GltfFile, node_matrix, primitive_part
+from estompe.importing.readers.gltf import GltfFile, body_of, node_matrix, primitive_part
 from estompe.importing.stage import About, Arrays, Entry, Lens, Sampled, Space, register_stage
 
 _MOST_NODES = 50_000
@@ -72,13 +72,16 @@ def _slerp(a: NDArray[np.float64], b: NDArray[np.float64], share: float) -> NDAr
     return made
 
 
-class _Primitive(NamedTuple):
-    """A primitive as the file has it; the same welded; which of its points each of the welded is; and its description."""
+class _Body(NamedTuple):
+    """The mesh of a node.
 
-    part: Part
+    primitives: as the file has them, each with its description; welded: the same as one part; kept: which of the points of all
+    primitives each of the welded ones is.
+    """
+
+    primitives: list[tuple[Part, dict[str, Any]]]
     welded: Part
     kept: NDArray[np.int64]
-    about: dict[str, Any]
 
 
 class GltfStage:
@@ -95,7 +98,7 @@ class GltfStage:
             self._paths = self._named_paths()
             self._numbers = {path: number for number, path in enumerate(self._paths)}
             self._tracks, self._notes = self._animated()
-            self._parts: dict[int, list[_Primitive]] = {}
+            self._bodies: dict[int, _Body | None] = {}
         except _BROKEN as error:
             raise _told(error) from None
 
@@ -172,36 +175,47 @@ class GltfStage:
     def _entry(self, number: int) -> Entry:
         node, path = self._nodes[number], self._paths[number]
         if "mesh" in node:
-            count = sum(len(item.welded.points) for item in self._primitives(number))
+            body = self._body(number)
+            count = len(body.welded.points) if body is not None else 0
             moves = self._deforms(number)
             return Entry(path, "mesh", count, moves, "" if count else "it has no faces", ("points",) if moves else ())
         if "camera" in node:
             return Entry(path, "camera", 0, self._placed_over_time(number))
         return Entry(path, "transform", 0, self._placed_over_time(number))
 
-    def _primitives(self, number: int) -> list[_Primitive]:
-        """The primitives of a node's mesh in its own space."""
+    def _body(self, number: int) -> _Body | None:
+        """A node's mesh in its own space; None where it has no faces."""
         mesh = int(self._nodes[number]["mesh"])
-        if mesh not in self._parts:
+        if mesh not in self._bodies:
             about = self._file.json["meshes"][mesh]
             notes: set[str] = set()
             made = [
                 (primitive_part(self._file, item, self._paths[number], np.eye(4), notes), item)
                 for item in about["primitives"]
             ]
-            self._parts[mesh] = [
-                _Primitive(part, *welded(part, self._telling(item)), item) for part, item in made if part is not None
-            ]
-        return self._parts[mesh]
+            there = [(part, item) for part, item in made if part is not None]
+            self._bodies[mesh] = None
+            if there:
+                whole = body_of(self._file, there, self._paths[number].rsplit("/", 1)[-1])
+                self._bodies[mesh] = _Body(there, *welded(whole, self._telling(there)))
+        return self._bodies[mesh]
 
-    def _telling(self, item: dict[str, Any]) -> list[NDArray[Any]]:
-        """What moves points apart although they are in one place at rest."""
-        named = item["attributes"]
-        count = self._file.accessor(named["POSITION"]).shape[0]
-        skin = [named[key] for key in ("JOINTS_0", "WEIGHTS_0", "JOINTS_1", "WEIGHTS_1") if key in named]
-        shapes = [target["POSITION"] for target in item.get("targets", []) if "POSITION" in target]
-        found = [self._file.accessor(int(number)) for number in (*skin, *shapes)]
-        return [values for values in found if len(values) == count]
+    def _telling(self, primitives: list[tuple[Part, dict[str, Any]]]) -> list[NDArray[Any]]:
+        """What moves points apart although they are in one place at rest: joints, weights and morph targets."""
+        rows = []
+        most = max(len(item.get("targets", ())) for _, item in primitives)
+        for part, item in primitives:
+            named, none = item["attributes"], np.zeros((len(part.points), 4), np.float32)
+            skin = [self._values(named.get(key), none) for key in ("JOINTS_0", "WEIGHTS_0", "JOINTS_1", "WEIGHTS_1")]
+            targets = [target.get("POSITION") for target in item.get("targets", ())]
+            shapes = [self._values(found, none[:, :3]) for found in (*targets, *[None] * (most - len(targets)))]
+            rows.append(np.concatenate([*skin, *shapes], axis=1))
+        return [np.concatenate(rows)]
+
+    def _values(self, accessor: int | None, otherwise: NDArray[np.float32]) -> NDArray[np.float32]:
+        """Values of points, or others where there are none that fit."""
+        found = otherwise if accessor is None else self._file.accessor(int(accessor)).astype(np.float32)
+        return found if found.shape == otherwise.shape else otherwise
 
     def _deforms(self, number: int) -> bool:
         if (number, "weights") in self._tracks:
@@ -223,24 +237,16 @@ class GltfStage:
             raise _told(error) from None
 
     def _sampled(self, number: int, time: float, space: Space) -> Sampled:
-        primitives = self._primitives(number)
-        if not primitives:
+        body = self._body(number)
+        if body is None:
             raise ExchangeError("it has no faces")
-        points = np.concatenate([self._morphed(number, item.part, item.about, time) for item in primitives])
+        points = np.concatenate([self._morphed(number, part, item, time) for part, item in body.primitives])
         if "skin" in self._nodes[number]:
-            points = self._skinned(number, points, [item.about for item in primitives], time)
-        begins = np.cumsum([0, *(len(item.part.points) for item in primitives)])
-        points = points[np.concatenate([item.kept + begin for item, begin in zip(primitives, begins, strict=False)])]
-        parts = [item.welded for item in primitives]
-        starts = np.cumsum([0, *(len(part.points) for part in parts)])
-        corners = [part.corners + start for part, start in zip(parts, starts, strict=False)]
-        still: Arrays = {
-            "corners": np.concatenate(corners).astype(np.int32),
-            "sizes": np.concatenate([part.sizes for part in parts]).astype(np.int32),
-        }
-        for domain, name in set.intersection(*(set(part.attributes) for part in parts)):
-            joined = np.concatenate([part.attributes[domain, name] for part in parts])
-            still[f"{Domain(domain).value} {name}"] = np.ascontiguousarray(joined)
+            points = self._skinned(number, points, [item for _, item in body.primitives], time)
+        points, part = points[body.kept], body.welded
+        still: Arrays = {"corners": part.corners.astype(np.int32), "sizes": part.sizes.astype(np.int32)}
+        for (domain, name), values in part.attributes.items():
+            still[f"{Domain(domain).value} {name}"] = np.ascontiguousarray(values)
         moving: Arrays = {}
         (moving if self._deforms(number) else still)["points"] = space.points(points)
         return Sampled(still, moving)
