@@ -11,7 +11,9 @@ from PIL import Image
 
 from estompe.document.numbers import Key, Keyed
 from estompe.document.project import Project
-from estompe.document.scene import Camera, Control, Falloff, Layer, Range, Scene, Shape, Transform
+from estompe.document.scene import Camera, Control, EffectSlot, Falloff, Layer, Range, Scene, Shape, Transform
+from estompe.effects.rotate import Rotate
+from estompe.effects.scale import Scale
 from estompe.evaluate import CancelledError, evaluate
 from estompe.exchange.states import past_of
 from estompe.falloffs.distance import Distance
@@ -287,3 +289,23 @@ def test_a_png_is_opaque_only_where_everything_is(tmp_path, small_sample):
         pictures.write(small_sample, 40, 40, tmp_path / f"{name}.png", settings)
     with Image.open(tmp_path / "a.png") as clear, Image.open(tmp_path / "b.png") as filled:
         assert (clear.mode, filled.mode) == ("RGBA", "RGB")
+
+
+def test_motion_of_copies_knows_how_they_turn_and_grow():
+    """One slab that fills the picture, turned by 4 degrees and grown by a tenth about its middle from frame to frame."""
+    angle = Keyed((Key(1, 0.0, "linear"), Key(11, 40.0, "linear")))
+    grown = Keyed((Key(1, 1.0, "linear"), Key(11, 2.0, "linear")))
+    slab = Shape("slab", "Slab", Box(20.0, 20.0, 0.02, 1), visible=False)
+    effects = (
+        EffectSlot("turn", Rotate(angle, "z"), acts_on="pieces", each=True),
+        EffectSlot("grow", Scale((grown, grown, 1.0)), acts_on="pieces", each=True),
+    )
+    one = Shape("one", "One", CopiesOnGrid(form="slab", columns=1, rows=1, size=(0.0, 0.0, 0.0)), effects=effects)
+    project = wall()
+    project = project.with_scene(structs.replace(project.scene, shapes=(slab, one)))
+    motion = painted(project, Settings(SIZE, layers=("motion",))).layers["motion"]
+    x, y = np.meshgrid(np.arange(SIZE[0]) + 0.5 - SIZE[0] / 2, SIZE[1] / 2 - np.arange(SIZE[1]) - 0.5)
+    turn = np.radians(4.0)
+    there = 1.1 * (x * np.cos(turn) - y * np.sin(turn)), 1.1 * (x * np.sin(turn) + y * np.cos(turn))
+    assert np.allclose(motion[..., 0], there[0] - x, atol=0.02)
+    assert np.allclose(motion[..., 1], there[1] - y, atol=0.02)

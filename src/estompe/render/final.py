@@ -210,7 +210,10 @@ class FinalRenderer(Renderer):
 
 
 def _moved(items: Sequence[Item], later: tuple[Sequence[Item], Viewpoint] | None) -> dict[str, NDArray[np.float32]]:
-    """Where the points, or copies, of each item are on the next frame; of those alone that are as many there."""
+    """Where the points, or copies, of each item are on the next frame; of those alone that are as many there.
+
+    Points float32 (n, 3); copies float32 (k, 12): positions, and the rows of what turns and sizes them.
+    """
     if later is None:
         return {}
     there = {item.id: item.geometry for item in later[0]}
@@ -219,7 +222,8 @@ def _moved(items: Sequence[Item], later: tuple[Sequence[Item], Viewpoint] | None
         geometry, after = item.geometry, there.get(item.id)
         if isinstance(geometry, Copies):
             if isinstance(after, Copies) and np.array_equal(geometry.ids, after.ids):
-                found[item.id] = after.positions
+                linear = after.axes.reshape(-1, 3, 3) * after.scales[:, None, :]
+                found[item.id] = np.concatenate([after.positions, linear.reshape(-1, 9)], axis=1).astype(np.float32)
         elif after is not None and not isinstance(after, Copies) and len(after.points) == len(geometry.points):
             found[item.id] = after.points
     return found

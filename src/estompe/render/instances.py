@@ -20,7 +20,7 @@ _FORMATS = {
     "range_position": ("f/i", ("copy_range_position",)),
     "color": ("3f/i", ("copy_color",)),
     "back_color": ("3f/i", ("copy_back_color",)),
-    "later": ("3f/i", ("next_place",)),
+    "later": ("3f 3f 3f 3f/i", ("next_place", "next_x", "next_y", "next_z")),
 }
 
 
@@ -196,7 +196,7 @@ class CopiesBuffers:
         """Upload what changed since the last picture.
 
         seen: bool (k,), which copies are to be drawn, None for all shown; colors: float32 (k, 3), instead of their own;
-        stand_ins: how small copies are simplified, None to draw all; later: float32 (k, 3), where they are on the next frame.
+        stand_ins: how small copies are simplified, None to draw all; later: float32 (k, 12), where they are on the next frame.
         """
         self.uploads = []
         self._choose(copies, seen, stand_ins)

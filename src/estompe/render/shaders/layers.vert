@@ -12,6 +12,9 @@ in vec3 row_z;
 in vec3 scale;
 in float copy_strength;
 in vec3 next_place;
+in vec3 next_x;           // rows of what turns and sizes it then
+in vec3 next_y;
+in vec3 next_z;
 #endif
 uniform mat4 view;
 uniform mat4 projection;
@@ -34,7 +37,7 @@ void main() {
     mat3 axes = transpose(mat3(row_x, row_y, row_z));
     vec3 offset = axes * (scale * position);
     world = place + offset;
-    later = (moves ? next_place : place) + offset;
+    later = moves ? next_place + transpose(mat3(next_x, next_y, next_z)) * position : world;
     outward = axes * (normal / max(abs(scale), vec3(1e-9)) * sign(scale));
     at_strength = copy_strength;
 #endif
