@@ -39,10 +39,10 @@ class InstancesWriter:
         for row, index in enumerate(copies.ids.tolist()):
             prim, above = self._prims[index], cache.GetParentToWorldTransform(self._prims[index])
             local = Gf.Matrix4d(matrices[row].T.tolist()) * above.GetInverse()
-            self._samples.follow(f"{index} place", local, number, self._places[index], _as_it_is, _equal)
+            self._samples.follow(f"{index} place", local, number, self._places[index])
             seen = UsdGeom.Tokens.inherited if copies.shown[row] else UsdGeom.Tokens.invisible
             attribute = UsdGeom.Imageable(prim).CreateVisibilityAttr()
-            self._samples.steady(f"{index} visible", seen, partial(_as_it_is, seen), number, attribute)
+            self._samples.steady(f"{index} visible", seen, partial(str, seen), number, attribute)
         self._add_values(frame, shape, copies, number)
 
     def _add_values(self, frame: Frame, shape: Shape, copies: Copies, number: float) -> None:
@@ -69,7 +69,7 @@ class InstancesWriter:
         from pxr import UsdGeom
 
         primvar = UsdGeom.PrimvarsAPI(self._prims[index]).CreatePrimvar(name, kind, UsdGeom.Tokens.constant)
-        self._samples.follow(f"{index} {name}", value, number, primvar.GetAttr(), _as_it_is, _equal)
+        self._samples.follow(f"{index} {name}", value, number, primvar.GetAttr())
 
 
 def _place_of(prim: Any) -> Any:
@@ -88,11 +88,3 @@ def _matrices(copies: Copies) -> np.ndarray[Any, np.dtype[np.float64]]:
     made[:, :3, :3] = copies.axes.reshape(-1, 3, 3).astype(np.float64) * copies.scales[:, None, :]
     made[:, :3, 3] = copies.positions
     return made
-
-
-def _as_it_is(value: Any) -> Any:
-    return value
-
-
-def _equal(a: Any, b: Any) -> bool:
-    return bool(a == b)

@@ -154,7 +154,7 @@ class Joining:
             held = told.at(time)
             self._samples.steady(told.key, held, held.get, time, told.into)
         elif told.times and time >= told.times[0]:
-            self._samples.follow(told.key, told.at(time).get(), time, told.into, _as_it_is, _same)
+            self._samples.follow(told.key, told.at(time).get(), time, told.into)
 
     def _move(self, told: "_Told", time: float) -> None:
         """Velocities, from where copies are on the frames around."""
@@ -236,11 +236,3 @@ class _Attribute:
             self._layer.GetAttributeAtPath(self._path).default = value
         else:
             self._layer.SetTimeSample(self._path, float(time), value)
-
-
-def _as_it_is(value: Any) -> Any:
-    return value
-
-
-def _same(a: Any, b: Any) -> bool:
-    return bool(a == b)

@@ -1,6 +1,7 @@
 """Time samples of attributes: set only where values change, and names that USD allows."""
 
 from collections.abc import Callable
+from operator import eq
 from typing import Any
 
 import numpy as np
@@ -35,10 +36,10 @@ class TimeSamples:
         value: Any,
         number: float,
         attribute: Any,
-        as_usd: Callable[[Any], Any],
-        same: Callable[[Any, Any], bool],
+        as_usd: Callable[[Any], Any] | None = None,
+        same: Callable[[Any, Any], bool] = eq,
     ) -> bool:
-        """Set a time sample unless the value is the one before; True if it was set.
+        """Set a time sample unless the value is the one before; True if it was set. as_usd: makes USD's values of ours.
 
         Elements are blended in between, so the last frame of a standstill is set too once the value changes.
         """
@@ -47,9 +48,9 @@ class TimeSamples:
             self._last[key] = (value, before[1], number)
             return False
         if before is not None and before[2] > before[1]:
-            attribute.Set(as_usd(before[0]), before[2])
+            attribute.Set(before[0] if as_usd is None else as_usd(before[0]), before[2])
         self._last[key] = (value, number, number)
-        attribute.Set(as_usd(value), number)
+        attribute.Set(value if as_usd is None else as_usd(value), number)
         return True
 
     def steady(self, key: str, owner: Any, make: Callable[[], Any], number: float, attribute: Any) -> None:
