@@ -3,7 +3,6 @@
 from pathlib import Path
 
 import numpy as np
-from PIL import Image
 
 from estompe.document.atomic import written_whole
 from estompe.evaluate import Frame
@@ -47,5 +46,7 @@ def camera_picture(frame: Frame, size: tuple[int, int], falloff: str | None = No
 
 def save_png(picture: Picture, path: Path) -> None:
     """Write a picture as PNG, whole or not at all. Raises OSError."""
+    from PIL import Image  # a library that a view needs not
+
     with written_whole(path) as part:
         Image.fromarray(np.ascontiguousarray(picture[..., :3])).save(part, "PNG")

@@ -261,9 +261,11 @@ class OutputSheet(QWidget):
 
     def begin(self) -> None:
         """Start writing, and close; what cannot be is told here."""
+        from estompe.app.model.writing import job_of  # much that only those who write something should wait for
+
         selection, document = self._session.selection, self._session.document
         try:
-            job = self.choices.job(document.project, selection.falloff_id, document.title)
+            job = job_of(self.choices, document.project, selection.falloff_id, document.title)
         except (ExchangeError, LookupError) as error:
             self.trouble.setText(str(error))
             return

@@ -13,14 +13,12 @@ from estompe.app.preferences import Preferences
 from estompe.app.session import Session
 from estompe.app.sheets.help_sheet import HelpSheet, Shortcut
 from estompe.app.sheets.land_sheet import LandSheet, StartWork
-from estompe.app.sheets.output_sheet import OutputSheet
 from estompe.app.sheets.preferences_sheet import PreferencesSheet
 from estompe.app.sheets.reference_sheet import ReferenceSheet
 from estompe.app.sheets.routing_sheet import RoutingSheet
 from estompe.app.sheets.shot_sheet import ShotSheet
 from estompe.app.sheets.start_sheet import StartSheet
 from estompe.app.sheets.table_sheet import TableSheet
-from estompe.app.sheets.variants_sheet import VariantsSheet
 from estompe.app.widgets.removal import remove_widget
 from estompe.importing.footage import Footage
 
@@ -92,10 +90,14 @@ class SheetStack(QStackedWidget):
 
     def toggle_variants(self) -> None:
         """Show the scene's variants and contact sheets, or no more."""
+        from estompe.app.sheets.variants_sheet import VariantsSheet  # what draws pictures is not needed to begin with
+
         self._toggle(VariantsSheet, lambda: VariantsSheet(self._session, self.start_work, self.wipe_against))
 
     def toggle_output(self) -> None:
         """Show what can be written, or no more."""
+        from estompe.app.sheets.output_sheet import OutputSheet  # as above
+
         self._toggle(
             OutputSheet, lambda: OutputSheet(self._session, self.start_work, self._output, self._files.folder())
         )
