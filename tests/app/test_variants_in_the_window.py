@@ -74,15 +74,28 @@ def test_going_to_a_variant_is_a_step_and_names_can_be_changed(sample, sheet):
     done(sample)
 
 
-def test_a_removed_variant_can_be_brought_back(sample, sheet):
+def test_what_is_done_to_variants_can_be_undone(sample, sheet):
     sheet.show_about("Calm")
     QTest.qWait(20)
     sample.click(sample.button(sheet, "remove"))
     done(sample)
     assert [variant.name for variant in sample.session.variants.all] == ["Rough"]
-    sample.click(sample.button(sheet, "bring back"))
+    sample.window.run("undo")
     done(sample)
-    assert [variant.name for variant in sample.session.variants.all] == ["Calm", "Rough"]
+    variants = sample.session.variants
+    assert [variant.name for variant in variants.all] == ["Calm", "Rough"]
+    before = variants.named("Calm")
+    variants.keep("Calm")
+    assert variants.named("Calm").scene is sample.session.document.scene
+    variants.rename("Calm", "Still")
+    for _ in range(2):
+        sample.window.run("undo")
+    assert variants.named("Calm") is before
+    assert variants.named("Still") is None
+    sample.window.run("redo")
+    assert variants.named("Calm") is not before
+    assert sample.get(*AMOUNT) != 0.13
+    done(sample)
 
 
 @pytest.mark.usefixtures("sheet")

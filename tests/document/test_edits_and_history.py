@@ -11,6 +11,7 @@ from estompe.document import edits
 from estompe.document.edits import EditError
 from estompe.document.history import History
 from estompe.document.scene import Control, Scene
+from estompe.document.variants import Variant
 from estompe.setups.adding import add_control, add_effect, add_falloff, add_layer, add_shape, duplicate
 
 
@@ -125,6 +126,27 @@ def test_subscribers_get_the_old_and_the_new_scene():
     history.undo()
     history.undo()
     assert heard == [(144, 10), (10, 144)]
+
+
+def test_variants_are_kept_and_forgotten_by_steps():
+    history, heard, told = History(Scene()), [], []
+    history.subscribe(lambda old, new: heard.append((old.last, new.last)))
+    history.subscribe_to_variants(lambda: told.append([variant.name for variant in history.variants]))
+    calm = Variant("Calm", history.scene)
+    history.commit(history.scene, "Keep Calm", None, (calm,))
+    history.commit(Scene(last=10), "shorter")
+    history.commit(history.scene, "Keep nothing", None, ())
+    assert (heard, told) == ([(144, 10)], [["Calm"], []])
+    history.undo()
+    assert history.variants == (calm,)
+    history.undo()
+    assert history.scene.last == 144
+    assert history.variants == (calm,)
+    history.undo()
+    assert (history.variants, history.undo_label) == ((), None)
+    assert (heard, told) == ([(144, 10), (10, 144)], [["Calm"], [], ["Calm"], []])
+    history.commit(history.scene, "the same again", None, ())
+    assert history.redo_label == "Keep Calm", "where nothing differs there is no step"
 
 
 def test_the_last_frame_is_never_before_the_first():

@@ -1,30 +1,44 @@
-"""Undo and redo as a list of scenes."""
+"""Undo and redo as a list of scenes, each with the variants that were kept beside it."""
 
 from collections.abc import Callable
+from typing import NamedTuple
 
 from estompe.document.scene import Scene
+from estompe.document.variants import Variant
 
 Subscriber = Callable[[Scene, Scene], None]
 
 
+class _Kept(NamedTuple):
+    """What a step left."""
+
+    scene: Scene
+    variants: tuple[Variant, ...]
+
+
 class History:
-    """The scenes that were committed, with the names of the steps between them.
+    """The scenes and variants that were committed, with the names of the steps between them.
 
     Commits with the merge key of the step before become one step with it, until the gesture ends. depth: how many steps can
     be undone, 0 for all.
     """
 
-    def __init__(self, scene: Scene, depth: int = 0) -> None:
+    def __init__(self, scene: Scene, depth: int = 0, variants: tuple[Variant, ...] = ()) -> None:
         self._depth = depth
-        self._scenes = [scene]
+        self._kept = [_Kept(scene, variants)]
         self._labels: list[str] = []
         self._position = 0
         self._merge_key: object = None
         self._subscribers: list[Subscriber] = []
+        self._variant_subscribers: list[Callable[[], None]] = []
 
     @property
     def scene(self) -> Scene:
-        return self._scenes[self._position]
+        return self._kept[self._position].scene
+
+    @property
+    def variants(self) -> tuple[Variant, ...]:
+        return self._kept[self._position].variants
 
     @property
     def undo_label(self) -> str | None:
@@ -37,20 +51,30 @@ class History:
         return self._labels[self._position] if self._position < len(self._labels) else None
 
     def subscribe(self, subscriber: Subscriber) -> None:
-        """Call with the old and new scene after each change."""
+        """Call with the old and new scene after each change of it."""
         self._subscribers.append(subscriber)
 
-    def commit(self, scene: Scene, label: str, merge_key: object = None) -> None:
-        """Make a scene the current one; what had been undone is gone. Nothing happens for the same scene."""
-        before = self.scene
-        if scene is before or scene == before:
+    def subscribe_to_variants(self, subscriber: Callable[[], None]) -> None:
+        """Call after each change of the variants."""
+        self._variant_subscribers.append(subscriber)
+
+    def commit(
+        self, scene: Scene, label: str, merge_key: object = None, variants: tuple[Variant, ...] | None = None
+    ) -> None:
+        """Make a scene the current one; what had been undone is gone. Nothing happens where nothing differs.
+
+        variants: what is kept beside it from now on, where that changes.
+        """
+        before = self._kept[self._position]
+        after = _Kept(scene, before.variants if variants is None else variants)
+        if (scene is before.scene or scene == before.scene) and after.variants == before.variants:
             return
         merges = merge_key is not None and merge_key == self._merge_key and self._position == len(self._labels)
         if merges:
-            self._scenes[self._position] = scene
+            self._kept[self._position] = after
         else:
-            del self._scenes[self._position + 1 :], self._labels[self._position :]
-            self._scenes.append(scene)
+            del self._kept[self._position + 1 :], self._labels[self._position :]
+            self._kept.append(after)
             self._labels.append(label)
             self._position += 1
             self._trim()
@@ -65,7 +89,7 @@ class History:
     def _trim(self) -> None:
         extra = min(self._position, len(self._labels) - self._depth) if self._depth else 0
         if extra > 0:
-            del self._scenes[:extra], self._labels[:extra]
+            del self._kept[:extra], self._labels[:extra]
             self._position -= extra
 
     @property
@@ -78,20 +102,23 @@ class History:
         self._merge_key = None
 
     def undo(self) -> None:
-        """Back to the scene before the last step; nothing at the first."""
+        """Back to what was before the last step; nothing at the first."""
         self._go(max(0, self._position - 1))
 
     def redo(self) -> None:
-        """Forward again to the scene that was undone; nothing at the last."""
+        """Forward again to what was undone; nothing at the last."""
         self._go(min(len(self._labels), self._position + 1))
 
     def _go(self, position: int) -> None:
-        before = self.scene
+        before = self._kept[self._position]
         self._position = position
         self._merge_key = None
-        if self.scene is not before:
-            self._publish(before)
+        self._publish(before)
 
-    def _publish(self, before: Scene) -> None:
-        for subscriber in list(self._subscribers):
-            subscriber(before, self.scene)
+    def _publish(self, before: _Kept) -> None:
+        if self.scene is not before.scene:
+            for subscriber in list(self._subscribers):
+                subscriber(before.scene, self.scene)
+        if self.variants is not before.variants:
+            for told in list(self._variant_subscribers):
+                told()

@@ -39,18 +39,23 @@ class DocumentModel(QObject):
         self.undo_depth = 0
         self._assets: dict[str, Any] = {}
         self._saved: Scene | None = None
-        self.variants: tuple[Variant, ...] = ()
         self._saved_variants: tuple[Variant, ...] = ()
-        self._history = self._new_history(Scene())
+        self._history = self._new_history(Scene(), ())
 
-    def _new_history(self, scene: Scene) -> History:
-        made = History(scene, self.undo_depth)
+    def _new_history(self, scene: Scene, variants: tuple[Variant, ...]) -> History:
+        made = History(scene, self.undo_depth, variants)
         made.subscribe(self.scene_changed.emit)
+        made.subscribe_to_variants(self.variants_changed.emit)
         return made
 
     @property
     def scene(self) -> Scene:
         return self._history.scene
+
+    @property
+    def variants(self) -> tuple[Variant, ...]:
+        """The scenes that are kept beside this one."""
+        return self._history.variants
 
     @property
     def project(self) -> Project:
@@ -73,10 +78,9 @@ class DocumentModel(QObject):
 
     def begin(self, project: Project, path: Path | None, title: str, saved: bool) -> None:
         """Go on with another project; its history starts here. Whoever calls emits the signals."""
-        self._history = self._new_history(project.scene)
+        self._history = self._new_history(project.scene, project.variants)
         self._assets = dict(project.assets)
         self._saved = project.scene if saved else None
-        self.variants = project.variants
         self._saved_variants = project.variants if saved else ()
         self.path, self.title, self.started = path, title, True
 
@@ -91,10 +95,10 @@ class DocumentModel(QObject):
         self.undo_depth = depth
         self._history.set_depth(depth)
 
-    def set_variants(self, variants: tuple[Variant, ...]) -> None:
-        """Keep other variants beside the scene; they are no step of undo."""
-        self.variants = variants
-        self.variants_changed.emit()
+    def set_variants(self, variants: tuple[Variant, ...], label: str) -> None:
+        """Keep other variants beside the scene, as a step of that name."""
+        self.started = True
+        self._history.commit(self.scene, label, None, variants)
 
     def add_assets(self, assets: dict[str, Any]) -> None:
         """Keep arrays that scenes to come refer to."""

@@ -12,13 +12,11 @@ from estompe.document.variants import Variant, fresh_variant_name
 
 
 class Variants(QObject):
-    """Acts on the document. Going to a variant is a step of undo; keeping and removing are not, but can be taken back."""
+    """Acts on the document; whatever is done to variants is a step of undo."""
 
     def __init__(self, document: DocumentModel, messages: Messages, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self._document, self._messages = document, messages
-        self.removed: tuple[int, Variant] | None = None
-        document.project_changed.connect(self._forget)
 
     @property
     def all(self) -> tuple[Variant, ...]:
@@ -36,8 +34,9 @@ class Variants(QObject):
         others = [kept if variant.name == name else variant for variant in self.all]
         if self.named(name) is None:
             others.append(kept)
-        self._document.set_variants(tuple(others))
-        self._messages.say(f"kept as “{name}”")
+        replaced = self.named(name) is not None
+        self._document.set_variants(tuple(others), f"Keep {name}")
+        self._messages.say(f"kept as “{name}”" + ("; undo brings back what was kept before" if replaced else ""))
         return name
 
     def take(self, name: str) -> None:
@@ -55,21 +54,12 @@ class Variants(QObject):
             self._messages.say(f"there is a variant “{new}” already: choose another name", "error")
             return
         made = (structs.replace(item, name=new) if item.name == name else item for item in self.all)
-        self._document.set_variants(tuple(made))
+        self._document.set_variants(tuple(made), f"Rename {name}")
 
     def remove(self, name: str) -> None:
-        """Keep a variant no longer; it can be brought back until another is removed."""
-        for index, variant in enumerate(self.all):
-            if variant.name == name:
-                self.removed = index, variant
-                self._document.set_variants((*self.all[:index], *self.all[index + 1 :]))
-
-    def bring_back(self) -> None:
-        """Keep the variant again that was removed last."""
-        if self.removed is not None:
-            index, variant = self.removed
-            self.removed = None
-            self._document.set_variants((*self.all[:index], variant, *self.all[index:]))
+        """Keep a variant no longer."""
+        self._document.set_variants(tuple(item for item in self.all if item.name != name), f"Remove {name}")
+        self._messages.say(f"“{name}” is kept no longer; undo brings it back")
 
     def differences(self, name: str) -> list[Difference]:
         """What differs between the scene as it stands and a variant, in words."""
@@ -87,6 +77,3 @@ class Variants(QObject):
             self._messages.say(f"{difference.name} cannot be taken across: {error}", "error")
             return
         self._document.commit(scene, f"Take {difference.name} of {name}")
-
-    def _forget(self) -> None:
-        self.removed = None

@@ -99,11 +99,8 @@ class VariantsSheet(QWidget):
         self.name.setAccessibleName("Name of the variant")
         keep = QPushButton("Keep the scene as it stands")
         keep.clicked.connect(self.keep)
-        self.back = link("bring back", "Keep the variant again that was removed last")
-        self.back.clicked.connect(self._session.variants.bring_back)
         row.addWidget(self.name, 1)
         row.addWidget(keep)
-        row.addWidget(self.back)
         return made
 
     def _for_numbers(self) -> QWidget:
@@ -159,7 +156,6 @@ class VariantsSheet(QWidget):
 
     def _variants_changed(self) -> None:
         variants = self._session.variants
-        self.back.setVisible(variants.removed is not None)
         if not self.ways["variants"].isChecked():
             return
         self._draw(cells_of_variants(self._session.document.scene, variants.all, _COLUMNS))
