@@ -76,6 +76,18 @@ def test_strength_and_faces_are_those_under_the_middle_of_each_pixel():
     assert corners[:, 1].min() <= up[10, 20] <= corners[:, 1].max()
 
 
+def test_several_strengths_are_each_what_one_alone_is(small_sample):
+    names = [falloff.name for falloff in small_sample.scene.falloffs]
+    assert len(names) > 1
+    wanted = tuple(f"strength:{name}" for name in names)
+    together = painted(small_sample, Settings(SIZE, layers=("depth", *wanted)), 40).layers
+    for layer in wanted:
+        alone = painted(small_sample, Settings(SIZE, layers=(layer,)), 40).layers
+        assert np.array_equal(together[layer], alone[layer])
+        assert together[layer].max() > 0
+    assert list(together) == ["depth", *wanted]
+
+
 def test_copies_are_told_apart_by_their_ids():
     scene = wall().scene
     box = Shape("box", "Box", Box(), visible=False)

@@ -12,7 +12,7 @@ from estompe.evaluate import Frame, evaluate
 from estompe.evaluate.past import Past
 from estompe.exchange.bake import described
 from estompe.importing.errors import ExchangeError
-from estompe.render.final import Drawn, FinalRenderer, Image, jitters, linear_of
+from estompe.render.final import FinalRenderer, Image, jitters, linear_of
 from estompe.render.picture import items_of
 from estompe.render.renderer import Look
 from estompe.render.viewpoint import Viewpoint
@@ -121,13 +121,14 @@ class Painter:
         if "motion" in settings.layers:
             after = self._frame(frame.number + 1)
             later = items_of(after), Viewpoint.of_camera(after.scene.camera)
-        drawn: Drawn | None = None
-        for name in strengths or [""]:
-            falloff = frame.falloff(name).id if name else None
-            drawn = self._renderer.layers(items_of(frame, falloff), viewpoint, settings.size, later, pause)
-            if name:
-                found[f"strength:{name}"] = drawn.strength
-        assert drawn is not None
+        # The first strength comes with everything else.
+        first = frame.falloff(strengths[0]).id if strengths else None
+        drawn = self._renderer.layers(items_of(frame, first), viewpoint, settings.size, later, pause)
+        for name in strengths[:1]:
+            found[f"strength:{name}"] = drawn.strength
+        for name in strengths[1:]:
+            items = items_of(frame, frame.falloff(name).id)
+            found[f"strength:{name}"] = self._renderer.strength(items, viewpoint, settings.size, pause)
         metres = np.float32(self._project.scene.metres_per_unit)
         whole: dict[str, NDArray[Any]] = {"depth": drawn.depth * metres, "normal": drawn.normal, "motion": drawn.motion,
                  "id": np.stack([drawn.shape, drawn.element], axis=-1)}  # fmt: skip

@@ -5,6 +5,7 @@ an id is always that of one surface.
 """
 
 from collections.abc import Callable, Iterator, Sequence
+from contextlib import contextmanager
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -160,36 +161,65 @@ class FinalRenderer(Renderer):
             parts.append((part, self._layers_tile(items, size, whole, next_clip, part)))
         return _joined(parts, size)
 
+    def strength(
+        self,
+        items: Sequence[Item],
+        viewpoint: Viewpoint,
+        size: tuple[int, int],
+        pause: Pause = lambda: None,
+        tile: int = _TILE,
+    ) -> Image:
+        """The layer of strength alone, as in `layers`."""
+        whole = matrices_of(viewpoint, size, items)
+        self.follow(items, Look("shaded"), whole, height=size[1])
+        next_clip = _next_clip(viewpoint, size, items, None)
+        made = np.zeros((size[1], size[0]), np.float32)
+        for part in tiles_of(size, tile):
+            pause()
+            with self._drawn_layers(items, size, whole, next_clip, part) as (textures, _):
+                values = np.frombuffer(textures[1].read(), np.float32).reshape(part.height, part.width, 4)
+            rows, columns = slice(part.top, part.top + part.height), slice(part.left, part.left + part.width)
+            made[rows, columns] = np.where(values[..., 3] > 0, values[..., 0], np.float32(0.0))
+        return made
+
     def _layers_tile(
         self, items: Sequence[Item], size: tuple[int, int], whole: tuple[Any, Any], next_clip: Any, tile: _Tile
     ) -> Drawn:
+        kinds = (np.float32, np.float32, np.uint32)
+        with self._drawn_layers(items, size, whole, next_clip, tile) as (textures, owners):
+            form, values, ids = (
+                np.frombuffer(texture.read(), kind).reshape(tile.height, tile.width, 4)
+                for texture, kind in zip(textures, kinds, strict=True)
+            )
+        there = values[..., 3] > 0
+        shape, element = _named(items, owners, ids.astype(np.uint32, copy=False), there)
+        seen = np.where(there[..., None], np.concatenate([form, values[..., :3]], axis=-1), np.float32(0.0))
+        normal, motion = np.ascontiguousarray(seen[..., :3]), np.ascontiguousarray(seen[..., 5:7])
+        return Drawn(seen[..., 3].copy(), normal, seen[..., 4].copy(), motion, shape, element)
+
+    @contextmanager
+    def _drawn_layers(
+        self, items: Sequence[Item], size: tuple[int, int], whole: tuple[Any, Any], next_clip: Any, tile: _Tile
+    ) -> Iterator[tuple[list[Any], list[tuple[Item, Any]]]]:
+        """A tile of the layers: textures of normal and depth, of strength and motion, and of numbers; and whose those are."""
         projection = _cropped(whole[1], size, tile, (0.0, 0.0))
         crop = projection @ np.linalg.inv(whole[1])
         self._programs.begin(whole[0], projection)
-        width, height = tile.width, tile.height
-        context = self._context
-        textures = [context.texture((width, height), 4, dtype=kind) for kind in ("f4", "f4", "u4")]
-        depth = context.depth_renderbuffer((width, height))
-        target = context.framebuffer(textures, depth)
+        area, context = (tile.width, tile.height), self._context
+        textures = [context.texture(area, 4, dtype=kind) for kind in ("f4", "f4", "u4")]
+        target = context.framebuffer(textures, context.depth_renderbuffer(area))
         owners: list[tuple[Item, Any]] = []
         try:
             target.use()
             self.ready_to_draw()
             target.clear(0.0, 0.0, 0.0, 0.0)
             self._next_clip = crop @ next_clip
-            self._half_size = (width / 2, height / 2)
+            self._half_size = (tile.width / 2, tile.height / 2)
             for item in items:
                 self._render(item, "layers", "triangles", owners=owners)
-            form = np.frombuffer(textures[0].read(), np.float32).reshape(height, width, 4)
-            values = np.frombuffer(textures[1].read(), np.float32).reshape(height, width, 4)
-            ids = np.frombuffer(textures[2].read(), np.uint32).reshape(height, width, 4)
+            yield textures, owners
         finally:
             target_parts_released(target)
-        there = values[..., 3] > 0
-        shape, element = _named(items, owners, ids, there)
-        seen = np.where(there[..., None], np.concatenate([form, values[..., :3]], axis=-1), np.float32(0.0))
-        normal, motion = np.ascontiguousarray(seen[..., :3]), np.ascontiguousarray(seen[..., 5:7])
-        return Drawn(seen[..., 3].copy(), normal, seen[..., 4].copy(), motion, shape, element)
 
     def _program(self, item: Item, key: str, mesh: Any, copies: Any, look: Look | None) -> Any:
         if key != "layers":
