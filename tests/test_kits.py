@@ -13,8 +13,7 @@ import pytest
 from PIL import Image as Bitmap
 
 from estompe import testing
-from estompe.document import edits
-from estompe.document import kinds as registry
+from estompe.document import edits, registry
 from estompe.document.kinds import Effect, ShapeSource, Source
 from estompe.document.project import asset_name
 from estompe.document.registry import kinds

@@ -6,8 +6,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QAbstractButton
 
 from estompe.app.sheets.land_sheet import CoursePlot, LandSheet
-from estompe.document import edits
-from estompe.document import kinds as registry
+from estompe.document import edits, registry
 from estompe.document.kinds import Source
 from estompe.document.numbers import Formula
 from estompe.evaluate import Memo, evaluate
