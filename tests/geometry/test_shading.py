@@ -35,7 +35,7 @@ def test_a_box_of_flat_faces_has_24_shaded_points_and_the_normals_of_its_faces()
     assert np.allclose(mesh.corner_normals, by_face(mesh), atol=1e-6)
     bent = mesh.moved(mesh.points * np.float32([1.0, 2.0, 0.5]) + mesh.points[:, ::-1] * np.float32(0.3))
     assert np.allclose(bent.corner_normals, by_face(bent), atol=1e-6)
-    assert bent.shading is mesh.shading
+    assert bent.__dict__["shading"] is mesh.shading, "what is moved is not looked at again"
 
 
 def test_points_that_no_hard_edge_parts_are_shaded_as_before():

@@ -143,6 +143,8 @@ class Geometry:
         made = Geometry(points, self.topology, self.attributes, self.at_rest, self.notes, own)
         if normals is not None:
             made.__dict__["normals"] = frozen(normals)
+        if (Domain.CORNER, AUTHORED) in self.attributes:
+            made.__dict__["shading"] = self.shading  # found once, on what stays from frame to frame
         return made
 
     def transformed(self, matrix: Matrix) -> "Geometry":
