@@ -54,6 +54,20 @@ def test_points_that_no_hard_edge_parts_are_shaded_as_before():
     assert np.array_equal(dent.shaded_normals[dent.shading.first[others]], mesh.normals[others])
 
 
+def test_it_does_not_matter_whether_smooth_normals_are_known():
+    rng = np.random.default_rng(4)
+    mesh = flat(box((1.0, 2.0, 3.0), 3))
+    hard = np.array(mesh.attribute(*NORMAL))
+    hard[len(hard) // 2 :] = mesh.normals[mesh.topology.corners[len(hard) // 2 :]]
+    bent = mesh.with_attribute(*NORMAL, hard).moved(
+        mesh.points + rng.normal(0, 0.05, mesh.points.shape).astype(np.float32)
+    )
+    again = bent.moved(bent.points)
+    again.normals  # noqa: B018
+    assert np.array_equal(bent.shaded_normals, again.shaded_normals)
+    assert "normals" not in bent.__dict__
+
+
 def test_a_crease_in_a_sheet_parts_only_the_points_along_it():
     mesh = grid(4.0, 1.0, 4, 1)
     middle = mesh.points[:, 0] == 0.0

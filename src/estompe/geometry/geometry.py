@@ -204,7 +204,9 @@ class Geometry:
     def shaded_normals(self) -> Floats:
         """Unit normals as they are shown, float32 (k, 3), one for each of `shading`; without hard edges those of the points."""
         shading = self.shading
-        return self.normals if shading is None else frozen(shading.normals(self.normals, self.topology, self.points))
+        if shading is None:
+            return self.normals
+        return frozen(shading.normals(self.topology, self.points, self.__dict__.get("normals")))
 
     @property
     def corner_normals(self) -> Floats:

@@ -41,10 +41,17 @@ class Shading(NamedTuple):
         """Edges of the mesh over these points, int32 (e, 2), each once. pairs: `Topology.edges` of the mesh."""
         return self.topology.derived("edges of the mesh", lambda: frozen(self.first[pairs]))
 
-    def normals(self, smooth: Floats, topology: Topology, points: Floats) -> Floats:
-        """Unit normals, float32 (k, 3): on hard edges of the faces on each side. smooth: of the points; topology: the mesh's."""
+    def normals(self, topology: Topology, points: Floats, smooth: Floats | None) -> Floats:
+        """Unit normals, float32 (k, 3), of the faces on each one's side.
+
+        topology: the mesh's; smooth: normals of the points, where they are more than what the faces say; those on hard edges
+        are of the faces all the same.
+        """
+        face = topology.face_normals(points)
+        if smooth is None:
+            return normals.point_normals(face, *self.topology.faces_around)
         made = smooth[self.sources]
-        made[self.parted] = normals.point_normals(topology.face_normals(points), self.starts, self.members)
+        made[self.parted] = normals.point_normals(face, self.starts, self.members)
         return made
 
 
