@@ -11,6 +11,7 @@ import select
 import socket
 import sys
 from collections import OrderedDict
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from typing import Any
 
@@ -48,6 +49,7 @@ class _Server:
         self._asked: OrderedDict[str, tuple[float, float]] = OrderedDict()
         self._still: set[str] = set()
         self._cameras = cameras
+        self._looking = ThreadPoolExecutor(1, "estompe-looking")
 
     def run(self) -> None:
         """Serve until the other side is gone."""
@@ -64,7 +66,7 @@ class _Server:
     def _answered(self, asked: dict[str, Any]) -> Block:
         """The answer to a request, made now; errors are told in words."""
         try:
-            return self._blocks.built(*self._answer(asked))
+            return self._answer(asked)
         except ExchangeError as error:
             words = str(error)
         except MemoryError:
@@ -83,15 +85,27 @@ class _Server:
             self._note(path, time)
         return found
 
-    def _answer(self, asked: dict[str, Any]) -> tuple[dict[str, Any], dict[str, NDArray[Any]]]:
+    def _answer(self, asked: dict[str, Any]) -> Block:
         what, path = asked["what"], str(asked.get("path", ""))
         if what == "matrices":
-            return self._matrices(path, [float(time) for time in asked["times"]])
+            return self._blocks.built(*self._matrices(path, [float(time) for time in asked["times"]]))
         if what == "lens":
-            return {"lens": _scaled(self._stage.lens(path, float(asked["time"])), self._space.scale)}, {}
+            lens = _scaled(self._stage.lens(path, float(asked["time"])), self._space.scale)
+            return self._blocks.built({"lens": lens}, {})
         time = float(asked["time"])
         self._note(path, time)
-        return _told(self._stage.sampled(path, time, self._space), bool(asked.get("known")))
+        return self._written(self._stage.sampled(path, time, self._space), bool(asked.get("known")))
+
+    def _written(self, sampled: Sampled, known: bool) -> Block:
+        """What is said of a prim at a time. known: what is the same at all times was handed over before. Raises ExchangeError."""
+        # To look at every position takes as long as to write it, so both happen at once.
+        sound = self._looking.submit(_sound, sampled.moving.get("points", sampled.still.get("points")))
+        arrays = dict(sampled.moving) if known else {**sampled.moving, **sampled.still}
+        block = self._blocks.built({"notes": sampled.notes, "moving": sorted(sampled.moving)}, arrays)
+        if not sound.result():
+            self._blocks.take_back(block)
+            raise ExchangeError("a position is not a number")
+        return block
 
     def _matrices(self, path: str, times: list[float]) -> tuple[dict[str, Any], dict[str, NDArray[Any]]]:
         found, moves = [], False
@@ -122,7 +136,7 @@ class _Server:
                     if not found.moving:
                         self._still.add(path)
                         continue
-                    self._ready[key] = self._blocks.built(*_told(found, known=True))
+                    self._ready[key] = self._written(found, known=True)
                 except Exception:  # whoever asks for that frame hears of it then
                     continue
                 self._evict()
@@ -139,14 +153,9 @@ class _Server:
             self._blocks.take_back(self._ready.pop(key))
 
 
-def _told(sampled: Sampled, known: bool) -> tuple[dict[str, Any], dict[str, NDArray[Any]]]:
-    """What is said of a prim at a time. known: what is the same at all times was handed over before."""
-    points = sampled.moving.get("points", sampled.still.get("points"))
-    # The sum is enough where it is a number; it may also be too large for one.
-    if points is not None and not np.isfinite(points.sum()) and not np.isfinite(points).all():
-        raise ExchangeError("a position is not a number")
-    arrays = dict(sampled.moving) if known else {**sampled.moving, **sampled.still}
-    return {"notes": sampled.notes, "moving": sorted(sampled.moving)}, arrays
+def _sound(points: NDArray[Any] | None) -> bool:
+    """Whether all positions are numbers. The sum is enough where it is one; it may also be too large for one."""
+    return points is None or bool(np.isfinite(points.sum())) or bool(np.isfinite(points).all())
 
 
 def _scaled(lens: Lens, scale: float) -> dict[str, Any]:
