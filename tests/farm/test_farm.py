@@ -120,6 +120,24 @@ def test_a_worker_that_dies_costs_its_chunk_only(small_sample, tmp_path, cluster
     assert text_of(tmp_path / "one.usda") == text_of(tmp_path / "many.usda")
 
 
+def test_a_worker_that_is_just_going_away_is_asked_again(monkeypatch):
+    """The scheduler may not know yet that a worker died: that is no reason to refuse all of them."""
+    monkeypatch.setattr(machines, "_PAUSE", 0.0)
+    told = [{"a": ConnectionResetError("reset"), "b": "1.0"}, {"b": "1.0"}]
+
+    class Client:
+        def run(self, function, *arguments, on_error):
+            assert (function, arguments, on_error) == (worker.version, ("x",), "return")
+            return told.pop(0)
+
+    assert machines.answers(Client(), worker.version, "x") == {"b": "1.0"}
+    assert told == []
+    broken = {"a": ConnectionResetError("reset")}
+    client = Client()
+    client.run = lambda *_, **__: broken
+    assert machines.answers(client, worker.version) == broken
+
+
 def test_the_same_command_goes_on_where_a_run_was_stopped(tmp_path, address):
     target, project = tmp_path / "a.usda", sample("lantern-amphora").build(0.25)
 

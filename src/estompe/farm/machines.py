@@ -4,7 +4,8 @@ import contextlib
 import logging
 import os
 import re
-from collections.abc import Iterator
+import time
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from typing import Any
 
@@ -12,6 +13,7 @@ from estompe.farm import worker
 from estompe.importing.errors import ExchangeError
 
 _PATIENCE = "20s"
+_TRIES, _PAUSE = 20, 0.5
 
 
 def check_machines(text: str) -> None:
@@ -62,8 +64,21 @@ def _own_version() -> str:
     return worker.version()
 
 
+def answers(client: Any, function: Callable[..., Any], *arguments: object) -> dict[str, Any]:
+    """What a function gives on every worker, by address, or what it raises there.
+
+    A worker that dies just then is asked again, when it is started anew or the scheduler knows that it is gone.
+    """
+    for _ in range(_TRIES):
+        found: dict[str, Any] = client.run(function, *arguments, on_error="return")
+        if not any(isinstance(answer, OSError) for answer in found.values()):
+            break
+        time.sleep(_PAUSE)
+    return found
+
+
 def _check_workers(client: Any, machines: str) -> None:
-    found = client.run(worker.version, on_error="return")
+    found = answers(client, worker.version)
     if not found:
         raise ExchangeError(f"{machines}: the scheduler has no workers: start some, then give the same command again")
     own = _own_version()

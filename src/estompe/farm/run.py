@@ -19,7 +19,7 @@ from estompe.exchange.usd.over import stage_of, sublayer
 from estompe.exchange.usd.saving import reason
 from estompe.farm import worker
 from estompe.farm.job import Job, Kind, chunk_size, chunks, remembers
-from estompe.farm.machines import check_machines, client_of, threads_of
+from estompe.farm.machines import answers, check_machines, client_of, threads_of
 from estompe.importing.errors import ExchangeError, Progress
 from estompe.output import pictures
 from estompe.output.estimate import Estimate
@@ -194,8 +194,8 @@ class _Run:
 
     def _check_folder(self) -> None:
         """Raise ExchangeError where a worker does not see the folder."""
-        for address, found in self._client.run(worker.sees, self._job.scene).items():
-            if not found:
+        for address, found in answers(self._client, worker.sees, self._job.scene).items():
+            if found is not True:
                 raise ExchangeError(
                     f"the worker {address} does not see {self._job.parts}: use a folder that all machines share"
                 )
