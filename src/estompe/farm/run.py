@@ -144,6 +144,7 @@ class _Run:
                     self._progressing.take_in(number)
                 self._note_part(begin, end)
                 self._progressing.write()
+                self._join()
                 done += end - begin + 1
                 self._share = done / len(frames)
                 self._left.step(end - begin + 1)
@@ -180,7 +181,6 @@ class _Run:
         """Futures as they end; asked several times a second, so that cancelling does not wait for a chunk."""
         waiting, count = set(futures), len(futures)
         while waiting:
-            self._join()
             ended = {future for future in waiting if future.done()}
             for future in ended:
                 begin, end = futures.pop(future)

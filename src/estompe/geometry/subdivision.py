@@ -97,7 +97,7 @@ def subdivided(mesh: Geometry, faces: NDArray[np.bool_], rounded: NDArray[np.flo
     if not faces.any():
         return mesh
     creases = None if mesh.shading is None or rounded is None else mesh.shading.topology
-    key = "split", faces.tobytes(), rounded is not None, None if creases is None else hash(creases.corners.tobytes())
+    key = "split", faces.tobytes(), rounded is not None, creases
     split: _Split = mesh.topology.derived(key, lambda: _split(mesh.topology, faces, rounded is not None, creases))
     points = mixed(mesh.points, split.points)
     if rounded is not None and split.rounded is not None:
@@ -247,18 +247,10 @@ class _Mixes:
         beside = self._sparse.csr_matrix((ones, (edges.of_corner, self._topology.corner_faces)), shape)
         inner = (self._middles * 2 + beside @ self._face_means) / 4
         places = self._where(border, self._middles, inner)
-        # Where a single hard edge ends on the surface, the point is one of the surface.
-        ends = np.bincount(edges.pairs[border].reshape(-1), minlength=self._topology.points)
-        single = hard & (ends[edges.pairs] == 1).any(axis=1)
-        return self._mix(
-            [
-                self._old_places(border, ends, edges.pairs[single].reshape(-1)),
-                places[edges.split],
-                self._face_means[self._faces],
-            ]
-        )
+        old = self._old_places(border, hard)
+        return self._mix([old, places[edges.split], self._face_means[self._faces]])
 
-    def _old_places(self, border: NDArray[np.bool_], border_ends: _Whole, near_single: _Whole) -> Any:
+    def _old_places(self, border: NDArray[np.bool_], hard: NDArray[np.bool_]) -> Any:
         n, edges = self._topology.points, self._edges
         same = self._sparse.identity(n, format="csr")
         valence = np.bincount(self._topology.corners, minlength=n)
@@ -274,8 +266,9 @@ class _Mixes:
             over, faces_at @ self._face_means + 2 * (edges_at @ self._middles) + self._scaled(valence - 3.0, same)
         )
         # A crease: half the point, a quarter of the middles on either side; a corner of the border stays.
-        border_ends = border_ends.copy()
-        border_ends[near_single[border_ends[near_single] == 1]] = 0
+        border_ends, hard_ends = (np.bincount(edges.pairs[own].reshape(-1), minlength=n) for own in (border, hard))
+        # Where a single hard edge ends on the surface, the point is one of the surface.
+        border_ends[(border_ends == 1) & (hard_ends == 1)] = 0
         crease = same / 2 + self._at(edges.pairs, np.full(n, 0.25), border) @ self._middles
         stays = (valence == 0) | ((border_ends > 0) & ~((border_ends == 2) & (valence > 1)))
         return self._where(stays, same, self._where(border_ends > 0, crease, inner))

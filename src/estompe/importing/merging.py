@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 from estompe.document.names import clean_name
 from estompe.geometry import Domain, Geometry
 from estompe.geometry.attributes import finite, held_to_table
-from estompe.geometry.shading import AUTHORED, with_normals
+from estompe.geometry.shading import AUTHORED, has_hard_edges, with_normals
 from estompe.importing.errors import ExchangeError
 
 Arrays = dict[tuple[Domain, str], NDArray[Any]]
@@ -124,7 +124,8 @@ def mesh_of(
         fitting, held = held_to_table(clean_name(name), sound)
         kept[domain, fitting] = held
     made = Geometry.from_faces(points, corners, offsets, kept)
-    if made.shading is None and (Domain.CORNER, AUTHORED) in kept:
+    normals = made.attribute(Domain.CORNER, AUTHORED)
+    if normals is not None and not has_hard_edges(made.topology, normals):
         # Normals that tell no hard edge tell nothing.
         del kept[Domain.CORNER, AUTHORED]
         made = Geometry(made.points, made.topology, {key: made.attributes[key] for key in kept}, made.at_rest)

@@ -55,6 +55,11 @@ class _Tile(NamedTuple):
     width: int
     height: int
 
+    @property
+    def area(self) -> tuple[slice, slice]:
+        """Its rows and columns in the picture."""
+        return slice(self.top, self.top + self.height), slice(self.left, self.left + self.width)
+
 
 def tiles_of(size: tuple[int, int], side: int = _TILE) -> Iterator[_Tile]:
     """The tiles of a picture, row after row."""
@@ -97,10 +102,9 @@ class FinalRenderer(Renderer):
             self._find_occlusion(items, viewpoint, size, whole)
         made = np.zeros((size[1], size[0], 4), np.float32)
         for part in tiles_of(size, tile):
-            rows, columns = slice(part.top, part.top + part.height), slice(part.left, part.left + part.width)
             for within in jitters(samples) if offset is None else [offset]:
                 pause()
-                made[rows, columns] += self._color_tile(items, look, size, whole, part, within, darkness)
+                made[part.area] += self._color_tile(items, look, size, whole, part, within, darkness)
         if samples > 1:
             made /= np.float32(samples)
         return made
@@ -178,8 +182,7 @@ class FinalRenderer(Renderer):
             pause()
             with self._drawn_layers(items, size, whole, next_clip, part) as (textures, _):
                 values = np.frombuffer(textures[1].read(), np.float32).reshape(part.height, part.width, 4)
-            rows, columns = slice(part.top, part.top + part.height), slice(part.left, part.left + part.width)
-            made[rows, columns] = np.where(values[..., 3] > 0, values[..., 0], np.float32(0.0))
+            made[part.area] = np.where(values[..., 3] > 0, values[..., 0], np.float32(0.0))
         return made
 
     def _layers_tile(
@@ -252,8 +255,7 @@ def _moved(items: Sequence[Item], later: tuple[Sequence[Item], Viewpoint] | None
         geometry, after = item.geometry, there.get(item.id)
         if isinstance(geometry, Copies):
             if isinstance(after, Copies) and np.array_equal(geometry.ids, after.ids):
-                linear = after.axes.reshape(-1, 3, 3) * after.scales[:, None, :]
-                found[item.id] = np.concatenate([after.positions, linear.reshape(-1, 9)], axis=1).astype(np.float32)
+                found[item.id] = np.concatenate([after.positions, after.linear], axis=1)
         elif after is not None and not isinstance(after, Copies) and len(after.points) == len(geometry.points):
             found[item.id] = after.points
     return found
@@ -320,7 +322,7 @@ def _joined(parts: list[tuple[_Tile, Drawn]], size: tuple[int, int]) -> Drawn:
         sample = parts[0][1][index]
         whole = np.zeros((size[1], size[0], *sample.shape[2:]), sample.dtype)
         for tile, drawn in parts:
-            whole[tile.top : tile.top + tile.height, tile.left : tile.left + tile.width] = drawn[index]
+            whole[tile.area] = drawn[index]
         made.append(whole)
     return Drawn(*made)
 

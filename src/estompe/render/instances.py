@@ -82,7 +82,7 @@ class _Group:
                 self._gathered[name] = known = array, np.ascontiguousarray(array[self.index])
             array = known[1]
         slot = self._slots.setdefault(name, Slot())
-        uploaded, new = slot.follow(self._context, np.ascontiguousarray(array))
+        uploaded, new = slot.follow(self._context, array)
         if uploaded:
             self.uploads.append(name)
         if new:
@@ -141,7 +141,7 @@ class _Dots:
             if slot.buffer is not None:
                 slot.buffer.release()
         for name, array in arrays.items():
-            self._slots.setdefault(name, Slot()).follow(self._context, np.ascontiguousarray(array))
+            self._slots.setdefault(name, Slot()).follow(self._context, array)
 
     def bound(self, program: Any) -> Any:
         """The vertex array for a program."""

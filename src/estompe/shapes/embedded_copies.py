@@ -1,9 +1,8 @@
 """Animated copies that were taken into the scene: where they are on each frame is stored beside it, and their forms once."""
 
-from typing import Annotated, Any, ClassVar
+from typing import Annotated, ClassVar
 
 import numpy as np
-from numpy.typing import NDArray
 
 from estompe.document.context import CannotEvaluateError, Context
 from estompe.document.kinds import EVERYTHING, ShapeSource
@@ -13,9 +12,11 @@ from estompe.document.scene import AssetName
 from estompe.document.settings import setting, whole
 from estompe.geometry import Domain, Geometry, GeometryError, frozen
 from estompe.geometry.copies import Copies
+from estompe.geometry.derived import Derived
 from estompe.geometry.pieces import even_ranks
 from estompe.kernels.types import Floats
 from estompe.shapes.imported import ImportedMesh
+from estompe.shapes.stored_frames import blended, held
 
 
 class StoredOverTime(Part):
@@ -56,8 +57,8 @@ class EmbeddedCopies(ShapeSource, tag="embedded-copies"):
     def assemble(self, context: Context) -> Geometry:
         at = context.clock - self.first
         frames, form, ids = self.frames, context.array(self.form), context.array(self.ids)
-        positions, axes = (_blended(context.array(name), at) for name in (frames.positions, frames.axes))
-        scales, shown = _blended(context.array(frames.scales), at), _held(context.array(frames.shown), at)
+        positions, axes = (blended(context.array(name), at) for name in (frames.positions, frames.axes))
+        scales, shown = blended(context.array(frames.scales), at), held(context.array(frames.shown), at)
         count = len(ids)
         if not len(positions) == len(axes) == len(scales) == len(shown) == len(form) == count:
             raise CannotEvaluateError("its stored frames do not fit together: import it again")
@@ -65,7 +66,7 @@ class EmbeddedCopies(ShapeSource, tag="embedded-copies"):
             raise CannotEvaluateError("a copy has a form that is not stored: import it again")
         pieces = {}
         if frames.color is not None:
-            pieces[Domain.PIECE, "color"] = _held(context.array(frames.color), at)
+            pieces[Domain.PIECE, "color"] = held(context.array(frames.color), at)
         try:
             return Copies(
                 self._meshes(context), form.astype(np.int32), positions, _unit(axes), scales, frozen(ids),
@@ -77,38 +78,17 @@ class EmbeddedCopies(ShapeSource, tag="embedded-copies"):
     def _meshes(self, context: Context) -> tuple[Geometry, ...]:
         """The forms, the same objects as long as they are the same ones."""
         key = tuple(_names(form) for form in self.forms)
-        found = _FORMS.get(key)
-        if found is None:
-            found = tuple(form.build({name: context.array(name) for name in _names(form)}) for form in self.forms)
-            while len(_FORMS) >= _MOST:
-                _FORMS.pop(next(iter(_FORMS)))
-            _FORMS[key] = found
-        return found
+        return _FORMS.get(
+            key,
+            lambda: tuple(form.build({name: context.array(name) for name in _names(form)}) for form in self.forms),
+        )
 
 
-_FORMS: dict[tuple[tuple[str, ...], ...], tuple[Geometry, ...]] = {}
-_MOST = 64
+_FORMS = Derived(64)
 
 
 def _names(form: ImportedMesh) -> tuple[str, ...]:
     return (form.points, form.corners, form.offsets, *(item.asset for item in form.attributes))
-
-
-def _blended(stored: NDArray[Any], at: float) -> Floats:
-    """Values between two stored frames, float32; held outside."""
-    if stored.ndim != 3 or not len(stored):
-        raise CannotEvaluateError("its stored frames do not fit together: import it again")
-    place = min(max(at, 0.0), len(stored) - 1.0)
-    index, share = int(place), np.float32(place - int(place))
-    values = stored[index] if not share else stored[index] * (np.float32(1.0) - share) + stored[index + 1] * share
-    return frozen(np.asarray(values, np.float32))
-
-
-def _held(stored: NDArray[Any], at: float) -> NDArray[Any]:
-    """Values of the stored frame before."""
-    if stored.ndim not in (2, 3) or not len(stored):
-        raise CannotEvaluateError("its stored frames do not fit together: import it again")
-    return frozen(stored[int(min(max(at, 0.0), len(stored) - 1.0))])
 
 
 def _unit(axes: Floats) -> Floats:

@@ -2,7 +2,6 @@
 
 from typing import Annotated, Any, ClassVar
 
-import numpy as np
 from numpy.typing import NDArray
 
 from estompe.document.context import CannotEvaluateError, Context
@@ -10,9 +9,11 @@ from estompe.document.kinds import ShapeSource
 from estompe.document.registry import register
 from estompe.document.scene import AssetName
 from estompe.document.settings import setting, whole
-from estompe.geometry import Domain, Geometry, GeometryError, Topology, frozen
+from estompe.geometry import Domain, Geometry, GeometryError, Topology
+from estompe.geometry.derived import Derived
 from estompe.geometry.rest import Rest
 from estompe.shapes.imported import StoredAttribute
+from estompe.shapes.stored_frames import blended
 
 
 @register
@@ -49,19 +50,10 @@ class EmbeddedMesh(ShapeSource, tag="embedded-mesh"):
             topology, at_rest, attributes = _still(self, context, rest)
         except GeometryError as error:
             raise CannotEvaluateError(f"its mesh cannot be used: {error}") from None
-        place = min(max(context.clock - self.first, 0.0), len(stored) - 1.0)
-        index = int(place)
-        share = np.float32(place - index)
-        points = stored[index]
-        if share:
-            points = points * (np.float32(1.0) - share) + stored[index + 1] * share
-        return Geometry(frozen(points.astype(np.float32)), topology, attributes, at_rest)
+        return Geometry(blended(stored, context.clock - self.first), topology, attributes, at_rest)
 
 
-_STILL: dict[
-    tuple[str, str, str, str, tuple[StoredAttribute, ...]], tuple[Topology, Rest, dict[Any, NDArray[Any]]]
-] = {}
-_MOST = 64
+_STILL = Derived(64)
 
 
 def _still(
@@ -69,11 +61,10 @@ def _still(
 ) -> tuple[Topology, Rest, dict[Any, NDArray[Any]]]:
     """What is the same on all frames, found once. Raises GeometryError."""
     key = source.points, source.rest, source.corners, source.offsets, source.attributes
-    found = _STILL.get(key)
-    if found is None:
+
+    def make() -> tuple[Topology, Rest, dict[Any, NDArray[Any]]]:
         attributes = {(Domain(item.domain), item.name): context.array(item.asset) for item in source.attributes}
         made = Geometry.from_faces(rest, context.array(source.corners), context.array(source.offsets), attributes)
-        while len(_STILL) >= _MOST:
-            _STILL.pop(next(iter(_STILL)))
-        found = _STILL[key] = made.topology, made.at_rest, dict(made.attributes)
-    return found
+        return made.topology, made.at_rest, dict(made.attributes)
+
+    return _STILL.get(key, make)

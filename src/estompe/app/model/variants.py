@@ -30,12 +30,9 @@ class Variants(QObject):
     def keep(self, name: str = "") -> str:
         """Keep the scene as it stands under a name, which replaces what was kept under it; returns the name."""
         name = name.strip() or fresh_variant_name(self.all)
-        kept = Variant(name, self._document.scene)
+        kept, replaced = Variant(name, self._document.scene), self.named(name) is not None
         others = [kept if variant.name == name else variant for variant in self.all]
-        if self.named(name) is None:
-            others.append(kept)
-        replaced = self.named(name) is not None
-        self._document.set_variants(tuple(others), f"Keep {name}")
+        self._document.set_variants(tuple(others if replaced else [*others, kept]), f"Keep {name}")
         self._messages.say(f"kept as “{name}”" + ("; undo brings back what was kept before" if replaced else ""))
         return name
 

@@ -10,7 +10,7 @@ from estompe.document.scene import Color, Shape
 from estompe.evaluate import Frame
 from estompe.exchange.bake import driving, gives_colors
 from estompe.exchange.usd.mesh import MeshWriter
-from estompe.exchange.usd.samples import TimeSamples, Velocities, identifier
+from estompe.exchange.usd.samples import StrengthNames, TimeSamples, Velocities
 from estompe.geometry import Domain, Geometry
 from estompe.geometry.copies import Copies
 from estompe.geometry.transforms import quaternions
@@ -33,8 +33,7 @@ class CopiesWriter:
         self._primvars = UsdGeom.PrimvarsAPI(self._instancer)
         self._samples = TimeSamples()
         self._forms: list[MeshWriter] = []
-        self._taken: set[str] = set()
-        self._names: dict[str, str] = {}
+        self._names = StrengthNames()
         self._orientations: tuple[Floats, Floats, NDArray[np.float16]] | None = None
 
     def add(self, frame: Frame, shape: Shape) -> None:
@@ -100,21 +99,25 @@ class CopiesWriter:
     def _add_primvars(self, frame: Frame, shape: Shape, copies: Copies, number: float) -> None:
         from pxr import Sdf, UsdGeom, Vt
 
-        color = copies.attribute(Domain.PIECE, "color")
-        if color is None and gives_colors(shape):
-            color = np.tile(np.array(shape.color, np.float32), (len(copies.positions), 1))
+        color = colors_of(copies, shape)
         if color is not None:
             made = self._primvars.CreatePrimvar("displayColor", Sdf.ValueTypeNames.Color3fArray, UsdGeom.Tokens.vertex)
             self._samples.changing("color", color, number, made.GetAttr(), Vt.Vec3fArray)
         for falloff, shown in driving(frame, shape):
             if shown.domain is not Domain.PIECE:
                 continue
-            if falloff.id not in self._names:
-                self._names[falloff.id] = identifier(f"strength_{falloff.name}", self._taken)
             made = self._primvars.CreatePrimvar(
-                self._names[falloff.id], Sdf.ValueTypeNames.FloatArray, UsdGeom.Tokens.vertex
+                self._names.of(falloff), Sdf.ValueTypeNames.FloatArray, UsdGeom.Tokens.vertex
             )
             self._samples.changing(falloff.id, shown.strength, number, made.GetAttr(), Vt.FloatArray)
+
+
+def colors_of(copies: Copies, shape: Shape) -> Floats | None:
+    """The colours of copies, float32 (k, 3), the shape's own where an effect gives others on other frames; None for none."""
+    color = copies.attribute(Domain.PIECE, "color")
+    if color is None and gives_colors(shape):
+        color = np.tile(np.array(shape.color, np.float32), (len(copies.positions), 1))
+    return color
 
 
 def _mirrored(copies: Copies) -> NDArray[np.float32]:

@@ -9,7 +9,7 @@ from estompe.document.names import clean_name
 from estompe.document.scene import Shape
 from estompe.evaluate import Frame
 from estompe.exchange.bake import strengths
-from estompe.exchange.usd.samples import TimeSamples, identifier
+from estompe.exchange.usd.samples import StrengthNames, TimeSamples
 from estompe.geometry import Domain, Geometry
 
 
@@ -24,8 +24,7 @@ class CurvesWriter:
         self._curves.CreateTypeAttr(UsdGeom.Tokens.linear)
         self._primvars = UsdGeom.PrimvarsAPI(self._curves)
         self._samples = TimeSamples()
-        self._taken: set[str] = set()
-        self._names: dict[str, str] = {}
+        self._names = StrengthNames()
 
     def add(self, frame: Frame, shape: Shape) -> None:
         """Write a shape's lines on a frame."""
@@ -62,10 +61,8 @@ class CurvesWriter:
         plain = np.array([shape.color], np.float32) if color is None else np.ascontiguousarray(color[members, :3])
         self._samples.changing("color", plain, number, made.GetAttr(), Vt.Vec3fArray)
         for falloff, values in strengths(frame, shape):
-            if falloff.id not in self._names:
-                self._names[falloff.id] = identifier(f"strength_{falloff.name}", self._taken)
             made = self._primvars.CreatePrimvar(
-                self._names[falloff.id], Sdf.ValueTypeNames.FloatArray, UsdGeom.Tokens.vertex
+                self._names.of(falloff), Sdf.ValueTypeNames.FloatArray, UsdGeom.Tokens.vertex
             )
             own = np.ascontiguousarray(values[members])
             self._samples.changing(falloff.id, own, number, made.GetAttr(), Vt.FloatArray)

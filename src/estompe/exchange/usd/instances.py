@@ -8,23 +8,20 @@ import numpy as np
 
 from estompe.document.scene import Shape
 from estompe.evaluate import Frame
-from estompe.exchange.bake import driving, gives_colors
-from estompe.exchange.usd.samples import TimeSamples, identifier
+from estompe.exchange.bake import driving
+from estompe.exchange.usd.copies import colors_of
+from estompe.exchange.usd.samples import StrengthNames, TimeSamples
 from estompe.geometry import Domain, Geometry
 from estompe.geometry.copies import Copies
-
-_OP = "xformOp:transform:effects"
 
 
 class InstancesWriter:
     """Writes opinions on the prims of instances, which stay instances. members: their paths, in the order of the copies' ids."""
 
     def __init__(self, stage: Any, members: Sequence[str]) -> None:
-        self._stage = stage
         self._prims = [stage.OverridePrim(path) for path in members]
         self._samples = TimeSamples()
-        self._taken: set[str] = set()
-        self._names: dict[str, str] = {}
+        self._names = StrengthNames()
         self._places: list[Any] = []
 
     def add_as(self, frame: Frame, shape: Shape, copies: Geometry, number: float) -> None:
@@ -49,9 +46,7 @@ class InstancesWriter:
         """Colours and strengths, one for each instance."""
         from pxr import Gf, Sdf, Vt
 
-        color = copies.attribute(Domain.PIECE, "color")
-        if color is None and gives_colors(shape):
-            color = np.tile(np.array(shape.color, np.float32), (len(copies.positions), 1))
+        color = colors_of(copies, shape)
         if color is not None:
             for row, index in enumerate(copies.ids.tolist()):
                 value = Vt.Vec3fArray([Gf.Vec3f(*color[row, :3].tolist())])
@@ -59,11 +54,9 @@ class InstancesWriter:
         for falloff, shown in driving(frame, shape):
             if shown.domain is not Domain.PIECE:
                 continue
-            if falloff.id not in self._names:
-                self._names[falloff.id] = identifier(f"strength_{falloff.name}", self._taken)
+            name = self._names.of(falloff)
             for row, index in enumerate(copies.ids.tolist()):
-                name, value = self._names[falloff.id], float(shown.strength[row])
-                self._say(index, name, Sdf.ValueTypeNames.Float, value, number)
+                self._say(index, name, Sdf.ValueTypeNames.Float, float(shown.strength[row]), number)
 
     def _say(self, index: int, name: str, kind: Any, value: Any, number: float) -> None:
         from pxr import UsdGeom
@@ -85,6 +78,6 @@ def _place_of(prim: Any) -> Any:
 def _matrices(copies: Copies) -> np.ndarray[Any, np.dtype[np.float64]]:
     """Each copy's space to the world, float64 (k, 4, 4), columns."""
     made = np.tile(np.eye(4), (len(copies.positions), 1, 1))
-    made[:, :3, :3] = copies.axes.reshape(-1, 3, 3).astype(np.float64) * copies.scales[:, None, :]
+    made[:, :3, :3] = copies.linear.reshape(-1, 3, 3)
     made[:, :3, 3] = copies.positions
     return made

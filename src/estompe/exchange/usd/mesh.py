@@ -9,7 +9,7 @@ from estompe.document.names import clean_name
 from estompe.document.scene import Color, Falloff, Shape
 from estompe.evaluate import Frame
 from estompe.exchange.bake import driving, gives_colors
-from estompe.exchange.usd.samples import TimeSamples, identifier
+from estompe.exchange.usd.samples import StrengthNames, TimeSamples, identifier
 from estompe.geometry import Domain, Geometry
 from estompe.importing.usd_faces import NORMALS
 from estompe.kernels.types import Floats
@@ -33,8 +33,7 @@ class MeshWriter:
             self._mesh = UsdGeom.Mesh.Define(stage, path)
             self._mesh.GetPrim().SetDisplayName(clean_name(name))
         self._samples = TimeSamples()
-        self._taken: set[str] = set()
-        self._names: dict[str, str] = {}
+        self._names = StrengthNames()
         self._started = False
         self._other_faces = self._colored = self._by_corners = False
         self._same_since: tuple[Geometry, float] | None = None
@@ -169,9 +168,6 @@ class MeshWriter:
     def _add_strength(self, falloff: Falloff, values: Floats, number: float, by_face: bool) -> None:
         from pxr import Sdf, UsdGeom, Vt
 
-        name = falloff.id
-        if name not in self._names:
-            self._names[name] = identifier(f"strength_{falloff.name}", self._taken)
         how = UsdGeom.Tokens.uniform if by_face else UsdGeom.Tokens.vertex
-        primvar = self._primvars.CreatePrimvar(self._names[name], Sdf.ValueTypeNames.FloatArray, how)
-        self._samples.changing(name, values, number, primvar.GetAttr(), Vt.FloatArray)
+        primvar = self._primvars.CreatePrimvar(self._names.of(falloff), Sdf.ValueTypeNames.FloatArray, how)
+        self._samples.changing(falloff.id, values, number, primvar.GetAttr(), Vt.FloatArray)

@@ -7,6 +7,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from estompe.document.scene import Falloff
+
 
 def identifier(name: str, taken: set[str]) -> str:
     from pxr import Tf
@@ -17,6 +19,20 @@ def identifier(name: str, taken: set[str]) -> str:
         found, number = f"{stem}_{number}", number + 1
     taken.add(found)
     return str(found)
+
+
+class StrengthNames:
+    """What the strengths of falloffs are called on one prim: by their names, each its own."""
+
+    def __init__(self) -> None:
+        self._names: dict[str, str] = {}
+        self._taken: set[str] = set()
+
+    def of(self, falloff: Falloff) -> str:
+        """The name of a falloff's primvar."""
+        if falloff.id not in self._names:
+            self._names[falloff.id] = identifier(f"strength_{falloff.name}", self._taken)
+        return self._names[falloff.id]
 
 
 class TimeSamples:

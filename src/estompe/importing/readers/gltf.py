@@ -235,11 +235,12 @@ def primitive_part(file: GltfFile, primitive: dict[str, Any], name: str, matrix:
     if not len(corners):
         return None
     attributes: dict[tuple[Domain, str], NDArray[Any]] = {}
+    sound = corners.min() >= 0 and corners.max() < len(points)
     for key, domain, stored, width in _STORED:
         if key not in named:
             continue
         values: NDArray[Any] = file.accessor(named[key])[:, :width].astype(np.float32)
-        if len(values) == len(points) and corners.min() >= 0 and corners.max() < len(points):
+        if sound and len(values) == len(points):
             # The format counts V from the top of the picture, we from its bottom.
             values = np.stack([values[:, 0], 1 - values[:, 1]], 1) if stored == "uv" else values
             attributes[domain, stored] = values[corners] if domain is Domain.CORNER else values
