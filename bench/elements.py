@@ -34,7 +34,7 @@ from estompe.kernels.pieces import arms, followed
 from estompe.kernels.scatter import areas_of, candidates, ranked
 from estompe.render import Item, Look, Renderer, Viewpoint
 from estompe.render.programs import set_matrices
-from estompe.render.renderer import _matrices
+from estompe.render.renderer import matrices_of
 from estompe.samples import sample
 from estompe.shapes.box import Box
 from estompe.shapes.copies_grid import CopiesOnGrid
@@ -303,7 +303,7 @@ class _BareMesh:
         content = [(context.buffer(mesh.points), "3f", "position"), (context.buffer(mesh.normals), "3f", "normal")]
         self._array = context.vertex_array(self._program, content, context.buffer(mesh.topology.triangles))
         self._target = context.framebuffer([context.renderbuffer(_SIZE, 4)], context.depth_renderbuffer(_SIZE))
-        set_matrices(self._program, *_matrices(viewpoint, _SIZE, [Item("mesh", mesh, (0.8, 0.7, 0.6))]))
+        set_matrices(self._program, *matrices_of(viewpoint, _SIZE, [Item("mesh", mesh, (0.8, 0.7, 0.6))]))
         self._program["base_color"].value = (0.8, 0.7, 0.6)
 
     def draw(self) -> object:

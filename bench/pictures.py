@@ -14,7 +14,7 @@ from estompe.geometry import Geometry, frozen, primitives
 from estompe.render import Item, Look, Renderer, Viewpoint
 from estompe.render.picture import items_of
 from estompe.render.programs import set_matrices
-from estompe.render.renderer import _matrices
+from estompe.render.renderer import matrices_of
 from estompe.samples import sample
 
 _SIZE = (960, 640)
@@ -81,7 +81,7 @@ class _Bare:
         self._array = context.vertex_array(self._program, content, context.buffer(geometry.topology.triangles))
         self._target = context.framebuffer([context.renderbuffer(_SIZE, 4)], context.depth_renderbuffer(_SIZE))
         item = Item("sphere", geometry, (0.8, 0.8, 0.7), strength, strength)
-        set_matrices(self._program, *_matrices(viewpoint, _SIZE, [item]))
+        set_matrices(self._program, *matrices_of(viewpoint, _SIZE, [item]))
         self._program["show_strength"].value = True
 
     def draw(self) -> object:

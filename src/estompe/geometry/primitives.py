@@ -97,20 +97,21 @@ def _merge_poles(
     around: int,
 ) -> Geometry:
     """Rings without radius become one point, and their quads triangles."""
-    target = np.arange(len(points))
-    for ring in (0, len(radii) - 1):
-        if radii[ring] <= 1e-9:
-            target[ring * around : (ring + 1) * around] = ring * around
-    kept, renumbered = np.unique(target, return_inverse=True)
-    corners = renumbered[quads]
-    repeated = corners == np.roll(corners, 1, axis=1)
-    sizes = 4 - repeated.sum(axis=1)
-    offsets = np.concatenate([[0], np.cumsum(sizes)])
+    closed = [ring for ring in (0, len(radii) - 1) if radii[ring] <= 1e-9]
+    kept = np.ones(len(points), np.bool_)
+    for ring in closed:
+        kept[ring * around + 1 : (ring + 1) * around] = False
+    # What is not kept follows the first point of its ring at once, so it gets that one's number.
+    corners = (np.cumsum(kept, dtype=np.int32) - np.int32(1))[quads]
+    double = np.zeros(corners.shape, np.bool_)
+    for row in (slice(0, around), slice(len(quads) - around, None)) if closed else ():
+        double[row] = corners[row] == np.roll(corners[row], 1, axis=1)
+    offsets = np.concatenate([[0], np.cumsum(4 - double.sum(axis=1))])
     attributes = {
-        UV: uv[~repeated].astype(np.float32),
+        UV: uv.astype(np.float32)[~double],
         (Domain.POINT, "order"): orders[kept].astype(np.float32),
     }
-    return Geometry.from_faces(points[kept], corners[~repeated], offsets, attributes)
+    return Geometry.from_faces(points[kept], corners[~double], offsets, attributes)
 
 
 def _smooth(profile: NDArray[np.float64], steps: int = 32) -> NDArray[np.float64]:

@@ -66,7 +66,7 @@ def _march(triangles, lengths, starts, around, slowness, first, is_round):
     times = first.copy()
     done = np.zeros(count, np.bool_)
     heap, place = np.empty(count, np.int32), np.full(count, -1, np.int32)
-    size = 0
+    size = np.int64(0)
     for p in range(count):
         if times[p] < np.inf:
             size = entered(times, heap, place, size, p)

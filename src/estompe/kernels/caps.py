@@ -4,7 +4,7 @@ import math
 
 import numpy as np
 
-from estompe.kernels.compile import kernel
+from estompe.kernels.compile import inner, kernel
 
 _U64 = np.uint64
 FAR = 26
@@ -51,12 +51,12 @@ def winding_of(tets, beside, tri, tsign, real, cross_starts, cross_members, cros
     return state, bad
 
 
-@kernel
+@inner
 def _area2(xs, ys, a, b, c):
     return (xs[b] - xs[a]) * (ys[c] - ys[a]) - (ys[b] - ys[a]) * (xs[c] - xs[a])
 
 
-@kernel
+@inner
 def _ears(xs, ys, ring, m, out):
     """Triangles of a simple ring (bridged holes allowed), as places in xs, ys; m - 2 of them whatever happens."""
     following, before = np.empty(m, np.int32), np.empty(m, np.int32)
@@ -102,7 +102,7 @@ def _ears(xs, ys, ring, m, out):
     return count + 1, forced
 
 
-@kernel
+@inner
 def _contains(xs, ys, b, e, x, y):
     odd = False
     j = e - 1
@@ -113,7 +113,7 @@ def _contains(xs, ys, b, e, x, y):
     return odd
 
 
-@kernel
+@inner
 def _bridged(xs, ys, ring, m, b, e):
     """The ring with a hole joined to it from the hole's rightmost corner (Eberly's way)."""
     r = b
@@ -161,7 +161,7 @@ def _bridged(xs, ys, ring, m, b, e):
     return m + n + 2
 
 
-@kernel
+@inner
 def _ring_around(e, tets, beside, tri, state, pairs, first, ring, crossed):
     """The dual vertices around a border, and the dual triangle each step crosses; how many, and the most and least inside."""
     c, o = pairs[e, 0], pairs[e, 1]
@@ -196,7 +196,7 @@ def _ring_around(e, tets, beside, tri, state, pairs, first, ring, crossed):
         t = u
 
 
-@kernel
+@inner
 def _is_turned(centres, ring, m, normal):
     """Whether a ring runs clockwise, seen against a normal."""
     x, y, z = 0.0, 0.0, 0.0
@@ -237,7 +237,7 @@ def _in_order(x, y, centres, places, members, begin, end, crossings, order, alon
     return end - begin
 
 
-@kernel
+@inner
 def _inside_stretch(x, y, count, order, against, want, state, corners, vertices, a, b, n, stack, waiting):
     """The stretches of one edge of a border that lie inside, as directed sides. Returns how many sides, and mismatches."""
     top, low, bad = 0, 0, 0
@@ -275,7 +275,7 @@ def _inside_stretch(x, y, count, order, against, want, state, corners, vertices,
     return n, bad + (1 if top > 0 or low > 0 else 0)
 
 
-@kernel
+@inner
 def _loops_of(a, b, n, following, flat, starts):
     """Directed sides as closed loops of three corners or more. Returns how many loops, and mismatches."""
     bad = 0
@@ -308,7 +308,7 @@ def _loops_of(a, b, n, following, flat, starts):
     return loops, bad
 
 
-@kernel
+@inner
 def _flattened(flat, total, places, centres, origin, normal, x, y):
     """Corners in the plane of a border, seen against its normal."""
     corners, vertices = places.shape[0], centres.shape[0]
@@ -332,7 +332,7 @@ def _flattened(flat, total, places, centres, origin, normal, x, y):
         x[i], y[i] = px * ux + py * uy + pz * uz, px * vx + py * vy + pz * vz
 
 
-@kernel
+@inner
 def _is_convex(x, y, ring, m):
     for i in range(m):  # noqa: SIM110 - a loop that is compiled
         if _area2(x, y, ring[i], ring[(i + 1) % m], ring[(i + 2) % m]) < 0.0:
@@ -340,7 +340,7 @@ def _is_convex(x, y, ring, m):
     return True
 
 
-@kernel
+@inner
 def _with_holes(x, y, starts, loops, own, outer, area, done, ring, m):
     """A loop with the holes inside it joined to it, the one that reaches farthest right first. Returns its corners."""
     while True:
@@ -358,7 +358,7 @@ def _with_holes(x, y, starts, loops, own, outer, area, done, ring, m):
         done[best] = True
 
 
-@kernel
+@inner
 def _faces_of_loops(e, loops, starts, flat, x, y, area, done, ring, ears, edges, offsets, corners, nf, nc):
     """The faces that loops enclose, holes taken out. Returns how many faces and corners there are."""
     outer = 0
@@ -378,7 +378,7 @@ def _faces_of_loops(e, loops, starts, flat, x, y, area, done, ring, ears, edges,
         if done[own] or (turn < loops and area[own] <= 0.0):
             continue
         done[own] = True
-        m = 0
+        m = np.int64(0)
         for i in range(starts[own], starts[own + 1]):
             ring[m] = i
             m += 1
@@ -426,7 +426,7 @@ def caps(
     joined, ears = np.empty(16384, np.int32), np.empty((16384, 3), np.int32)
     area, done = np.empty(1024), np.zeros(1024, np.bool_)
     normal = np.empty(3)
-    nf, nc, bad = 0, 0, 0
+    nf, nc, bad = np.int64(0), np.int64(0), 0
     for e in range(e0, e1):
         c, o = pairs[e, 0], pairs[e, 1]
         if o >= seeds.shape[0] - FAR:
@@ -451,7 +451,7 @@ def caps(
                 nf += 1
                 offsets[nf] = nc
         else:
-            n = 0
+            n = np.int64(0)
             for i in range(s0, s1):
                 a[n], b[n] = sides[border_members[i], 0], sides[border_members[i], 1]
                 want[b[n]] += 1  # something must begin where one ends

@@ -6,7 +6,7 @@ neighbours agree about it without tolerances. Everything is in float64. Loops ta
 
 import numpy as np
 
-from estompe.kernels.compile import kernel
+from estompe.kernels.compile import inner, kernel
 from estompe.kernels.keyed import found, key_of, numbered, room_for
 
 _U64 = np.uint64
@@ -103,7 +103,7 @@ def dual(seeds, tets, beside, real):
     return centres, tri, tsign[:ntri], ntri, pairs[:ne], first[:ne], start, other, edge, ttable, tnumbers
 
 
-@kernel
+@inner
 def _side(seeds, c, o, x, y, z):
     """Positive where o is nearer than c; the same bits with the sign turned for (o, c)."""
     a, b, sign = (c, o, 1.0) if c < o else (o, c, -1.0)

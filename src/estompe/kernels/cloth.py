@@ -496,7 +496,7 @@ def nearest_by_faces(starts, beside, costs, seeds):
     best, patch = np.full(n, np.inf), np.full(n, -1, np.int32)
     done = np.zeros(n, np.bool_)
     heap, place = np.empty(n, np.int32), np.full(n, -1, np.int32)
-    size = 0
+    size = np.int64(0)
     for k in range(seeds.shape[0]):
         best[seeds[k]] = 0.0
         patch[seeds[k]] = k

@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from estompe.kernels.compile import kernel
+from estompe.kernels.compile import inner, kernel
 from estompe.kernels.keyed import key_of, place_of, room_for
 
 _U64 = np.uint64
@@ -60,7 +60,7 @@ def assembled(cells, owner, parent, begins, ids, pairs, borders, cap_begins, cap
     return corners[:nc], offsets, source, starts, stands[:np_], piece[:np_]
 
 
-@kernel
+@inner
 def open_sides(corners, offsets, points):
     """Directed sides without the same side in the other direction: none for closed pieces (points are each piece's own)."""
     n = corners.shape[0]

@@ -2,19 +2,19 @@
 
 import numpy as np
 
-from estompe.kernels.compile import kernel
+from estompe.kernels.compile import inner, kernel
 
 _U64 = np.uint64
 
 
-@kernel
+@inner
 def _mixed_in(bits, value):
     bits ^= _U64(value) + _U64(0x9E3779B97F4A7C15) + (bits << _U64(6)) + (bits >> _U64(2))
     bits *= _U64(0xBF58476D1CE4E5B9)
     return bits ^ (bits >> _U64(29))
 
 
-@kernel
+@inner
 def key_of(kind, a, b, c, d):
     """A key of 64 bits for a kind of thing and four whole numbers, uint64, odd and so never zero."""
     bits = _U64(kind) * _U64(0x9E3779B97F4A7C15) + _U64(12345)
@@ -48,7 +48,7 @@ def found(table, numbers, key):
     return numbers[i] if table[i] == key else np.int32(-1)
 
 
-@kernel
+@inner
 def room_for(count):
     """The size of a table for so many keys, a power of two."""
     size = 16

@@ -5,7 +5,7 @@ The text is a uint8 array and is read in stretches of whole lines, so that calle
 
 import numpy as np
 
-from estompe.kernels.compile import inlined, kernel
+from estompe.kernels.compile import inlined, inner, kernel
 
 # What a stretch adds to the counts, and where the cursor stands; positions in the `state` array.
 POINTS, UVS, NORMALS, FACES, CORNERS, LINES, GROUPS, COLORED, ERROR_LINE, ERROR, SKIPPED = range(11)
@@ -149,7 +149,7 @@ def _fail(state, error):
         state[ERROR_LINE] = state[LINES] + 1
 
 
-@kernel
+@inner
 def _point(text, i, end, points, colors, state):
     row = state[POINTS]
     for k in range(6):
@@ -203,7 +203,7 @@ def _further(text, i, end, there, everything):
     return found, i
 
 
-@kernel
+@inner
 def _face(text, i, end, corners, corner_uvs, corner_normals, offsets, state, all_points, all_uvs, all_normals):
     first = state[CORNERS]
     i = _skip_blanks(text, i, end)

@@ -9,7 +9,7 @@ from typing import NamedTuple
 import numpy as np
 
 from estompe.kernels import BLOCK
-from estompe.kernels.compile import kernel, parallel_kernel, prange
+from estompe.kernels.compile import inner, kernel, parallel_kernel, prange
 from estompe.kernels.transform import taken_into
 from estompe.kernels.types import Floats, Matrix, read_only
 
@@ -47,7 +47,7 @@ def _weights(rest, begins, ends, over, out):
             row[i] /= total[i]
 
 
-@kernel
+@inner
 def _blended(weights, bones, out):
     """The dual quaternions of a block: eight rows, real part first."""
     for part in range(8):
@@ -77,7 +77,7 @@ def _turned(x, y, z, blend):
         z[i] = over * (a * cy - b * cx + w * dc - dw * c + a * db - b * da)
 
 
-@kernel
+@inner
 def _skin_block(points, rest, begins, ends, over, bones, to_local, to_world, strength, out):
     count = strength.shape[0]
     weights, blend = np.empty((begins.shape[0], count), np.float32), np.empty((8, count), np.float32)

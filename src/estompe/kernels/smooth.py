@@ -28,7 +28,7 @@ def _points_range(points, starts, members, weight, factor, first, last, out):
 
 @kernel
 def _points_serial(points, starts, members, weight, factor, out):
-    _points_range(points, starts, members, weight, factor, 0, weight.shape[0], out)
+    _points_range(points, starts, members, weight, factor, np.int64(0), weight.shape[0], out)
 
 
 @parallel_kernel

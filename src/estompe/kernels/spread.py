@@ -2,78 +2,84 @@
 
 import numpy as np
 
-from estompe.kernels import BLOCK, PARALLEL_FROM
+from estompe.kernels import PARALLEL_FROM
 from estompe.kernels.compile import inlined, kernel, parallel_kernel, prange
 from estompe.kernels.types import Floats, Indices, read_only
 
-# What a block of elements is like: nothing in it has caught, something is under way, all of it is done.
-_ASLEEP, _AWAKE, _DONE = np.uint8(0), np.uint8(1), np.uint8(2)
+GROUP = 64
+"""Elements that sleep, rise and rest together: few, since a front is thin and crosses many rows of a mesh."""
+SPAN = 32
+"""Blocks that one thread goes through at once: a call with so many arrays costs as much as a block that rests."""
+# What a block of elements is like: nothing in it has caught, something is under way, all of it is done, it begins by itself.
+_ASLEEP, _AWAKE, _DONE, _BEGUN = np.uint8(0), np.uint8(1), np.uint8(2), np.uint8(3)
 
 
 @inlined
-def _risen(values, start, starts, members, rate, limit, first, last, out):
-    """One sub-step of a block. Returns what the block is like afterwards."""
-    some = False
-    low = np.float32(1.0)
-    for p in range(first, last):
-        value = values[p]
-        caught = value > np.float32(0.0)
-        if not caught:
-            total = np.float32(0.0)
-            for m in range(starts[p], starts[p + 1]):
-                total += values[np.uint64(members[m])]
-            caught = total > limit[p]
-        if caught:
-            value = min(value + rate[p], np.float32(1.0))
-        value = max(value, start[p])
-        out[p] = value
-        some = some or value > np.float32(0.0)
-        low = min(low, value)
-    return _DONE if low >= np.float32(1.0) else (_AWAKE if some else _ASLEEP)
-
-
-@inlined
-def _block(block, values, start, around, members, rate, limit, like, near, beside, begun, out, like_out):
-    first, last = block * BLOCK, min(out.shape[0], (block + 1) * BLOCK)
-    wakes = like[block] == _AWAKE or (like[block] == _ASLEEP and begun[block])
-    if like[block] == _ASLEEP and not wakes:
-        for m in range(near[block], near[block + 1]):
-            if like[beside[m]] != _ASLEEP:
-                wakes = True
-    if wakes:
-        like_out[block] = _risen(values, start, around, members, rate, limit, first, last, out)
-    else:
-        for p in range(first, last):
-            out[p] = values[p]
-        like_out[block] = like[block]
+def _span(first, last, step, values, start, around, members, rate, limit, like, moved, near, beside):
+    """One sub-step of some blocks. What is written over is a sub-step older, so that a block that rests is right in it already."""
+    count, blocks = start.shape[0], near.shape[0] - 1
+    now, then = (step & 1) * count, (1 - (step & 1)) * count
+    here, there = (step & 1) * blocks, (1 - (step & 1)) * blocks
+    for block in range(first, min(last, blocks)):
+        state = like[here + block]
+        wakes = state == _AWAKE or state == _BEGUN
+        if state == _ASLEEP:
+            for m in range(near[block], near[block + 1]):
+                other = like[here + beside[m]]
+                wakes = wakes or other == _AWAKE or other == _DONE
+        low, high = block * GROUP, min(count, (block + 1) * GROUP)
+        if wakes:
+            some, least = False, np.float32(1.0)
+            for p in range(low, high):
+                value = values[now + p]
+                caught = value > np.float32(0.0)
+                if not caught:
+                    total = np.float32(0.0)
+                    for m in range(around[p], around[p + 1]):
+                        total += values[np.uint64(now + members[m])]
+                    caught = total > limit[p]
+                if caught:
+                    value = min(value + rate[p], np.float32(1.0))
+                value = max(value, start[p])
+                values[then + p] = value
+                some = some or value > np.float32(0.0)
+                least = min(least, value)
+            state = _DONE if least >= np.float32(1.0) else (_AWAKE if some else _ASLEEP)
+        elif moved[here + block]:
+            for p in range(low, high):
+                values[then + p] = values[now + p]
+        like[there + block] = state
+        moved[there + block] = wakes
 
 
 @kernel
-def _step_serial(values, start, around, members, rate, limit, like, near, beside, begun, out, like_out):
-    for block in range(like.shape[0]):
-        _block(block, values, start, around, members, rate, limit, like, near, beside, begun, out, like_out)
+def _run_serial(values, start, around, members, rate, limit, like, moved, near, beside, steps):
+    for step in range(steps):
+        _span(0, near.shape[0], step, values, start, around, members, rate, limit, like, moved, near, beside)
 
 
 @parallel_kernel
-def _step_parallel(values, start, around, members, rate, limit, like, near, beside, begun, out, like_out):
-    for block in prange(like.shape[0]):
-        _block(block, values, start, around, members, rate, limit, like, near, beside, begun, out, like_out)
+def _run_parallel(values, start, around, members, rate, limit, like, moved, near, beside, steps):
+    for step in range(steps):
+        for part in prange((near.shape[0] + SPAN - 2) // SPAN):
+            first = part * SPAN
+            _span(first, first + SPAN, step, values, start, around, members, rate, limit, like, moved, near, beside)
 
 
 @kernel
-def _first_likes(values, start, like, begun):
-    for block in range(like.shape[0]):
+def _first_likes(values, start, like):
+    for block in range(like.shape[0] // 2):
         some, low, wanted = False, np.float32(1.0), False
-        for p in range(block * BLOCK, min(values.shape[0], (block + 1) * BLOCK)):
+        for p in range(block * GROUP, min(values.shape[0], (block + 1) * GROUP)):
             some = some or values[p] > np.float32(0.0)
             low = min(low, values[p])
             wanted = wanted or start[p] > values[p]
-        like[block] = _DONE if low >= np.float32(1.0) else (_AWAKE if some else _ASLEEP)
-        begun[block] = wanted
+        rests = _BEGUN if wanted else _ASLEEP
+        like[block] = _DONE if low >= np.float32(1.0) else (_AWAKE if some else rests)
 
 
 def neighbour_blocks(around: Indices, members: Indices) -> tuple[Indices, Indices]:
-    """The other blocks of `BLOCK` elements that each block has neighbours in.
+    """The other blocks of `GROUP` elements that each block has neighbours in.
 
     Parameters
     ----------
@@ -88,10 +94,10 @@ def neighbour_blocks(around: Indices, members: Indices) -> tuple[Indices, Indice
     members : int32
     """
     count = len(around) - 1
-    blocks = -(-count // BLOCK)
-    own = np.repeat(np.arange(count, dtype=np.int64), np.diff(around)) // BLOCK
-    pairs = own * blocks + members // BLOCK
-    pairs = np.unique(pairs[own != members // BLOCK])
+    blocks = -(-count // GROUP)
+    own = np.repeat(np.arange(count, dtype=np.int64), np.diff(around)) // GROUP
+    pairs = own * blocks + members // GROUP
+    pairs = np.unique(pairs[own != members // GROUP])
     starts = np.searchsorted(pairs, np.arange(blocks + 1, dtype=np.int64) * blocks)
     return starts.astype(np.int32), (pairs % max(blocks, 1)).astype(np.int32)
 
@@ -129,17 +135,15 @@ def spread(
     float32 (n,)
         The values afterwards, 0..1.
     """
-    count = -(-len(values) // BLOCK)
-    like, begun = np.zeros(count, np.uint8), np.zeros(count, np.bool_)
-    values, start = read_only(values), read_only(start)
-    _first_likes(values, start, like, begun)
-    run = _step_serial if len(values) < PARALLEL_FROM else _step_parallel
-    around, members, near, beside = (read_only(array) for array in (*neighbours, *blocks))
-    rate, limit = read_only(rate), read_only(limit)
-    for _ in range(steps):
-        out = np.empty(len(values), np.float32)
-        after = np.empty(count, np.uint8)
-        run(values, start, around, members, rate, limit, read_only(like), near, beside, read_only(begun), out, after)
-        values, like = read_only(out), after
-        begun = np.zeros(count, np.bool_)
-    return values
+    count, around, members = len(values), read_only(neighbours[0]), read_only(neighbours[1])
+    near, beside = read_only(blocks[0]), read_only(blocks[1])
+    # Two of each, one after the other: how things are, and how they will be.
+    both = np.empty(2 * count, np.float32)
+    both[:count] = values
+    like = np.empty(2 * (len(near) - 1), np.uint8)
+    moved = np.ones(len(like), np.bool_)
+    start = read_only(start)
+    _first_likes(read_only(values), start, like)
+    run = _run_serial if count < PARALLEL_FROM else _run_parallel
+    run(both, start, around, members, read_only(rate), read_only(limit), like, moved, near, beside, steps)
+    return both[count:].copy() if steps & 1 else both[:count].copy()

@@ -11,7 +11,7 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from estompe.kernels.compile import inlined, kernel, parallel_kernel, prange
+from estompe.kernels.compile import inlined, inner, kernel, parallel_kernel, prange
 from estompe.kernels.types import Floats, Indices, Matrix, read_only
 
 EDGE, CELLS = 8, 512
@@ -219,7 +219,7 @@ def voxel_places(lattice: Lattice, where: Indices) -> Floats:
     return out.reshape(-1, 3)
 
 
-@kernel
+@inner
 def trilinear(table, values, x, y, z, most):
     """The value at a place between voxels, and its gradient. x, y, z: voxels from the lattice's first."""
     ix, iy, iz = math.floor(x), math.floor(y), math.floor(z)

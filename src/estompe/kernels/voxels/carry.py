@@ -4,12 +4,12 @@ import math
 
 import numpy as np
 
-from estompe.kernels.compile import inlined, kernel, parallel_kernel, prange
+from estompe.kernels.compile import inlined, inner, kernel, parallel_kernel, prange
 from estompe.kernels.types import Floats, Indices, read_only
 from estompe.kernels.voxels.bricks import Bricks, slot_at, trilinear
 
 
-@kernel
+@inner
 def _vertex_in(table, vertex, z, y, x):
     """The vertex in a cell, or -1."""
     slot = slot_at(table, z, y, x)

@@ -9,7 +9,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from estompe.kernels.compile import inlined, kernel, parallel_kernel, prange
+from estompe.kernels.compile import inlined, inner, kernel, parallel_kernel, prange
 from estompe.kernels.types import Floats, Indices
 from estompe.kernels.voxels.bricks import CELLS, Bricks, load, slot_at
 
@@ -295,7 +295,17 @@ def _vertices(table, where, values, most, code, local, first, patch, counts, pai
                 normals[n, 0], normals[n, 1], normals[n, 2] = gx * length, gy * length, gz * length
 
 
-@kernel
+# The four cells around an edge from a corner along x, y and z: their z, y and x from there, and which of their edges it is.
+_AROUND = np.array(
+    [
+        [(-1, -1, 0, 3), (-1, 0, 0, 2), (0, 0, 0, 0), (0, -1, 0, 1)],
+        [(-1, 0, -1, 7), (0, 0, -1, 5), (0, 0, 0, 4), (-1, 0, 0, 6)],
+        [(0, -1, -1, 11), (0, -1, 0, 10), (0, 0, 0, 8), (0, 0, -1, 9)],
+    ]
+)
+
+
+@inner
 def _vertex(table, code, local, first, patch, z, y, x, edge):
     """The vertex that a cell has for one of its edges; -1 where the cell is not stored."""
     slot = slot_at(table, z, y, x)
@@ -318,24 +328,12 @@ def _quads(table, where, code, local, first, first_quad, patch, out):
             for axis in range(3):
                 if (k >> (1 << axis) & 1) == inside:
                     continue
-                if axis == 0:
-                    a = _vertex(table, code, local, first, patch, z - 1, y - 1, x, 3)
-                    b = _vertex(table, code, local, first, patch, z - 1, y, x, 2)
-                    c = _vertex(table, code, local, first, patch, z, y, x, 0)
-                    d = _vertex(table, code, local, first, patch, z, y - 1, x, 1)
-                elif axis == 1:
-                    a = _vertex(table, code, local, first, patch, z - 1, y, x - 1, 7)
-                    b = _vertex(table, code, local, first, patch, z, y, x - 1, 5)
-                    c = _vertex(table, code, local, first, patch, z, y, x, 4)
-                    d = _vertex(table, code, local, first, patch, z - 1, y, x, 6)
-                else:
-                    a = _vertex(table, code, local, first, patch, z, y - 1, x - 1, 11)
-                    b = _vertex(table, code, local, first, patch, z, y - 1, x, 10)
-                    c = _vertex(table, code, local, first, patch, z, y, x, 8)
-                    d = _vertex(table, code, local, first, patch, z, y, x - 1, 9)
-                if inside == 0:
-                    b, d = d, b
-                out[n, 0], out[n, 1], out[n, 2], out[n, 3] = a, b, c, d
+                for corner in range(4):
+                    cell = _AROUND[axis, corner]
+                    # Seen from outside the ring runs counter-clockwise, whichever end of the edge is inside.
+                    out[n, corner if inside else (4 - corner) & 3] = _vertex(
+                        table, code, local, first, patch, z + cell[0], y + cell[1], x + cell[2], cell[3]
+                    )
                 n += 1
 
 
