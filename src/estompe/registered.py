@@ -32,8 +32,8 @@ def load_kinds() -> None:
 
 
 def _load() -> None:
-    for package in ("estompe.shapes", "estompe.falloffs", "estompe.effects"):
-        importlib.import_module(package)
+    for name in ("estompe.shapes", "estompe.falloffs", "estompe.effects"):
+        import_all(name, importlib.import_module(name).__path__)
     from importlib.metadata import entry_points  # slow to import
 
     for point in entry_points(group=GROUP):

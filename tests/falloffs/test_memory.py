@@ -114,8 +114,9 @@ def test_spread_catches_off_line_ratios_in_whole_steps():
     assert set(np.diff(first)) == {int(np.floor(3 * 0.105 / 0.1)) + 1}
 
 
-def test_the_kernel_is_the_rule_with_scipy_to_the_bit():
-    mesh = grid(1.0, 1.0, 150, 150)
+@pytest.mark.parametrize("side", [90, 150])
+def test_the_kernel_is_the_rule_with_scipy_to_the_bit(side):
+    mesh = grid(1.0, 1.0, side, side)  # so few that one thread runs, and so many that all do
     starts, members = mesh.topology.neighbours
     count = len(mesh.points)
     hand = np.random.default_rng(2)
@@ -125,10 +126,14 @@ def test_the_kernel_is_the_rule_with_scipy_to_the_bit():
     rate[hand.integers(0, count, 800)] = 0
     limit = (0.05 * np.diff(starts) * (0.5 + hand.random(count))).astype(np.float32)
     around = scipy.sparse.csr_matrix((np.ones(len(members), np.float32), members, starts), (count, count))
-    expected = start
-    for _ in range(120):
-        caught = (expected > 0) | (around @ expected > limit)
-        expected = np.maximum(np.where(caught, np.minimum(expected + rate, np.float32(1)), expected), start)
+
+    def ruled(values, start, steps):
+        for _ in range(steps):
+            caught = (values > 0) | (around @ values > limit)
+            values = np.maximum(np.where(caught, np.minimum(values + rate, np.float32(1)), values), start)
+        return values
+
+    expected = ruled(start, start, 120)
     made = spread(start, start, (starts, members), neighbour_blocks(starts, members), rate, limit, 120)
     assert 0.05 < (made > 0).mean() < 1.0
     assert np.array_equal(made, expected)
@@ -137,6 +142,11 @@ def test_the_kernel_is_the_rule_with_scipy_to_the_bit():
     for _ in range(12):
         parts = spread(parts, start, (starts, members), neighbour_blocks(starts, members), rate, limit, 10)
     assert np.array_equal(parts, expected)
+    # What begins by itself, far from all that is under way, and in an odd number of sub-steps.
+    later = np.where(hand.random(count) < 3e-3, np.float32(0.4), start)
+    again = spread(made, later, (starts, members), neighbour_blocks(starts, members), rate, limit, 7)
+    assert np.array_equal(again, ruled(expected, later, 7))
+    assert not np.array_equal(again, ruled(expected, start, 7))
 
 
 def test_nothing_passes_a_barrier_at_full_strength():

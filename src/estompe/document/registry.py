@@ -2,7 +2,7 @@
 
 from abc import ABC
 from collections.abc import Mapping
-from typing import TYPE_CHECKING, Any, TypeAlias, TypeVar, get_type_hints
+from typing import TYPE_CHECKING, Any, TypeAlias, TypeVar
 
 import msgspec
 
@@ -42,7 +42,12 @@ def register(kind: Registered) -> Registered:
     problem = _problem(kind, family)
     if problem:
         raise ValueError(f"{kind.__module__}.{kind.__name__}: {problem}")
-    _KINDS[family][tag_of(kind)] = kind
+    there = _KINDS[family]
+    there[tag_of(kind)] = kind
+    # In one order whatever was imported first: built-in ones by their files, then those of plug-ins.
+    ordered = sorted(there.items(), key=lambda item: (not item[1].__module__.startswith("estompe."), item[1].__module__))
+    there.clear()
+    there.update(ordered)
     return kind
 
 
@@ -57,10 +62,9 @@ def _problem(kind: type[Kind], family: type[Kind]) -> str:
     if not all(isinstance(getattr(kind, name, None), str) for name in ("label", "text")):
         return "it needs a label and a text"
     try:
-        get_type_hints(kind, include_extras=True)
+        bare = set(kind.__struct_fields__) - {item.name for item in settings_of(kind)}
     except NameError as error:
         return f"an annotation cannot be resolved ({error})"
-    bare = set(kind.__struct_fields__) - {item.name for item in settings_of(kind)}
     return f"the field “{min(bare)}” has no setting(...)" if bare else ""
 
 

@@ -16,7 +16,7 @@ _ASLEEP, _AWAKE, _DONE, _BEGUN = np.uint8(0), np.uint8(1), np.uint8(2), np.uint8
 
 @inlined
 def _span(first, last, step, values, start, around, members, rate, limit, like, moved, near, beside):
-    """One sub-step of some blocks. What is written over is a sub-step older, so that a block that rests is right in it already."""
+    """One sub-step of some blocks. What is written over is a sub-step older: a block that rests is right in it already."""
     count, blocks = start.shape[0], near.shape[0] - 1
     now, then = (step & 1) * count, (1 - (step & 1)) * count
     here, there = (step & 1) * blocks, (1 - (step & 1)) * blocks

@@ -60,7 +60,7 @@ class MeshBuffers:
         self._context = context
         self._slots: dict[str, Slot] = {}
         self._bound: dict[tuple[int, str], Any] = {}
-        self._faces = {"face_values": FaceTexture(context, 2), "face_colors": FaceTexture(context, 4)}
+        self._faces = {"face_values": FaceTexture(context, 1), "face_colors": FaceTexture(context, 3)}
         self.by_faces = self.colors_by_faces = False
         self.uploads: list[str] = []
         self._rows: NDArray[Any] | None = None
@@ -108,12 +108,12 @@ class MeshBuffers:
         topology = geometry.topology
         own = geometry.attribute(Domain.FACE, "color") if colors is None else None
         self.colors_by_faces = own is not None
-        if own is not None and self._faces["face_colors"].follow((own,), topology.triangle_faces):
+        if own is not None and self._faces["face_colors"].follow(own, topology.triangle_faces):
             self.uploads.append("face_colors")
         self.by_faces = strength is not None and len(strength) == topology.faces != len(geometry.points)
         if not self.by_faces or strength is None or range_position is None:
             return strength, range_position
-        if self._faces["face_values"].follow((strength, range_position), topology.triangle_faces):
+        if self._faces["face_values"].follow(strength, topology.triangle_faces):
             self.uploads.append("face_values")
         return None, None
 

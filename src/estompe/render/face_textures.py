@@ -4,11 +4,10 @@ from typing import Any
 
 import moderngl
 import numpy as np
-from numpy.typing import NDArray
 
 from estompe.kernels.types import Floats, Indices
 
-_WIDTH = 2048
+_WIDTH = 2048  # the shaders know it, too
 
 
 class FaceTexture:
@@ -17,18 +16,18 @@ class FaceTexture:
     def __init__(self, context: Any, components: int) -> None:
         self._context, self._components = context, components
         self._texture: Any = None
-        self._of: tuple[Any, ...] = ()
+        self._of: Floats | None = None
 
-    def follow(self, values: tuple[Floats, ...], triangle_faces: Indices) -> bool:
-        """Bring values of faces into the texture. values: float32 (faces,) or (faces, k) each. Returns whether it was filled."""
-        if len(self._of) == len(values) and all(a is b for a, b in zip(self._of, values, strict=True)):
+    def follow(self, values: Floats, triangle_faces: Indices) -> bool:
+        """Bring values of faces into the texture. values: float32 (faces, ...). Returns whether it was filled."""
+        if self._of is values:
             return False
         self._of = values
-        columns = [value.reshape(len(value), -1) for value in values]
-        flat: NDArray[np.float32] = np.concatenate(columns, axis=1)[triangle_faces]
-        height = max(1, -(-len(flat) // _WIDTH))
-        laid = np.zeros((height * _WIDTH, self._components), np.float32)
-        laid[: len(flat), : flat.shape[1]] = flat
+        count = len(triangle_faces)
+        height = max(1, -(-count // _WIDTH))
+        laid = np.empty((height * _WIDTH, self._components), np.float32)
+        laid[count:] = 0.0
+        np.take(values.reshape(len(values), self._components), triangle_faces, axis=0, out=laid[:count], mode="clip")
         if self._texture is None or self._texture.size != (_WIDTH, height):
             self.release()
             self._of = values
@@ -47,4 +46,4 @@ class FaceTexture:
         if self._texture is not None:
             self._texture.release()
             self._texture = None
-        self._of = ()
+        self._of = None

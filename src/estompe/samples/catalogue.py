@@ -1,45 +1,24 @@
 """Which samples there are."""
 
-from collections.abc import Callable
 from dataclasses import dataclass
-from importlib import resources
+from importlib import import_module, resources
 
 from estompe.document.project import Project
-from estompe.samples import (
-    amphora_shards,
-    anchor_pull,
-    buoy_fender,
-    cairn,
-    figurehead,
-    glass_float,
-    lantern_amphora,
-    moon_swell,
-    octopus_arm,
-    pennants_gull,
-    plankton,
-    salt_bell,
-    sea_fans,
-    sea_lily,
-    signal_arcs,
-    sponge,
-    storm_crossing,
-    storm_sail,
-    tarred_rope,
-    urchin_lamp,
-    wake,
-    wall_tiles,
-)
 
 
 @dataclass(frozen=True)
 class Sample:
-    """A sample scene: its name on the command line, a title, what it shows, what builds it, and its most telling frame."""
+    """A sample scene: its name on the command line, a title, what it shows, and its most telling frame."""
 
     name: str
     title: str
     text: str
-    build: Callable[[], Project]
     picture_frame: int
+
+    def build(self, density: float = 1.0) -> Project:
+        """The scene, its meshes that many times as dense. What it is made of is loaded now, not with the list of samples."""
+        project: Project = import_module(f"{__package__}.{self.name.replace('-', '_')}").build(density)
+        return project
 
     def picture(self) -> bytes | None:
         """A small PNG of the scene, if it has been made."""
@@ -52,114 +31,97 @@ SAMPLES = (
         "lantern-amphora",
         "Lantern and amphora",
         "A lantern passes; the amphora bulges towards it, and a swell lifts the quay.",
-        lantern_amphora.build,
         62,
     ),
     Sample(
         "buoy-fender",
         "Buoy and fender",
         "A buoy presses into a fender, which swells around it and keeps its volume.",
-        buoy_fender.build,
         64,
     ),
     Sample(
         "pennants-gull",
         "Pennants and gull",
         "Pennants sway in the wind, part around a gull and hold still where it is.",
-        pennants_gull.build,
         58,
     ),
-    Sample("sea-lily", "Sea lily", "A ribbed cup opens out from nothing; one number does it.", sea_lily.build, 62),
+    Sample("sea-lily", "Sea lily", "A ribbed cup opens out from nothing; one number does it.", 62),
     Sample(
         "octopus-arm",
         "Octopus arm",
         "Joints flex; veins rise only where and while the arm bends. The wrist follows the elbow by a formula.",
-        octopus_arm.build,
         36,
     ),
-    Sample("sea-fans", "Sea fans", "Stored poses add up; four fans follow the first by formulas.", sea_fans.build, 30),
-    Sample("urchin-lamp", "Urchin lamp", "Ridges on a turned profile die out at both ends.", urchin_lamp.build, 70),
+    Sample("sea-fans", "Sea fans", "Stored poses add up; four fans follow the first by formulas.", 30),
+    Sample("urchin-lamp", "Urchin lamp", "Ridges on a turned profile die out at both ends.", 70),
     Sample(
         "figurehead",
         "Figurehead",
         "An ink outline keeps its weight while the camera comes closer.",
-        figurehead.build,
         88,
     ),
-    Sample("anchor-pull", "Anchor", "A net is drawn to an anchor, never past it.", anchor_pull.build, 55),
-    Sample("moon-swell", "Moon", "Noise displaces even quads as far as a sweep has come.", moon_swell.build, 60),
+    Sample("anchor-pull", "Anchor", "A net is drawn to an anchor, never past it.", 55),
+    Sample("moon-swell", "Moon", "Noise displaces even quads as far as a sweep has come.", 60),
     Sample(
         "wall-tiles",
         "Wall of tiles",
         "Two-coloured tiles turn over as a lantern passes; blocks rise around it, and the frame stays still.",
-        wall_tiles.build,
         72,
     ),
     Sample(
         "amphora-shards",
         "Amphora in shards",
         "Two thousand pieces break along the tide line and drift, while the amphora turns and topples.",
-        amphora_shards.build,
         66,
     ),
     Sample(
         "glass-float",
         "Glass float",
         "Facets part and shrink behind a front; red spikes stand in it, and dark crystals stay.",
-        glass_float.build,
         70,
     ),
     Sample(
         "signal-arcs",
         "Signal arcs",
         "Living arcs between two masts, and grass grown from a mole.",
-        signal_arcs.build,
         58,
     ),
     Sample(
         "tarred-rope",
         "Tarred rope",
         "Smouldering spreads unevenly along a rope, which glows, darkens, crumples and falls to ash.",
-        tarred_rope.build,
         96,
     ),
     Sample(
         "storm-sail",
         "Storm sail",
         "A sail tears from two worn places outwards, and its rags blow against the mast of a rolling boat.",
-        storm_sail.build,
         112,
     ),
-    Sample("wake", "Wake", "Reeds bow to a passing hull, lag behind it and rise again slowly.", wake.build, 46),
+    Sample("wake", "Wake", "Reeds bow to a passing hull, lag behind it and rise again slowly.", 46),
     Sample(
         "cairn",
         "Cairn",
         "Stones become one body; moss swells on what faces up, only inside a soft ball that drifts over them.",
-        cairn.build,
         62,
     ),
     Sample(
         "salt-bell",
         "Salt bell",
         "Salt coats a bell as a lantern nears, gone exactly at its reach; the bronze stays inside.",
-        salt_bell.build,
         72,
     ),
     Sample(
         "sponge",
         "Sponge",
         "A sponge grows out of a ball at a pace that follows cells; its colour follows the way it grew.",
-        sponge.build,
         66,
     ),
-    Sample(
-        "plankton", "Plankton", "8120 copies heave by noise that loops; their border stays still.", plankton.build, 40
-    ),
+    Sample("plankton", "Plankton", "8120 copies heave by noise that loops; their border stays still.", 40),
     Sample(
         "storm-crossing",
         "Storm crossing",
         "An animated shot, referred to and not swallowed: foam round a boat, a sail that shivers, buoys that answer.",
-        storm_crossing.build,
         60,
     ),
 )

@@ -4,6 +4,7 @@ The dual of marching cubes (Nielson, "Dual marching cubes" (2004), doi:10.1109/V
 face both turn it, so that every edge is used exactly twice, once each way, whatever the values are.
 """
 
+import functools
 from typing import NamedTuple
 
 import numpy as np
@@ -65,6 +66,7 @@ def _patches(case: int, turned: int) -> tuple[dict[int, int], int, list[int]]:
     return {number: names[find(number)] for number in root}, len(names), shared
 
 
+@functools.cache
 def _tables() -> tuple[NDArray[np.int8], NDArray[np.uint8], NDArray[np.int8]]:
     """Patches of the 256 cases, then of the same with their one doubtful face turned; how many; and that face, or -1."""
     patch, count, turn = np.full((512, 12), -1, np.int8), np.zeros(512, np.uint8), np.full(256, -1, np.int8)
@@ -82,7 +84,6 @@ def _tables() -> tuple[NDArray[np.int8], NDArray[np.uint8], NDArray[np.int8]]:
     return patch, count, turn
 
 
-_PATCH, _COUNT, _TURN = _tables()
 _PAIRS = np.array(_EDGES, np.int8)
 
 
@@ -352,13 +353,14 @@ def surface(bricks: Bricks) -> Surface:
 
     Raises ValueError where the surface leaves the bricks that are stored.
     """
+    patch, count, turn = _tables()
     slots, most = len(bricks.where), np.float32(bricks.most)
     table, where, values = bricks.given
     code, local = np.empty((slots, CELLS), np.uint16), np.empty((slots, CELLS), np.int16)
     vertices, quads = np.zeros(slots, np.int64), np.zeros(slots, np.int64)
     busy = np.empty(slots, np.bool_)
     _classify(table, where, values, most, code, busy)
-    _number(table, where, busy, _COUNT, _TURN, code, local, vertices, quads)
+    _number(table, where, busy, count, turn, code, local, vertices, quads)
     first, first_quad = (np.concatenate([[0], np.cumsum(counts)]) for counts in (vertices, quads))
     made = Surface(
         np.empty((int(first[-1]), 3), np.float32),
@@ -366,9 +368,9 @@ def surface(bricks: Bricks) -> Surface:
         np.empty((int(first_quad[-1]), 4), np.int32),
         np.empty(int(first[-1]), np.int32),
     )
-    tables = _PATCH, _COUNT, _PAIRS
+    tables = patch, count, _PAIRS
     _vertices(table, where, values, most, code, local, first, *tables, made.places, made.normals, made.cells)
-    _quads(table, where, code, local, first, first_quad, _PATCH, made.quads)
+    _quads(table, where, code, local, first, first_quad, patch, made.quads)
     if len(made.quads) and made.quads.min() < 0:
         raise ValueError("the surface leaves the voxels that are stored")
     return made

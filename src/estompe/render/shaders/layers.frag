@@ -29,8 +29,7 @@ void main() {
     float strength = at_strength;
 #ifdef FACES
     if (by_faces) {
-        int width = textureSize(face_values, 0).x;
-        strength = texelFetch(face_values, ivec2(gl_PrimitiveID % width, gl_PrimitiveID / width), 0).r;
+        strength = texelFetch(face_values, ivec2(gl_PrimitiveID & 2047, gl_PrimitiveID >> 11), 0).r;  // 2048 wide
     }
 #endif
     vec2 motion = (clip_next.xy / clip_next.w - clip_now.xy / clip_now.w) * half_size;

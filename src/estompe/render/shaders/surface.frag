@@ -11,7 +11,7 @@ flat in float sides;
 
 uniform bool show_strength;
 #ifdef FACES
-uniform bool by_faces;        // strengths and places in the range come from a texture, by the number of the triangle
+uniform bool by_faces;        // strengths come from a texture, by the number of the triangle
 uniform bool colors_by_faces;
 uniform sampler2D face_values;
 uniform sampler2D face_colors;
@@ -29,10 +29,8 @@ float light(vec3 n, vec3 towards_eye) {
 }
 
 #ifdef FACES
-ivec2 cell_of_triangle(sampler2D texels) {
-    int width = textureSize(texels, 0).x;
-    return ivec2(gl_PrimitiveID % width, gl_PrimitiveID / width);
-}
+// Textures of faces are 2048 wide.
+ivec2 cell_of_triangle() { return ivec2(gl_PrimitiveID & 2047, gl_PrimitiveID >> 11); }
 #endif
 
 // How much of this pixel a line at `level` covers, `width` pixels wide.
@@ -65,13 +63,13 @@ void main() {
     color = gl_FrontFacing ? own_color : behind_color;
 #endif
 #ifdef FACES
-    if (colors_by_faces) color = texelFetch(face_colors, cell_of_triangle(face_colors), 0).rgb;
+    if (colors_by_faces) color = texelFetch(face_colors, cell_of_triangle(), 0).rgb;
 #endif
     if (show_strength) {
         // Strength must read as a number: the light only hints at the form.
         float strength = at_strength;
 #ifdef FACES
-        if (by_faces) strength = texelFetch(face_values, cell_of_triangle(face_values), 0).r;
+        if (by_faces) strength = texelFetch(face_values, cell_of_triangle(), 0).r;
 #endif
         color = texture(palette, vec2(clamp(strength * 0.5 + 0.5, 0.001, 0.999), 0.5)).rgb;
         color *= mix(1.0, amount, 0.45);
