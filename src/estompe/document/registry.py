@@ -45,7 +45,9 @@ def register(kind: Registered) -> Registered:
     there = _KINDS[family]
     there[tag_of(kind)] = kind
     # In one order whatever was imported first: built-in ones by their files, then those of plug-ins.
-    ordered = sorted(there.items(), key=lambda item: (not item[1].__module__.startswith("estompe."), item[1].__module__))
+    ordered = sorted(
+        there.items(), key=lambda item: (not item[1].__module__.startswith("estompe."), item[1].__module__)
+    )
     there.clear()
     there.update(ordered)
     return kind
