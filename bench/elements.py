@@ -17,8 +17,8 @@ from estompe.document import edits
 from estompe.document.project import Project
 from estompe.document.scene import Control, EffectSlot, Falloff, Layer, Range, Route, Scene, Shape, Transform
 from estompe.effects.rotate import Rotate
-from estompe.evaluate import Memo, evaluate
-from estompe.evaluate.dependencies import dependencies_of
+from estompe.evaluation import Memo, evaluate
+from estompe.evaluation.dependencies import dependencies_of
 from estompe.falloffs.distance import Distance
 from estompe.falloffs.ramp import pieces as ramp_pieces
 from estompe.geometry import Geometry, frozen, primitives

@@ -7,8 +7,8 @@ import numpy as np
 from bench.figures import KEPT, Figure, fill, in_turn, keeping
 from estompe.document import edits
 from estompe.document.project import Project
-from estompe.evaluate import Memo, evaluate
-from estompe.evaluate.answers import Request, compute_answer
+from estompe.evaluation import Memo, evaluate
+from estompe.evaluation.answers import Request, compute_answer
 from estompe.falloffs.ramp import pieces
 from estompe.geometry.transforms import inverse, transform_matrix
 from estompe.kernels import displace, distance, noise, ramp

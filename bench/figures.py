@@ -11,7 +11,7 @@ from typing import Literal
 import numpy as np
 
 from bench import cores
-from estompe.evaluate import Memo
+from estompe.evaluation import Memo
 
 Task = Callable[[], object]
 ROUNDS = 9

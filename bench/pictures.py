@@ -9,7 +9,7 @@ import numpy as np
 
 from bench.bare import drawn
 from bench.figures import Figure, in_turn, milliseconds
-from estompe.evaluate import evaluate
+from estompe.evaluation import evaluate
 from estompe.geometry import Geometry, frozen, primitives
 from estompe.render import Item, Look, Renderer, Viewpoint
 from estompe.render.picture import items_of

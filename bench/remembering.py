@@ -18,12 +18,12 @@ from estompe.document.project import Project
 from estompe.document.remembering import Values
 from estompe.document.scene import Control, EffectSlot, Falloff, Layer, Range, Route, Scene, Shape, Transform
 from estompe.effects.push import Push
-from estompe.evaluate import Memo, evaluate
-from estompe.evaluate.keep import Keep
-from estompe.evaluate.landing import Aim, Landing
-from estompe.evaluate.others import Kept
-from estompe.evaluate.past import Past
-from estompe.evaluate.state_files import StateFolder, packed
+from estompe.evaluation import Memo, evaluate
+from estompe.evaluation.keep import Keep
+from estompe.evaluation.landing import Aim, Landing
+from estompe.evaluation.others import Kept
+from estompe.evaluation.past import Past
+from estompe.evaluation.state_files import StateFolder, packed
 from estompe.falloffs.distance import Distance
 from estompe.falloffs.ramp import pieces
 from estompe.falloffs.spread import Spread

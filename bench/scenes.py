@@ -12,7 +12,7 @@ from estompe.document.numbers import resolve
 from estompe.document.project import Project
 from estompe.document.scene import Control, EffectSlot, Falloff, Layer, Range, Route, Scene, Shape
 from estompe.effects.push import Push
-from estompe.evaluate import Memo, evaluate
+from estompe.evaluation import Memo, evaluate
 from estompe.falloffs.distance import Distance
 from estompe.falloffs.ramp import pieces
 from estompe.geometry import primitives

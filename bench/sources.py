@@ -15,10 +15,10 @@ from estompe.document.registry import kinds
 from estompe.document.remembering import RememberingSource
 from estompe.document.scene import Control, EffectSlot, Scene, Shape, Transform
 from estompe.effects.joints import Joints, straight_chain
-from estompe.evaluate.context import EvaluationContext
-from estompe.evaluate.memo import Memo
-from estompe.evaluate.moment import Moment
-from estompe.evaluate.past import Past
+from estompe.evaluation.context import EvaluationContext
+from estompe.evaluation.memo import Memo
+from estompe.evaluation.moment import Moment
+from estompe.evaluation.past import Past
 from estompe.geometry import frozen
 from estompe.geometry.elements import Elements
 from estompe.setups.adding import add_falloff, add_layer

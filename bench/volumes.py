@@ -16,8 +16,8 @@ from estompe.document import edits
 from estompe.document.project import Project
 from estompe.document.scene import Control, EffectSlot, Falloff, Layer, RampPoint, Range, Route, Scene, Shape, Transform
 from estompe.effects.coat import Coat
-from estompe.evaluate import Memo, evaluate
-from estompe.evaluate.past import Past
+from estompe.evaluation import Memo, evaluate
+from estompe.evaluation.past import Past
 from estompe.falloffs.distance import Distance
 from estompe.geometry import Domain, Geometry
 from estompe.geometry.quads import ClosedQuads

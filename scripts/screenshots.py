@@ -25,7 +25,7 @@ from estompe.app.sheets.land_sheet import CoursePlot
 from estompe.app.sheets.shot_sheet import ShotSheet
 from estompe.app.window import Window
 from estompe.document import Project, Scene
-from estompe.evaluate import evaluate
+from estompe.evaluation import evaluate
 from estompe.render.picture import camera_picture
 from estompe.samples import SAMPLES, storm_crossing
 from estompe.setups.catalog import entry

@@ -2,8 +2,8 @@
 
 from collections import Counter
 
-from estompe.evaluate import Memo
-from estompe.evaluate.memo import DEFAULT_BUDGET
+from estompe.evaluation import Memo
+from estompe.evaluation.memo import DEFAULT_BUDGET
 
 
 class CountingMemo(Memo):

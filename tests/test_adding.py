@@ -10,7 +10,7 @@ from estompe.document.registry import kinds
 from estompe.document.scene import Route, Scene
 from estompe.document.settings import settings_of
 from estompe.effects.joints import Joints
-from estompe.evaluate import evaluate
+from estompe.evaluation import evaluate
 from estompe.falloffs.painted import Painted, carried_over
 from estompe.setups.adding import (
     add_control,

@@ -20,8 +20,8 @@ from estompe.document.scene import EffectSlot, Falloff, Layer, Range, Route, Sce
 from estompe.effects.group import Group
 from estompe.effects.shell import Shell
 from estompe.effects.subdivide import Subdivide
-from estompe.evaluate import Memo, evaluate
-from estompe.evaluate.ledger import Ledger
+from estompe.evaluation import Memo, evaluate
+from estompe.evaluation.ledger import Ledger
 from estompe.exchange.formats import scene_writer_for
 from estompe.geometry import Domain, frozen
 from estompe.geometry.attributes import RESERVED, fits

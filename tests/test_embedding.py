@@ -8,7 +8,7 @@ from pxr import Gf, Usd, UsdGeom, Vt
 from estompe.document import edits, file
 from estompe.document.project import Project
 from estompe.document.scene import Scene, Shape
-from estompe.evaluate import evaluate
+from estompe.evaluation import evaluate
 from estompe.geometry import Domain
 from estompe.importing.footage import close_all
 from estompe.setups.embedding import embedded

@@ -12,7 +12,7 @@ import pytest
 
 from estompe.cli import main
 from estompe.document import file
-from estompe.evaluate import evaluate
+from estompe.evaluation import evaluate
 from estompe.geometry import Domain
 from estompe.importing.errors import ExchangeError
 from estompe.importing.mesh import read_mesh

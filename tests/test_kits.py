@@ -171,7 +171,7 @@ estompe.save(estompe.open(sys.argv[1]), sys.argv[1])
 
 def test_a_scene_of_a_plug_in_opens_without_it_says_so_and_is_saved_back_as_it_was(installed, tmp_path):
     from estompe.document import file
-    from estompe.evaluate import evaluate
+    from estompe.evaluation import evaluate
 
     path = tmp_path / "drip.estompe"
     subprocess.run([sys.executable, "-c", _SAVE, str(path)], env=installed[1], check=True)

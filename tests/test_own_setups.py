@@ -11,7 +11,7 @@ from estompe.document.project import Project, asset_name
 from estompe.document.scene import Control, EffectSlot, Falloff, Layer, Range, Route, Shape, Transform
 from estompe.effects.merge import Merge
 from estompe.effects.push import Push
-from estompe.evaluate import evaluate
+from estompe.evaluation import evaluate
 from estompe.falloffs.noise import Noise
 from estompe.falloffs.other import Other
 from estompe.falloffs.painted import Painted

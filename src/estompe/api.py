@@ -5,10 +5,10 @@ from pathlib import Path
 
 from estompe.document import file
 from estompe.document.project import Project
-from estompe.evaluate import Frame, Memo
-from estompe.evaluate import evaluate as evaluate_frame
-from estompe.evaluate.keep import Keep
-from estompe.evaluate.past import Past
+from estompe.evaluation import Frame, Memo
+from estompe.evaluation import evaluate as evaluate_frame
+from estompe.evaluation.keep import Keep
+from estompe.evaluation.past import Past
 
 _MEMO, _KEEP = Memo(), Keep()
 _PASTS: list[Past] = []

@@ -15,11 +15,11 @@ from estompe.document.scene import EffectSlot, Falloff, Layer, Range, Route, Sce
 from estompe.document.settings import settings_of
 from estompe.effects.hide import Hide
 from estompe.effects.separate import Separate
-from estompe.evaluate import Memo, evaluate
-from estompe.evaluate import checked as evaluation
-from estompe.evaluate.frame import Frame
-from estompe.evaluate.past import Past
-from estompe.evaluate.state_files import packed, unpacked
+from estompe.evaluation import Memo, evaluate
+from estompe.evaluation import checked as evaluation
+from estompe.evaluation.frame import Frame
+from estompe.evaluation.past import Past
+from estompe.evaluation.state_files import packed, unpacked
 from estompe.geometry import Geometry
 from estompe.setups.adding import (
     FIRST_PATH,

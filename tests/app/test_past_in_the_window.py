@@ -9,10 +9,10 @@ from estompe.app.sheets.land_sheet import CoursePlot, LandSheet
 from estompe.document import edits, registry
 from estompe.document.kinds import Source
 from estompe.document.numbers import Formula
-from estompe.evaluate import Memo, evaluate
-from estompe.evaluate.keep import Keep
-from estompe.evaluate.past import Past
-from estompe.evaluate.state_files import StateFolder, default_folder
+from estompe.evaluation import Memo, evaluate
+from estompe.evaluation.keep import Keep
+from estompe.evaluation.past import Past
+from estompe.evaluation.state_files import StateFolder, default_folder
 from tests.remembering import GATE, LAST, Slow, registered_slow, source, watched
 
 

@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QLineEdit
 from estompe.app.commands import COMMANDS
 from estompe.app.widgets.number import NumberField
 from estompe.document.file import load, save
-from estompe.evaluate import evaluate
+from estompe.evaluation import evaluate
 from estompe.samples import sample as sample_named
 
 # These ask for a file, end the session or open another one; subdividing time and again takes minutes to compute.

@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from estompe.document.file import VERSION, load, save
-from estompe.evaluate import evaluate
+from estompe.evaluation import evaluate
 from estompe.samples import sample
 
 FILES = sorted((Path(__file__).parents[1] / "data").glob("version-*/*.estompe"))

@@ -12,7 +12,7 @@ from estompe.document.project import Project
 from estompe.document.resolving import Resolver
 from estompe.document.scene import EffectSlot, Route, Scene, Shape
 from estompe.effects.joints import Joints, straight_chain
-from estompe.evaluate import evaluate
+from estompe.evaluation import evaluate
 from estompe.falloffs.noise import Noise
 from estompe.shapes.sphere import Sphere
 

@@ -12,8 +12,8 @@ from estompe.document.scene import Control, EffectSlot, Falloff, Layer, Route, S
 from estompe.effects.cloth import Cloth
 from estompe.effects.hide import Hide
 from estompe.effects.scale import Scale
-from estompe.evaluate import Memo, evaluate
-from estompe.evaluate.past import Past
+from estompe.evaluation import Memo, evaluate
+from estompe.evaluation.past import Past
 from estompe.geometry import primitives
 from estompe.kernels.surface import nearest_on_surface
 from estompe.shapes.grid import Grid

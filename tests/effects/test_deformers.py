@@ -39,7 +39,7 @@ from estompe.effects.subdivide import Subdivide
 from estompe.effects.sway import Sway
 from estompe.effects.taper import Taper
 from estompe.effects.twist import Twist
-from estompe.evaluate import evaluate
+from estompe.evaluation import evaluate
 from estompe.falloffs.distance import Distance
 from estompe.falloffs.height import Height
 from estompe.geometry import Domain, GeometryError, primitives

@@ -13,7 +13,7 @@ from estompe.document.remembering import RememberingEffect, Seen, Since
 from estompe.document.scene import EffectSlot, Scene, Shape, Transform
 from estompe.effects.move import Move
 from estompe.effects.push import Push
-from estompe.evaluate import evaluate
+from estompe.evaluation import evaluate
 from estompe.geometry import DOMAINS, Domain, primitives
 from estompe.geometry.elements import Elements
 from estompe.geometry.transforms import transform_matrix

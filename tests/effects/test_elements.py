@@ -22,8 +22,8 @@ from estompe.effects.rotate import Rotate
 from estompe.effects.scale import Scale
 from estompe.effects.scatter_apart import ScatterApart
 from estompe.effects.separate import Separate
-from estompe.evaluate import Memo, evaluate
-from estompe.evaluate.answers import Request, compute_answer
+from estompe.evaluation import Memo, evaluate
+from estompe.evaluation.answers import Request, compute_answer
 from estompe.falloffs.distance import Distance
 from estompe.falloffs.random import Random
 from estompe.geometry import Domain, Geometry, fracture

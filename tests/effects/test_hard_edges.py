@@ -7,7 +7,7 @@ from estompe.document.kinds import Effect
 from estompe.document.project import Project
 from estompe.document.registry import kinds
 from estompe.document.scene import Falloff, Layer, Range, Scene, Shape
-from estompe.evaluate import evaluate
+from estompe.evaluation import evaluate
 from estompe.exchange.states import past_of
 from estompe.falloffs.distance import Distance
 from estompe.geometry.copies import Copies

@@ -7,7 +7,7 @@ from estompe.document import edits
 from estompe.document.project import Project
 from estompe.document.scene import EffectSlot, Layer, Range, Route, Scene
 from estompe.effects.spikes import Spikes
-from estompe.evaluate import evaluate
+from estompe.evaluation import evaluate
 from estompe.falloffs.along import Along  # noqa: F401 - registers with the others
 from estompe.falloffs.height import Height
 from estompe.geometry import Domain

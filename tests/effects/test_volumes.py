@@ -18,8 +18,8 @@ from estompe.effects.round import Round
 from estompe.effects.subdivide import Subdivide
 from estompe.effects.thicken import Thicken
 from estompe.effects.weather import Weather
-from estompe.evaluate import evaluate
-from estompe.evaluate.slicing import slice_of, solid_in
+from estompe.evaluation import evaluate
+from estompe.evaluation.slicing import slice_of, solid_in
 from estompe.falloffs.distance import Distance
 from estompe.falloffs.height import Height
 from estompe.falloffs.image import Image  # noqa: F401 - registers with the others
@@ -563,8 +563,8 @@ def test_parts_that_never_touch_stay_two_bodies():
 
 
 def test_the_same_bits_whatever_was_asked_before_and_rough_is_coarser():
-    from estompe.evaluate import Memo
-    from estompe.evaluate.past import Past
+    from estompe.evaluation import Memo
+    from estompe.evaluation.past import Past
 
     near = Falloff("near", "Near", (Layer("reach", Distance("lamp")),), Range(0.0, 0.6), LINEAR)
     lamp = Control("lamp", "Lamp", transform=Transform((0.0, 0.6, 0.0)))

@@ -13,7 +13,7 @@ from estompe.effects.color import Color
 from estompe.effects.hide import Hide
 from estompe.effects.shell import Shell
 from estompe.effects.subdivide import Subdivide
-from estompe.evaluate import evaluate
+from estompe.evaluation import evaluate
 from estompe.exchange import ExchangeError, sequence
 from estompe.exchange.writers import usd as usd_out
 from estompe.falloffs.distance import Distance

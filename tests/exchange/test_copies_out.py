@@ -13,7 +13,7 @@ from estompe.effects.color import Color
 from estompe.effects.fracture import Fracture
 from estompe.effects.hide import Hide
 from estompe.effects.rotate import Rotate
-from estompe.evaluate import evaluate
+from estompe.evaluation import evaluate
 from estompe.exchange.writers import obj, ply, usd
 from estompe.falloffs.distance import Distance
 from estompe.geometry.copies import Copies

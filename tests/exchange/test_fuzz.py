@@ -16,7 +16,7 @@ from estompe.document import file
 from estompe.document.context import CannotEvaluateError
 from estompe.document.project import Project
 from estompe.document.scene import Scene, Shape
-from estompe.evaluate import evaluate
+from estompe.evaluation import evaluate
 from estompe.exchange.writers import obj, ply
 from estompe.geometry import primitives
 from estompe.importing.errors import ExchangeError

@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 import trimesh
 
-from estompe.evaluate import CancelledError
+from estompe.evaluation import CancelledError
 from estompe.exchange.writers import obj, ply
 from estompe.geometry import Domain, primitives
 from estompe.importing import ExchangeError, endings, read_mesh

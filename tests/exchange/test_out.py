@@ -7,7 +7,7 @@ from tests.checking import failed_checks
 
 from estompe.document import edits
 from estompe.document.scene import Layer
-from estompe.evaluate import CancelledError, evaluate
+from estompe.evaluation import CancelledError, evaluate
 from estompe.exchange import sequence
 from estompe.exchange.writers import usd as usd_out
 from estompe.falloffs.distance import Distance

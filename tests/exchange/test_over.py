@@ -14,7 +14,7 @@ from estompe.effects.color import Color
 from estompe.effects.hide import Hide
 from estompe.effects.move import Move
 from estompe.effects.scale import Scale
-from estompe.evaluate import evaluate
+from estompe.evaluation import evaluate
 from estompe.exchange.usd.joining import LayerPart, join_layers
 from estompe.exchange.usd.over import write_over
 from estompe.exchange.writers import usd as usd_out

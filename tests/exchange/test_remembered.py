@@ -10,8 +10,8 @@ from tests.remembering import LAST, source, watched
 
 from estompe.cli import main
 from estompe.document import edits, file
-from estompe.evaluate import evaluate
-from estompe.evaluate.state_files import default_folder
+from estompe.evaluation import evaluate
+from estompe.evaluation.state_files import default_folder
 from estompe.exchange.states import past_of, with_states, work_out
 from estompe.importing.errors import ExchangeError
 

@@ -6,7 +6,7 @@ import pytest
 from estompe.document import edits
 from estompe.document.project import Project
 from estompe.document.scene import Layer, Range, Scene, Transform
-from estompe.evaluate import evaluate
+from estompe.evaluation import evaluate
 from estompe.falloffs.border import Border
 from estompe.setups.adding import add_falloff, add_shape
 from estompe.shapes.box import Box

@@ -13,7 +13,7 @@ from estompe.document.scene import Camera, Control, EffectSlot, Falloff, Layer, 
 from estompe.effects.joints import Joints
 from estompe.effects.move import Move
 from estompe.effects.subdivide import Subdivide
-from estompe.evaluate import evaluate
+from estompe.evaluation import evaluate
 from estompe.falloffs.along import Along
 from estompe.falloffs.attribute import Attribute
 from estompe.falloffs.camera_distance import CameraDistance

@@ -11,8 +11,8 @@ from estompe.document.project import Project
 from estompe.document.scene import EffectSlot, Falloff, Layer, Route, Scene, Shape
 from estompe.effects.push import Push
 from estompe.effects.separate import Separate
-from estompe.evaluate import Memo, evaluate
-from estompe.evaluate.past import Past
+from estompe.evaluation import Memo, evaluate
+from estompe.evaluation.past import Past
 from estompe.geometry.primitives import grid
 from estompe.kernels.spread import neighbour_blocks, spread
 from estompe.shapes.grid import Grid

@@ -10,8 +10,8 @@ from estompe.document.scene import Control, EffectSlot, Falloff, Layer, Range, R
 from estompe.effects.push import Push
 from estompe.effects.separate import Separate
 from estompe.effects.sway import Sway
-from estompe.evaluate import evaluate
-from estompe.evaluate.past import Past
+from estompe.evaluation import evaluate
+from estompe.evaluation.past import Past
 from estompe.geometry.over_surface import FAR
 from estompe.kernels.arrival import arrival, unfolded
 from estompe.shapes.grid import Grid

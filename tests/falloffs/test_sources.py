@@ -7,7 +7,7 @@ from scipy.spatial.transform import Rotation
 from estompe.document.context import CannotEvaluateError
 from estompe.document.project import Project
 from estompe.document.scene import Control, Falloff, Layer, RampPoint, Range, Scene, Shape, Transform
-from estompe.evaluate import Memo, evaluate
+from estompe.evaluation import Memo, evaluate
 from estompe.falloffs.distance import Distance
 from estompe.falloffs.noise import Noise
 from estompe.falloffs.other import Other

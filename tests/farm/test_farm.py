@@ -14,7 +14,7 @@ from tests.scenes import one_push
 from estompe import cli
 from estompe.document import edits, file
 from estompe.document.project import Project
-from estompe.evaluate import CancelledError
+from estompe.evaluation import CancelledError
 from estompe.exchange import sequence
 from estompe.exchange.usd.joining import LayerPart, join_layers
 from estompe.exchange.usd.over import write_over

@@ -8,7 +8,7 @@ from estompe.document import edits
 from estompe.document.project import Project
 from estompe.document.scene import Camera, EffectSlot, Scene, Transform
 from estompe.effects.scale import Scale
-from estompe.evaluate import evaluate
+from estompe.evaluation import evaluate
 from estompe.geometry import Domain
 from estompe.geometry.samples import samples_of
 from estompe.setups.adding import add_control, add_shape

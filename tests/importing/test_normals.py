@@ -14,7 +14,7 @@ from tests import shots
 from estompe.document.project import Project
 from estompe.document.scene import EffectSlot, Scene, Shape
 from estompe.effects.move import Move
-from estompe.evaluate import evaluate
+from estompe.evaluation import evaluate
 from estompe.exchange.usd.over import write_over
 from estompe.exchange.writers import obj as obj_out
 from estompe.exchange.writers import usd as usd_out

@@ -14,7 +14,7 @@ from estompe.document.project import Project
 from estompe.document.scene import Camera, Control, EffectSlot, Falloff, Layer, Range, Scene, Shape, Transform
 from estompe.effects.rotate import Rotate
 from estompe.effects.scale import Scale
-from estompe.evaluate import CancelledError, evaluate
+from estompe.evaluation import CancelledError, evaluate
 from estompe.exchange.states import past_of
 from estompe.falloffs.distance import Distance
 from estompe.importing import ExchangeError

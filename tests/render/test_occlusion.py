@@ -7,7 +7,7 @@ import pytest
 
 from estompe.document.project import Project
 from estompe.document.scene import Scene, Shape, Transform
-from estompe.evaluate import evaluate
+from estompe.evaluation import evaluate
 from estompe.render import Look, Renderer, Viewpoint
 from estompe.render.picture import items_of
 from estompe.render.renderer import RenderError

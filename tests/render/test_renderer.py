@@ -6,7 +6,7 @@ import sys
 import numpy as np
 import pytest
 
-from estompe.evaluate import evaluate
+from estompe.evaluation import evaluate
 from estompe.geometry import Domain, primitives
 from estompe.render import Item, Look, Renderer, Viewpoint
 from estompe.render.palette import BELOW, SIZE, STOPS, rgb, strength_colors, strength_table

@@ -6,7 +6,7 @@ import pytest
 import estompe
 from estompe.document import edits
 from estompe.document.file import load, save
-from estompe.evaluate import Memo, evaluate
+from estompe.evaluation import Memo, evaluate
 from estompe.geometry.volume import volume
 from estompe.samples import SAMPLES, sample
 

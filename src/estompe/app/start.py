@@ -16,7 +16,7 @@ from PyQt6.QtWidgets import QApplication
 from estompe import faults
 from estompe.app import preferences, units
 from estompe.app.window import Window
-from estompe.evaluate.precompile import precompile
+from estompe.evaluation.precompile import precompile
 from estompe.registered import load_kinds
 
 _TURN = 0.0005

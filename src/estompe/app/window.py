@@ -30,7 +30,7 @@ from estompe.app.view.view import View
 from estompe.app.widgets.fields import column
 from estompe.app.widgets.labels import hairline, label
 from estompe.app.work import Work
-from estompe.evaluate import evaluate
+from estompe.evaluation import evaluate
 from estompe.importing.errors import Progress
 from estompe.render.picture import items_of
 from estompe.render.renderer import Look, Picture, Renderer

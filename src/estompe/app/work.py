@@ -7,7 +7,7 @@ from typing import Any
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from estompe import faults
-from estompe.evaluate import CancelledError
+from estompe.evaluation import CancelledError
 from estompe.importing.errors import Progress
 
 _PATIENCE = 5.0

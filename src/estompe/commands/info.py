@@ -10,7 +10,7 @@ from estompe.commands.shared import evaluated_frame, open_project
 if TYPE_CHECKING:
     from estompe.document.project import Project
     from estompe.document.scene import EffectSlot, Scene
-    from estompe.evaluate import Frame
+    from estompe.evaluation import Frame
 
 HELP = "print what a scene or mesh file holds, as JSON"
 
@@ -61,7 +61,7 @@ def _counted(project: "Project", shape: str, frame: "Frame | None") -> dict[str,
     """Points and faces before effects, or after them on a frame."""
     from estompe.document import edits
     from estompe.document.context import CannotEvaluateError
-    from estompe.evaluate import evaluate
+    from estompe.evaluation import evaluate
     from estompe.geometry.copies import Copies, copies_of
 
     try:

@@ -32,7 +32,7 @@ def run(chosen: argparse.Namespace) -> None:
     """Run the command. Raises UsageError."""
     from estompe.document import file
     from estompe.document.naming import path_of
-    from estompe.evaluate.landing import CannotLandError, Landing, aim_at
+    from estompe.evaluation.landing import CannotLandError, Landing, aim_at
 
     if (chosen.take is None) != (chosen.save is None):
         raise UsageError("--take and --save belong together: which proposal, and where the scene goes")

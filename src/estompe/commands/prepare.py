@@ -13,7 +13,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 def run(chosen: argparse.Namespace) -> None:
     """Run the command."""
     del chosen
-    from estompe.evaluate.precompile import prepare
+    from estompe.evaluation.precompile import prepare
 
     took = prepare()
     print(f"the kernels are ready ({took:.0f} s)")

@@ -23,13 +23,14 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(chosen: argparse.Namespace) -> None:
     """Run the command. Raises UsageError."""
-    from estompe.document import file
     from estompe.samples import SAMPLES
 
     if chosen.list or chosen.name is None:
         for item in SAMPLES:
             print(f"{item.name}\t{item.text}")
         return
+    from estompe.document import file
+
     built = named_sample(chosen.name).build()
     if chosen.save is None:
         raise UsageError("say where to write the sample, with --save FILE.estompe")

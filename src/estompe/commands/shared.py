@@ -11,8 +11,8 @@ from estompe.commands.errors import UsageError
 if TYPE_CHECKING:
     from estompe.document.project import Project
     from estompe.document.scene import Scene
-    from estompe.evaluate import Frame
-    from estompe.evaluate.past import Past
+    from estompe.evaluation import Frame
+    from estompe.evaluation.past import Past
     from estompe.output.painter import Settings
     from estompe.samples import Sample
 

@@ -7,9 +7,9 @@ from pathlib import Path
 from estompe.document.project import Project
 from estompe.document.scene import Falloff, Shape
 from estompe.effects.color import Color
-from estompe.evaluate import Frame, Problem, evaluate
-from estompe.evaluate.frame import Shown
-from estompe.evaluate.past import Past
+from estompe.evaluation import Frame, Problem, evaluate
+from estompe.evaluation.frame import Shown
+from estompe.evaluation.past import Past
 from estompe.exchange.states import past_of
 from estompe.geometry import Domain
 from estompe.importing.errors import ExchangeError, Progress

@@ -9,8 +9,8 @@ from typing import NamedTuple, Protocol
 
 from estompe.document.project import Project
 from estompe.document.scene import Shape
-from estompe.evaluate.frame import Frame
-from estompe.evaluate.past import Past
+from estompe.evaluation.frame import Frame
+from estompe.evaluation.past import Past
 from estompe.importing.errors import Progress
 from estompe.registered import import_all
 

@@ -7,7 +7,7 @@ from pathlib import Path
 
 from estompe.document.project import Project
 from estompe.document.scene import Scene
-from estompe.evaluate.past import Past
+from estompe.evaluation.past import Past
 from estompe.exchange.bake import check_folder, check_frames, file_word, frames
 from estompe.exchange.formats import SEQUENCE_WRITERS, load_formats
 from estompe.importing.errors import ExchangeError, Progress

@@ -7,10 +7,10 @@ from msgspec import structs
 
 from estompe.document.project import Project, asset_name
 from estompe.document.scene import BakedState
-from estompe.evaluate import Memo, evaluate
-from estompe.evaluate.keep import Keep
-from estompe.evaluate.past import Past
-from estompe.evaluate.state_files import StateFolder, default_folder, packed
+from estompe.evaluation import Memo, evaluate
+from estompe.evaluation.keep import Keep
+from estompe.evaluation.past import Past
+from estompe.evaluation.state_files import StateFolder, default_folder, packed
 from estompe.geometry import frozen
 from estompe.importing.errors import ExchangeError, Progress
 

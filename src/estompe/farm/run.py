@@ -12,7 +12,7 @@ from estompe.document import file
 from estompe.document.atomic import written_whole
 from estompe.document.project import Project
 from estompe.document.scene import Scene
-from estompe.evaluate.state_files import default_folder
+from estompe.evaluation.state_files import default_folder
 from estompe.exchange.bake import check_folder, check_frames
 from estompe.exchange.usd.joining import Joining, LayerPart
 from estompe.exchange.usd.over import stage_of, sublayer

@@ -7,7 +7,7 @@ from pathlib import Path
 from estompe.document import file
 from estompe.document.file import VERSION
 from estompe.document.project import Project
-from estompe.evaluate.past import Past
+from estompe.evaluation.past import Past
 from estompe.exchange import sequence
 from estompe.exchange.states import past_of, work_out
 from estompe.exchange.usd.over import write_over

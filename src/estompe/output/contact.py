@@ -16,8 +16,8 @@ from estompe.document.project import Project
 from estompe.document.scene import Scene
 from estompe.document.variants import Variant
 from estompe.document.varying import Varied
-from estompe.evaluate import Memo
-from estompe.evaluate.past import Past
+from estompe.evaluation import Memo
+from estompe.evaluation.past import Past
 from estompe.exchange.bake import check_folder, check_frames
 from estompe.exchange.states import past_of
 from estompe.importing.errors import ExchangeError, Progress

@@ -12,7 +12,7 @@ from PIL import ImageDraw
 
 from estompe.document.atomic import written_whole
 from estompe.document.project import Project
-from estompe.evaluate.past import Past
+from estompe.evaluation.past import Past
 from estompe.exchange.bake import check_folder, check_frames
 from estompe.exchange.states import past_of
 from estompe.importing.errors import ExchangeError, Progress

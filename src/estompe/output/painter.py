@@ -8,8 +8,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from estompe.document.project import Project
-from estompe.evaluate import Frame, evaluate
-from estompe.evaluate.past import Past
+from estompe.evaluation import Frame, evaluate
+from estompe.evaluation.past import Past
 from estompe.exchange.bake import described
 from estompe.importing.errors import ExchangeError
 from estompe.render.final import FinalRenderer, Image, jitters, linear_of

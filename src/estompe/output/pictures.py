@@ -5,7 +5,7 @@ from typing import NamedTuple
 
 from estompe.document.pictures import numbered
 from estompe.document.project import Project
-from estompe.evaluate.past import Past
+from estompe.evaluation.past import Past
 from estompe.exchange.bake import check_folder, check_frames
 from estompe.exchange.states import past_of
 from estompe.importing.errors import ExchangeError, Progress

@@ -5,8 +5,8 @@ from pathlib import Path
 import numpy as np
 
 from estompe.document.atomic import written_whole
-from estompe.evaluate import Frame
-from estompe.evaluate.frame import Shown
+from estompe.evaluation import Frame
+from estompe.evaluation.frame import Shown
 from estompe.render.renderer import Item, Look, Picture, Renderer
 from estompe.render.viewpoint import Viewpoint
 

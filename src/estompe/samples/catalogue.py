@@ -2,8 +2,10 @@
 
 from dataclasses import dataclass
 from importlib import import_module, resources
+from typing import TYPE_CHECKING
 
-from estompe.document.project import Project
+if TYPE_CHECKING:
+    from estompe.document.project import Project
 
 
 @dataclass(frozen=True)
@@ -15,7 +17,7 @@ class Sample:
     text: str
     picture_frame: int
 
-    def build(self, density: float = 1.0) -> Project:
+    def build(self, density: float = 1.0) -> "Project":
         """The scene, its meshes that many times as dense. What it is made of is loaded now, not with the list of samples."""
         project: Project = import_module(f"{__package__}.{self.name.replace('-', '_')}").build(density)
         return project

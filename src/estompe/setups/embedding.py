@@ -14,7 +14,7 @@ from estompe.document.project import Project
 from estompe.document.resolving import Resolver
 from estompe.document.scene import Scene, Transform
 from estompe.document.transforms import matrix_of
-from estompe.evaluate.following import Following
+from estompe.evaluation.following import Following
 from estompe.geometry import Domain
 from estompe.geometry.copies import Copies
 from estompe.importing.errors import Progress

@@ -2,8 +2,8 @@
 
 from estompe.app.commands.command import Command, needs_scene, needs_shape_and_falloff
 from estompe.app.context import AppContext
-from estompe.evaluate import Memo, evaluate
-from estompe.evaluate.overlap import overlaps
+from estompe.evaluation import Memo, evaluate
+from estompe.evaluation.overlap import overlaps
 from estompe.importing.errors import Progress
 from estompe.setups.adding import subdivide_on_ramp
 

@@ -12,7 +12,7 @@ from estompe.app.commands.command import Command, needs_scene
 from estompe.app.context import AppContext
 from estompe.document import edits
 from estompe.document.project import Project
-from estompe.evaluate.past import Past
+from estompe.evaluation.past import Past
 from estompe.exchange.states import past_of, with_states
 from estompe.exchange.states import work_out as work_out_shot
 from estompe.importing.errors import Progress

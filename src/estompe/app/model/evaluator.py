@@ -7,9 +7,9 @@ from estompe.app.model.messages import Messages
 from estompe.app.model.playhead import Playhead
 from estompe.app.model.selection import Selection
 from estompe.document.scene import Scene
-from estompe.evaluate.answers import Answer, Request
-from estompe.evaluate.state_files import StateFolder, default_folder
-from estompe.evaluate.worker import Worker
+from estompe.evaluation.answers import Answer, Request
+from estompe.evaluation.state_files import StateFolder, default_folder
+from estompe.evaluation.worker import Worker
 
 _REST, _LOOK = 350, 1000
 _ROUGH = 2.0

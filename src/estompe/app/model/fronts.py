@@ -9,11 +9,11 @@ from estompe.app.model.document import DocumentModel
 from estompe.app.model.evaluator import Evaluator
 from estompe.app.model.looking import Looking
 from estompe.app.model.messages import Messages
-from estompe.evaluate import Memo
-from estompe.evaluate.answers import Answer
-from estompe.evaluate.front import Line, front_lines, neat_frames, reached_frames
-from estompe.evaluate.keep import Keep
-from estompe.evaluate.landing import Aim, Landing
+from estompe.evaluation import Memo
+from estompe.evaluation.answers import Answer
+from estompe.evaluation.front import Line, front_lines, neat_frames, reached_frames
+from estompe.evaluation.keep import Keep
+from estompe.evaluation.landing import Aim, Landing
 from estompe.geometry import Domain
 from estompe.kernels.types import Floats
 

@@ -8,8 +8,8 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from estompe import faults
 from estompe.app.model.messages import Messages
-from estompe.evaluate import CancelledError
-from estompe.evaluate.answers import Answer
+from estompe.evaluation import CancelledError
+from estompe.evaluation.answers import Answer
 
 _PATIENCE = 2.0
 

@@ -6,8 +6,8 @@ from estompe.app.model.document import DocumentModel
 from estompe.app.model.evaluator import Evaluator
 from estompe.app.model.looking import Looking
 from estompe.app.model.messages import Messages
-from estompe.evaluate.answers import Answer
-from estompe.evaluate.overlap import Overlap, open_shapes, overlaps
+from estompe.evaluation.answers import Answer
+from estompe.evaluation.overlap import Overlap, open_shapes, overlaps
 
 
 class Overlaps(QObject):

@@ -8,8 +8,8 @@ from estompe.app.model.document import DocumentModel
 from estompe.app.model.evaluator import Evaluator
 from estompe.app.model.looking import Looking
 from estompe.app.model.messages import Messages
-from estompe.evaluate.answers import Answer
-from estompe.evaluate.slicing import Slice, slice_of, solid_in, straight
+from estompe.evaluation.answers import Answer
+from estompe.evaluation.slicing import Slice, slice_of, solid_in, straight
 from estompe.geometry.solid import Solid
 
 _AXES = (2, 0, 1)

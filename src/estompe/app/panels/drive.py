@@ -21,8 +21,8 @@ from estompe.document.kinds import Effect
 from estompe.document.numbers import plain
 from estompe.document.registry import kinds
 from estompe.document.scene import EffectSlot, Route, Shape
-from estompe.evaluate.answers import Answer
-from estompe.evaluate.pace import spent
+from estompe.evaluation.answers import Answer
+from estompe.evaluation.pace import spent
 from estompe.falloffs.joining import JOINS
 from estompe.geometry import Geometry
 from estompe.geometry.copies import Copies

@@ -7,7 +7,7 @@ from PyQt6.QtWidgets import QLabel
 
 from estompe.app.widgets.labels import label
 from estompe.document.edits import ScenePath
-from estompe.evaluate.frame import Problem
+from estompe.evaluation.frame import Problem
 
 
 class Problems:

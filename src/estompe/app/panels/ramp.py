@@ -16,7 +16,7 @@ from estompe.document import edits
 from estompe.document.edits import ScenePath
 from estompe.document.numbers import plain, plain_triple
 from estompe.document.scene import EASED, Falloff, Layer, RampPoint, Range
-from estompe.evaluate.frame import FEWEST_EDGES, Shown
+from estompe.evaluation.frame import FEWEST_EDGES, Shown
 from estompe.geometry import Domain
 from estompe.setups.making import BAND
 

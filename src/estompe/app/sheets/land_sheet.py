@@ -16,7 +16,7 @@ from estompe.document import edits
 from estompe.document.edits import ScenePath
 from estompe.document.project import Project
 from estompe.document.scene import Scene
-from estompe.evaluate.landing import Aim, CannotLandError, Landing
+from estompe.evaluation.landing import Aim, CannotLandError, Landing
 from estompe.importing.errors import Progress
 
 StartWork = Callable[[str, Callable[[Progress], Any], Callable[[Any], None]], bool]

@@ -18,7 +18,7 @@ from estompe.document.kinds import ActsOn
 from estompe.document.project import asset_name
 from estompe.document.scene import EffectSlot
 from estompe.effects.group import Group
-from estompe.evaluate.frame import Shown
+from estompe.evaluation.frame import Shown
 from estompe.geometry import DOMAINS, Domain, Geometry, frozen
 from estompe.geometry.copies import Copies
 from estompe.geometry.faces import on_faces

@@ -9,7 +9,7 @@ from estompe.app.session import Session
 from estompe.document.edits import ScenePath
 from estompe.document.numbers import plain
 from estompe.document.scene import Falloff, Ramp, Range
-from estompe.evaluate.answers import Answer
+from estompe.evaluation.answers import Answer
 from estompe.falloffs.ramp import drawn
 from estompe.geometry import Domain
 from estompe.geometry.copies import Copies

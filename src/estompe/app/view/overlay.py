@@ -12,7 +12,7 @@ from estompe.app.view.shells import END_WORDS, Shell
 from estompe.document.numbers import plain_triple
 from estompe.document.scene import Control
 from estompe.document.transforms import matrix_of
-from estompe.evaluate.slicing import Slice
+from estompe.evaluation.slicing import Slice
 from estompe.render import Viewpoint
 from estompe.render.palette import strength_colors
 

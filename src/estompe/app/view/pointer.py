@@ -12,7 +12,7 @@ from estompe.app.view.tools import Click, ContourDrag, HandleDrag, Orbit, Pan, S
 from estompe.document import edits
 from estompe.document.edits import ScenePath
 from estompe.document.transforms import matrix_of
-from estompe.evaluate.slicing import Slice
+from estompe.evaluation.slicing import Slice
 
 _NEAR_WIPE, _NEAR_SHELL, _NEAR_CONTROL, _NEAR_JOINT = 8, 6.0, 12, 10
 

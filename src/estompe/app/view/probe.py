@@ -6,8 +6,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from estompe.app import units
-from estompe.evaluate.answers import Answer
-from estompe.evaluate.frame import Shown
+from estompe.evaluation.answers import Answer
+from estompe.evaluation.frame import Shown
 from estompe.falloffs.joining import JOINS
 from estompe.geometry import Domain
 from estompe.geometry.copies import Copies

@@ -14,7 +14,7 @@ from estompe.document import edits
 from estompe.document.edits import ScenePath
 from estompe.document.numbers import Triple, plain_triple
 from estompe.document.transforms import base_of, matrix_of
-from estompe.evaluate.slicing import Slice
+from estompe.evaluation.slicing import Slice
 from estompe.geometry.transforms import inverse
 
 _CLICK = 4.0

@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QMenu, QWidget
 from estompe.app import icons, theme
 from estompe.document.numbers import plain
 from estompe.document.scene import Ramp, Range
-from estompe.evaluate.frame import Shown
+from estompe.evaluation.frame import Shown
 from estompe.falloffs.ramp import drawn
 from estompe.kernels.types import Floats
 

@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 
 from estompe.document.names import clean_name
 from estompe.document.scene import Color, Shape
-from estompe.evaluate import Frame
+from estompe.evaluation import Frame
 from estompe.exchange.bake import driving, gives_colors
 from estompe.exchange.usd.mesh import MeshWriter
 from estompe.exchange.usd.samples import StrengthNames, TimeSamples, Velocities

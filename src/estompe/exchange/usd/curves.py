@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 
 from estompe.document.names import clean_name
 from estompe.document.scene import Shape
-from estompe.evaluate import Frame
+from estompe.evaluation import Frame
 from estompe.exchange.bake import strengths
 from estompe.exchange.usd.samples import StrengthNames, TimeSamples
 from estompe.geometry import Domain, Geometry

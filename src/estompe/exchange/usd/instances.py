@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 
 from estompe.document.scene import Shape
-from estompe.evaluate import Frame
+from estompe.evaluation import Frame
 from estompe.exchange.bake import driving
 from estompe.exchange.usd.copies import colors_of
 from estompe.exchange.usd.samples import StrengthNames, TimeSamples

@@ -7,7 +7,7 @@ import numpy as np
 
 from estompe.document.names import clean_name
 from estompe.document.scene import Color, Falloff, Shape
-from estompe.evaluate import Frame
+from estompe.evaluation import Frame
 from estompe.exchange.bake import driving, gives_colors
 from estompe.exchange.usd.samples import StrengthNames, TimeSamples, identifier
 from estompe.geometry import Domain, Geometry

@@ -14,8 +14,8 @@ import numpy as np
 from estompe.document.context import CannotEvaluateError
 from estompe.document.project import Project
 from estompe.document.scene import Scene, Shape
-from estompe.evaluate import Frame
-from estompe.evaluate.past import Past
+from estompe.evaluation import Frame
+from estompe.evaluation.past import Past
 from estompe.exchange.bake import frames
 from estompe.exchange.usd.copies import CopiesWriter
 from estompe.exchange.usd.curves import CurvesWriter

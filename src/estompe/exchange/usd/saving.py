@@ -8,7 +8,7 @@ from typing import Any, Protocol
 
 from estompe.document.atomic import written_whole
 from estompe.document.context import CannotEvaluateError
-from estompe.evaluate import Frame
+from estompe.evaluation import Frame
 from estompe.exchange.bake import check_folder, check_frames
 from estompe.importing.errors import ExchangeError, Progress
 

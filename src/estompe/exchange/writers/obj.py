@@ -7,7 +7,7 @@ import numpy as np
 
 from estompe.document.names import clean_name
 from estompe.document.scene import Shape
-from estompe.evaluate.frame import Frame
+from estompe.evaluation.frame import Frame
 from estompe.exchange.formats import SequenceWriter, register_sequence_writer
 from estompe.exchange.text import rows
 from estompe.geometry import Domain, Geometry

@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from estompe.document.scene import Shape
-from estompe.evaluate.frame import Frame
+from estompe.evaluation.frame import Frame
 from estompe.exchange.bake import file_word
 from estompe.exchange.bake import strengths as strengths_of
 from estompe.exchange.formats import SequenceWriter, register_sequence_writer

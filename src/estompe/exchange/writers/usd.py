@@ -6,8 +6,8 @@ from typing import Any
 
 from estompe.document.project import Project
 from estompe.document.scene import Scene
-from estompe.evaluate import Frame
-from estompe.evaluate.past import Past
+from estompe.evaluation import Frame
+from estompe.evaluation.past import Past
 from estompe.exchange.bake import frames
 from estompe.exchange.formats import SceneWriter, register_scene_writer
 from estompe.exchange.usd.placed import CameraWriter, ControlWriter

@@ -1,6 +1,0 @@
-"""Document and frame in, geometry out: order, memo and background work. Nothing else decides what is recomputed."""
-
-from estompe.evaluate.frame import Frame, Problem, Shown, evaluate
-from estompe.evaluate.memo import CancelledError, Memo
-
-__all__ = ["CancelledError", "Frame", "Memo", "Problem", "Shown", "evaluate"]

@@ -1,0 +1,87 @@
+"""What the stages of a graph compute: kinds are asked, what they raise is put into words, and what they return is checked."""
+
+from typing import Any
+
+import numpy as np
+from msgspec import structs
+
+from estompe.document.context import UndeclaredError
+from estompe.document.kinds import Effect, ShapeSource, Source
+from estompe.document.remembering import RememberingEffect, RememberingSource, Seen
+from estompe.evaluation.checked import checked_geometry, checked_values
+from estompe.evaluation.context import EvaluationContext
+from estompe.evaluation.schedule import said_for
+from estompe.evaluation.stage import Stage
+from estompe.evaluation.state import Values
+from estompe.geometry import Domain, Geometry, Topology
+from estompe.geometry.carrying import carried
+from estompe.geometry.copies import Copies
+from estompe.geometry.elements import Elements
+from estompe.kernels.types import Floats, Indices
+
+
+def measured(source: Source, geometry: Geometry, context: EvaluationContext) -> Any:
+    """What a source measures."""
+    with said_for(source.label):
+        elements = Elements(geometry, source.reads(), UndeclaredError, context.domain)
+        return checked_values(source, source.measure(elements, context), len(elements))
+
+
+def recalled(source: RememberingSource, state: Any, seen: Seen) -> Any:
+    """What a source with memory measures."""
+    with said_for(source.label):
+        return checked_values(source, source.values(state, seen), len(seen.elements))
+
+
+def shown(effect: RememberingEffect, state: Any, seen: Seen) -> Geometry:
+    """The geometry behind an effect with memory."""
+    with said_for(effect.label):
+        return checked_geometry(effect, effect.shown(state, seen), seen.geometry)
+
+
+def without(effect: Effect, late: tuple[str, ...]) -> Effect:
+    """An effect as it is before some of its settings matter."""
+    if not late:
+        return effect
+    plain = {field.name: field.default for field in structs.fields(type(effect))}
+    return structs.replace(effect, **{name: plain[name] for name in late})
+
+
+def places(effect: Effect, before: Stage[Geometry], context: EvaluationContext) -> Geometry:
+    """What an effect asks strengths for."""
+    with said_for(effect.label):
+        return effect.places(before.value, context)
+
+
+def prepared(effect: Effect, before: Stage[Geometry], strength: Values, context: EvaluationContext) -> Any:
+    """What an effect prepares."""
+    with said_for(effect.label):
+        return effect.prepare(before.value, strength.value, context)
+
+
+def applied(effect: Effect, geometry: Geometry, strength: Values, context: EvaluationContext, each: bool) -> Geometry:
+    """The geometry behind an effect, on what it acts on."""
+    with said_for(effect.label):
+        domain = context.domain
+        if not geometry.count(domain):
+            return geometry
+        if domain is Domain.POINT or not effect.carries:
+            return checked_geometry(effect, effect.apply(geometry, strength.value, context), geometry)
+
+        def places(elements: Geometry, own: Floats) -> Floats:
+            return checked_geometry(effect, effect.apply(elements, own, context), elements).points
+
+        made = carried(geometry, domain, each, effect.carries, strength.value, places)
+        return made if isinstance(made, Copies) else checked_geometry(effect, made, geometry)
+
+
+def assembled(source: ShapeSource, context: EvaluationContext) -> Geometry:
+    """What a shape is made from, by a kind that refers to other things."""
+    with said_for(source.label):
+        return source.assemble(context)
+
+
+def empty() -> Geometry:
+    """A mesh of nothing."""
+    none: Indices = np.zeros(0, np.int32)
+    return Geometry(np.zeros((0, 3), np.float32), Topology(none, np.zeros(1, np.int32), 0))

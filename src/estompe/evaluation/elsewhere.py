@@ -1,0 +1,192 @@
+"""Other moments of one scene, and what is seen on them."""
+
+from collections.abc import Callable
+from functools import partial
+from typing import Any, NamedTuple
+from weakref import proxy
+
+from estompe.document.context import CannotEvaluateError
+from estompe.document.project import Project
+from estompe.document.scene import Falloff, Layer
+from estompe.evaluation.graph import EffectChain
+from estompe.evaluation.lookup import SceneAtFrame
+from estompe.evaluation.memo import Memo
+from estompe.evaluation.moment import Moment
+from estompe.evaluation.others import Kept, Place, Sight
+from estompe.evaluation.problems import Problems
+from estompe.evaluation.schedule import Schedule
+from estompe.evaluation.stack import Stack
+from estompe.evaluation.stage import Stage
+from estompe.evaluation.state import State, Values
+from estompe.evaluation.token import Token
+from estompe.kernels.types import Floats
+
+# Moments hold arrays, so only those that are likely to be asked again stay.
+_MOMENTS = 4
+
+
+class _Elsewhere(NamedTuple):
+    """A falloff's layers on another frame, as tokens: they hold no arrays."""
+
+    falloff: Falloff
+    layers: list[Layer]
+    measured: list[Token]
+    values: list[Token]
+    made_from: Any
+    problems: list[tuple[Any, str]]
+
+
+class Elsewhere:
+    """The moments of one scene beside the one that is evaluated. pause: called before each stage is run; may raise.
+
+    What is asked of them gets the token of the very stage the other moment has itself, so that nothing is computed twice.
+    """
+
+    def __init__(self, project: Project, memo: Memo, pause: Callable[[], None], rough: float = 1.0) -> None:
+        self.project, self.memo, self.pause, self.rough = project, memo, pause, rough
+        # Those that are planned are never run: what they would wait with is not wanted.
+        self._planned: dict[float, Moment] = {}
+        self._running: dict[float, Moment] = {}
+        self._first: Moment | None = None
+        self._elsewhere: dict[Any, _Elsewhere] = {}
+        self._strengths: dict[Any, Token] = {}
+
+    def linked(self, schedule: Schedule, frame: float, place: Place, sight: Sight) -> Stage[Kept]:
+        """The stage of a place's state after a frame."""
+        raise NotImplementedError
+
+    def planned(self, frame: float) -> Moment:
+        """The scene on a frame, to be planned only."""
+        return self._moment(self._planned, frame)
+
+    def running(self, frame: float) -> Moment:
+        """The scene on a frame, to be run. One that is at work gets a double: it may come to look at its own frame."""
+        moment = self._moment(self._running, frame)
+        return self._made(frame) if moment.schedule.busy else moment
+
+    def _moment(self, pool: dict[float, Moment], frame: float) -> Moment:
+        found = pool.pop(frame, None)
+        if found is None:
+            found = self._made(frame)
+        pool[frame] = found
+        while len(pool) > _MOMENTS:
+            del pool[next(iter(pool))]
+        return found
+
+    def _made(self, frame: float) -> Moment:
+        # Weak, since it is held here: circles wait for the collector with all their arrays.
+        me = proxy(self)
+        return Moment(self.project, frame, self.memo, me, lambda: me.pause(), False, self.rough)
+
+    def parts_on(self, frame: float) -> SceneAtFrame:
+        """The parts of the scene on another frame."""
+        return self.planned(frame).parts
+
+    def chain_on(self, schedule: Schedule, problems: Problems, frame: float, shape: str) -> EffectChain:
+        """What a shape goes through on another frame; what is wrong there is wrong here."""
+        moment = self.planned(frame)
+        there = moment.graph.chain_now(shape)
+        for problem in moment.problems.all():
+            if problem.path[1] == shape or problem.path[0] == "falloffs":
+                problems.add(problem.path, problem.text)
+        count = len(there.steps)
+
+        def brought(index: int, state: State) -> State:
+            token = state.stage.token
+            stage = schedule.stage(token.name, token.made_from, partial(self._run_chain, frame, shape, index, token))
+            return State(stage, state.tokens, state.matrix, state.color, state.at, state.domain, state.asked_by)
+
+        steps = [(slot, brought(index, state)) for index, (slot, state) in enumerate(there.steps)]
+        return EffectChain(steps, brought(count, there.last))
+
+    def _run_chain(self, frame: float, shape: str, index: int, token: Token) -> Any:
+        moment = self.running(frame)
+
+        def plan() -> Stage[Any]:
+            chain = moment.graph.chain_now(shape)
+            return (chain.steps[index][1] if index < len(chain.steps) else chain.last).stage
+
+        return _checked(moment.settled(plan), token, frame)
+
+    def at_start(self, frame: float, shape: str, slot: str) -> Values | None:
+        """An effect's strength on the first frame of the shot; None on that frame itself, where it is found as ever."""
+        first = self.project.scene.first
+        if frame == first:
+            return None
+        if self._first is None:
+            self._first = self._made(first)
+        moment = self._first
+        return moment.settled(lambda: moment.graph.slot_strength(shape, slot))
+
+    def state_on(self, schedule: Schedule, frame: float, state: State) -> State:
+        """The same place of the same shape on another frame."""
+        there = _same_place(self.planned(frame), state)
+        token = there.stage.token
+
+        def compute() -> Any:
+            moment = self.running(frame)
+            return _checked(moment.settled(lambda: _same_place(moment, state)).stage, token, frame)
+
+        stage = schedule.stage(token.name, token.made_from, compute)
+        return State(stage, there.tokens, there.matrix, there.color, there.at, there.domain, there.asked_by)
+
+    def strength_on(self, schedule: Schedule, frame: float, falloff: str, state: State) -> Values:
+        """A falloff's strength as it is at the same place on another frame. Raises CannotEvaluateError."""
+        key = frame, falloff, state.at, state.domain, state.asked_by
+
+        def plan(moment: Moment) -> Values:
+            return moment.graph.strength(falloff, _same_place(moment, state))
+
+        token = self._strengths.get(key)
+        if token is None:
+            token = self._strengths[key] = plan(self.planned(frame)).token
+        return schedule.stage(token.name, token.made_from, lambda: self._run(frame, plan, token))
+
+    def _run(self, frame: float, plan: Callable[[Moment], Stage[Floats]], token: Token) -> Floats:
+        moment = self.running(frame)
+        made: Floats = _checked(moment.settled(lambda: plan(moment)), token, frame)
+        return made
+
+    def stack_on(self, schedule: Schedule, problems: Problems, frame: float, falloff: str, state: State) -> Stack:
+        """A falloff's layers as they are at the same place on another frame; what is wrong there is wrong here."""
+        key = frame, falloff, state.at, state.domain, state.asked_by
+
+        def plan(moment: Moment) -> Stack:
+            return moment.graph.stack_now(moment.parts.falloff(falloff), _same_place(moment, state))
+
+        if key not in self._elsewhere:
+            moment = self.planned(frame)
+            made = plan(moment)
+            wrong = [(problem.path, problem.text) for problem in moment.problems.all() if problem.path[1] == falloff]
+            measured, values = [item.token for item in made.measured], [item.token for item in made.values]
+            self._elsewhere[key] = _Elsewhere(made.falloff, made.layers, measured, values, made.made_from, wrong)
+        there = self._elsewhere[key]
+        for path, text in there.problems:
+            problems.add(path, text)
+
+        def stages(name: str, tokens: list[Token]) -> list[Values]:
+            found = []
+            for number, token in enumerate(tokens):
+                pick = partial(_picked, plan, name, number)
+                found.append(schedule.stage(token.name, token.made_from, partial(self._run, frame, pick, token)))
+            return found
+
+        measured_here = stages("measured", there.measured)
+        values_here = stages("values", there.values)
+        return Stack(there.falloff, state, there.layers, measured_here, values_here, there.made_from)
+
+
+def _same_place(moment: Moment, state: State) -> State:
+    return moment.graph.on(moment.graph.place_of(state.at, state.asked_by), state.domain)
+
+
+def _picked(plan: Callable[[Moment], Stack], name: str, number: int, moment: Moment) -> Values:
+    stages: list[Values] = getattr(plan(moment), name)
+    return stages[number]
+
+
+def _checked(stage: Stage[Any], token: Token, frame: float) -> Any:
+    """What a stage made on another frame, if it is what was planned and not what stands in for a failure."""
+    if stage.token.digest != token.digest:
+        raise CannotEvaluateError(f"it cannot be had on frame {frame:g}: go there to see why")
+    return stage.value

@@ -1,0 +1,357 @@
+"""The one way from a project and a frame number to meshes."""
+
+from collections.abc import Callable, Hashable, Iterator
+from functools import cached_property
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from estompe.document.context import CannotEvaluateError
+from estompe.document.numbers import plain
+from estompe.document.project import Project
+from estompe.document.references import references_of
+from estompe.document.remembering import RememberingSource
+from estompe.document.scene import EffectSlot, Falloff, Shape
+from estompe.evaluation.graph import domain_of
+from estompe.evaluation.memo import Memo
+from estompe.evaluation.moment import Moment
+from estompe.evaluation.past import Past
+from estompe.evaluation.problems import Problem
+from estompe.evaluation.stack import Stack
+from estompe.evaluation.state import State, Values
+from estompe.geometry import Domain, Geometry, frozen
+from estompe.geometry.copies import Copies, copies_of, points_of
+from estompe.geometry.samples import converted, samples_of
+from estompe.kernels.topology import steepest
+from estompe.kernels.types import Floats, Indices
+
+FEWEST_EDGES = 3
+"""Below this many edges across it, a ramp falls between the points."""
+__all__ = ["FEWEST_EDGES", "Frame", "Problem", "Shown", "evaluate"]
+
+
+class Shown:
+    """A falloff on a shape, as the view, the histogram and the probe show it.
+
+    It is measured where the first effect that uses it measures it, on the elements that effect acts on, or on the finished
+    shape where none does or where later effects change which elements there are; copies then count as pieces.
+    """
+
+    def __init__(self, moment: Moment, shape: Shape, falloff: Falloff, state: State) -> None:
+        self.shape, self.falloff, self.mesh = shape, falloff, state.geometry
+        self.domain = state.domain
+        self._drawn: dict[tuple[int, Domain], Floats] = {}
+        graph = moment.graph
+
+        def plan() -> tuple[Stack, Values, Values, Values]:
+            stack = graph.stack(falloff, state)
+            return stack, graph.joined(stack), graph.through_ramp(stack), graph.positions(stack)
+
+        stack, joined, strength, positions = moment.settled(plan)
+        self.strength: Floats = strength.value
+        self.values: Floats = joined.value
+        self.positions: Floats = positions.value
+        # Taken now, while they are at hand: whoever shows them must not have to compute anything.
+        arrays = zip(stack.layers, stack.measured, stack.values, strict=True)
+        self._layers = {layer.id: (measured.value, own.value) for layer, measured, own in arrays}
+
+    def arrays(self) -> Iterator[NDArray[Any]]:
+        """Every array this keeps alive."""
+        yield from (self.strength, self.values, self.positions)
+        for pair in self._layers.values():
+            yield from pair
+        yield from self.mesh.arrays()
+
+    @property
+    def word(self) -> str:
+        """What one element is called, such as "point" or "copy"."""
+        if self.domain is not Domain.PIECE:
+            return self.domain.value
+        return "copy" if isinstance(self.mesh, Copies) else self.mesh.pieces.word
+
+    @property
+    def pairs(self) -> Indices:
+        """Elements next to each other, int32 (e, 2)."""
+        return samples_of(self.mesh, self.domain).pairs
+
+    def to_draw(self, geometry: Geometry, values: Floats) -> Floats:
+        """Values of the elements as the finished shape is drawn: one for each copy or face, else for each point, float32.
+
+        The same array for the same values, so that nothing is sent twice.
+        """
+        target = Domain.PIECE if isinstance(geometry, Copies) else Domain.POINT
+        if self.domain in (target, Domain.FACE) and len(values) == geometry.count(self.domain):
+            return values
+        key = id(values), target
+        if key not in self._drawn:
+            self._drawn[key] = frozen(converted(geometry, values, self.domain, target))
+        return self._drawn[key]
+
+    def prepare(self, geometry: Geometry) -> None:
+        """Convert what is drawn here, so that whoever draws need not."""
+        for values in (self.strength, self.positions):
+            self.to_draw(geometry, values)
+
+    @cached_property
+    def past_half(self) -> float:
+        """The fraction of elements whose strength is over one half."""
+        return float(np.count_nonzero(self.strength > 0.5)) / max(1, len(self.strength))
+
+    @cached_property
+    def edges_across(self) -> float:
+        """How many edges the ramp crosses from full to gone where it is steepest; infinite where it is flat."""
+        step = steepest(self.strength, self.pairs)
+        return 1.0 / step if step > 1e-6 else float("inf")
+
+    @cached_property
+    def coarse_edges(self) -> Indices:
+        """Pairs between which the ramp falls so far that fewer than three would span it, int32 (k, 2)."""
+        edges = self.pairs
+        steps = np.abs(self.strength[edges[:, 0]] - self.strength[edges[:, 1]])
+        made: Indices = edges[steps > 1.0 / FEWEST_EDGES]
+        return made
+
+    def layer_values(self, layer_id: str) -> Floats | None:
+        """A layer's own values, before it is joined; None where there is no such layer that is switched on."""
+        return self._layers[layer_id][1] if layer_id in self._layers else None
+
+    def measured(self, layer_id: str) -> Floats | None:
+        """What a layer measured, before its own range and ramp; None where there is no such layer that is switched on."""
+        return self._layers[layer_id][0] if layer_id in self._layers else None
+
+    def histogram(self, values: Floats, bins: int = 48) -> tuple[NDArray[np.int64], float, float]:
+        """Counts of values in even bins, and the lowest and highest value."""
+        if not len(values):
+            return np.zeros(bins, np.int64), 0.0, 1.0
+        low, high = float(values.min()), float(values.max())
+        if high <= low:
+            high = low + 1.0
+        scaled = ((values - np.float32(low)) * np.float32(bins / (high - low))).astype(np.int32)
+        return np.bincount(np.clip(scaled, 0, bins - 1), minlength=bins), low, high
+
+
+class Frame:
+    """Every shape of a scene on one frame, in world space.
+
+    `frame["Amphora"]` is the geometry of the shape of that name or id; iterating gives the shapes' names.
+    """
+
+    def __init__(self, moment: Moment) -> None:
+        self.number = moment.frame
+        self.scene = moment.parts.scene
+        self.reductions = moment.reductions
+        self._moment = moment
+        self._chains = moment.settled(moment.graph.chains)
+        self._shapes = {shape.id: shape for shape in self.scene.shapes}
+
+    @property
+    def problems(self) -> tuple[Problem, ...]:
+        """What is wrong with the scene on this frame."""
+        notes = [
+            Problem(("shapes", shape), note, blocks=False)
+            for shape, chain in self._chains.items()
+            for note in chain.first.geometry.notes
+        ]
+        return (*self._moment.problems.all(), *notes)
+
+    @property
+    def stamps(self) -> dict[str, Hashable]:
+        """The states of the picture files that were looked at, by file; None for one that could not be read."""
+        return self._moment.graph.stamps
+
+    @property
+    def footages(self) -> dict[Any, object]:
+        """The states of the animated files that were looked at, by how they are read; None for one that could not be."""
+        return self._moment.parts.footages
+
+    def arrays(self) -> Iterator[NDArray[Any]]:
+        """Every array this frame keeps alive; frames of one scene share most of them."""
+        for chain in self._chains.values():
+            for _, state in chain.steps:
+                yield from state.geometry.arrays()
+            yield from chain.last.geometry.arrays()
+
+    def __getitem__(self, shape: str) -> Geometry:
+        return self._chains[self.shape(shape).id].last.geometry
+
+    def __iter__(self) -> Iterator[str]:
+        return (shape.name for shape in self.scene.shapes)
+
+    def __len__(self) -> int:
+        return len(self.scene.shapes)
+
+    def has(self, shape: str | None) -> bool:
+        """Whether a shape of this id is in the frame."""
+        return shape in self._shapes
+
+    def shape(self, name: str) -> Shape:
+        """A shape by id or name, with its numbers resolved. Raises KeyError."""
+        if name in self._shapes:
+            return self._shapes[name]
+        for shape in self.scene.shapes:
+            if name == shape.name:
+                return shape
+        raise KeyError(name)
+
+    def falloff(self, name: str) -> Falloff:
+        """A falloff by id or name, with its numbers resolved. Raises KeyError."""
+        for falloff in self.scene.falloffs:
+            if name in (falloff.id, falloff.name):
+                return falloff
+        raise KeyError(name)
+
+    def strength(self, shape: str, falloff: str) -> Floats:
+        """A falloff's strength on a shape's points, or on what the effect that uses it acts on, float32 (n,).
+
+        Raises KeyError for a name that is not there.
+        """
+        found, measured = self.shape(shape), self.falloff(falloff)
+        try:
+            moment, state = self._there(found, self._measured_at(found, measured))
+            return moment.settled(lambda: moment.graph.strength(measured.id, state)).value
+        except CannotEvaluateError as error:
+            raise KeyError(str(error)) from error
+
+    def shown(self, shape: str, falloff: str) -> Shown:
+        """A falloff on a shape with its values. Raises KeyError for a name that is not there."""
+        found, measured = self.shape(shape), self.falloff(falloff)
+        try:
+            moment, state = self._there(found, self._measured_at(found, measured))
+            return Shown(moment, found, moment.parts.falloff(measured.id), state)
+        except CannotEvaluateError as error:
+            raise KeyError(str(error)) from error
+
+    def _there(self, shape: Shape, state: State) -> tuple[Moment, State]:
+        """The moment a shape is shown on, which is another one for a shape on a time of its own, and the same place there."""
+        frame = None if shape.at_frame is None else plain(shape.at_frame)
+        if frame is None or frame == self.number:
+            return self._moment, state
+        moment = self._moment.others.running(frame)
+        place = moment.settled(lambda: _staged(moment, state))
+        return moment, place
+
+    def _measured_at(self, shape: Shape, falloff: Falloff) -> State:
+        steps, last = self._chains[shape.id]
+        on = self._moment.graph.on
+        routed = (
+            on(state, domain_of(slot))
+            for slot, state in steps
+            if any(route.falloff == falloff.id for route in slot.routes)
+        )
+        unrouted = on(last, Domain.PIECE) if isinstance(last.geometry, Copies) else last
+        state = next(routed, unrouted)
+        # Values belong to the elements that are seen: where later effects changed those, it is measured on them.
+        if state.geometry.count(state.domain) == last.geometry.count(state.domain):
+            return state
+        # What comes from neighbours is asked of pieces where the shape has come apart: their points are nobody's neighbours.
+        parted = last.geometry.topology.parted is not None and self._remembers(falloff.id)
+        return on(last, Domain.PIECE if parted else state.domain)
+
+    def _remembers(self, falloff: str) -> bool:
+        """Whether a falloff, or one that it looks at, depends on the moments before."""
+        scene, waiting, seen = self.scene, [falloff], set()
+        while waiting:
+            found = waiting.pop()
+            seen.add(found)
+            for layer in next((item.layers for item in scene.falloffs if item.id == found), ()):
+                if isinstance(layer.source, RememberingSource):
+                    return True
+                named = (item.id for item in references_of(layer.source) if item.family == "falloff")
+                waiting += [item for item in named if item not in seen]
+        return False
+
+    def after(self, shape: str, effect: str) -> Geometry | None:
+        """A shape right after one of its effects; None where that is switched off."""
+        return next((state.geometry for item, state in self._afters(shape) if item.id == effect), None)
+
+    def detail_for(self, shape: str, effect: str) -> float | None:
+        """The finest detail of the falloffs that feed an effect, scene units; None where they have none, or it is off."""
+        steps, _ = self._chains[self.shape(shape).id]
+        slot = next((slot for slot, _ in steps if slot.id == effect), None)
+        return None if slot is None else self._moment.graph.detail(slot)
+
+    def states_of(self, shape: str) -> list[Geometry]:
+        """A shape before its effects and after each that is switched on."""
+        steps, last = self._chains[self.shape(shape).id]
+        return [*(state.geometry for _, state in steps), last.geometry]
+
+    def finish(self) -> None:
+        """From now on nothing interrupts what is asked of this frame."""
+        self._moment.schedule.finish()
+
+    def points_after(self, shape: str) -> dict[str, int]:
+        """Points of a shape after each of its enabled effects, by the effect's id; of copies those they have together."""
+        return {slot.id: points_of(state.geometry) for slot, state in self._afters(shape)}
+
+    def counts_after(self, shape: str) -> dict[str, tuple[int, str]]:
+        """How many elements each enabled effect leaves of what it acts on, and what they are called, by the effect's id."""
+        found = {}
+        for slot, state in self._afters(shape):
+            geometry, domain = state.geometry, domain_of(slot)
+            if isinstance(geometry, Copies) and domain is Domain.PIECE:
+                found[slot.id] = copies_of(geometry), "copies"
+            elif domain is Domain.PIECE:
+                found[slot.id] = len(geometry.pieces), f"{geometry.pieces.word}s"
+            else:
+                found[slot.id] = geometry.count(domain), f"{domain}s"
+        return found
+
+    def made_real(self, shape: str) -> dict[str, tuple[int, int]]:
+        """The effects that look at points of copies, by id: how many copies they make real, and how many points that is."""
+        steps, _ = self._chains[self.shape(shape).id]
+        return {
+            slot.id: (copies_of(state.geometry), points_of(state.geometry))
+            for slot, state in steps
+            if isinstance(state.geometry, Copies) and domain_of(slot) is not Domain.PIECE
+        }
+
+    def _afters(self, shape: str) -> list[tuple[EffectSlot, State]]:
+        """A shape's enabled effects, each with the state it leaves behind."""
+        steps, last = self._chains[self.shape(shape).id]
+        states = [*(state for _, state in steps), last]
+        return [(slot, after) for (slot, _), after in zip(steps, states[1:], strict=True)]
+
+
+def _staged(moment: Moment, state: State) -> State:
+    """A place on another moment."""
+    return moment.graph.on(moment.graph.place_of(state.at, state.asked_by), state.domain)
+
+
+def evaluate(
+    project: Project,
+    frame: float,
+    memo: Memo | None = None,
+    pause: Callable[[], None] | None = None,
+    past: Past | None = None,
+) -> Frame:
+    """Every shape of a project on one frame.
+
+    Parameters
+    ----------
+    project : Project
+        The scene and its arrays.
+    frame : float
+        The frame, which may lie between whole ones.
+    memo : Memo, optional
+        Where results of stages are kept between calls.
+    pause : callable, optional
+        Called between stages; it may raise to stop the work.
+    past : Past, optional
+        The other moments of this very project, over the same memo; who asks for many frames of one scene passes the same.
+
+    Returns
+    -------
+    Frame
+        The shapes in world space, and what is wrong.
+
+    Raises
+    ------
+    ValueError
+        For a frame that is not finite.
+    """
+    if not np.isfinite(frame) or abs(frame) > 1e9:
+        raise ValueError(f"frame {frame:g} is not a frame: use a number up to a thousand million")
+    if past is None:
+        past = Past(project, memo or Memo(), pause=pause or (lambda: None))
+    return Frame(Moment(project, frame, past.memo, past, pause, rough=past.rough))

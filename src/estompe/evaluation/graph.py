@@ -1,0 +1,473 @@
+"""From a scene on a frame to stages: what each shape goes through, and what each falloff measures on the way."""
+
+from collections.abc import Hashable, Iterator
+from functools import partial
+from operator import attrgetter
+from typing import NamedTuple
+from weakref import proxy
+
+import numpy as np
+
+from estompe.document.context import CannotEvaluateError, UndeclaredError
+from estompe.document.kinds import EVERYTHING, Effect, Source
+from estompe.document.numbers import plain
+from estompe.document.remembering import RememberingEffect, RememberingSource
+from estompe.document.scene import EffectSlot, Falloff, Layer, Ramp, Range, Route, Shape, Transform
+from estompe.document.transforms import matrix_of
+from estompe.evaluation import computing
+from estompe.evaluation.context import EvaluationContext
+from estompe.evaluation.dependencies import dependencies_of
+from estompe.evaluation.following import portable
+from estompe.evaluation.looking import Looking
+from estompe.evaluation.lookup import SceneAtFrame
+from estompe.evaluation.others import Others, Place, Sight
+from estompe.evaluation.pace import timed
+from estompe.evaluation.problems import Problems
+from estompe.evaluation.schedule import Schedule, described
+from estompe.evaluation.stack import Stack
+from estompe.evaluation.stage import Stage
+from estompe.evaluation.state import State, Values
+from estompe.falloffs.joining import join_layers, join_margins, join_routes, strengths
+from estompe.falloffs.ramp import positions, remapped, remapping
+from estompe.geometry import DOMAINS, Domain, Geometry
+from estompe.geometry.transforms import Matrix
+from estompe.kernels.ramp import remap
+
+_VALUE = attrgetter("made")
+IDENTITY = Transform()
+_SAME = np.eye(4)[:3]
+
+
+class EffectChain(NamedTuple):
+    """A shape's enabled effects, each with the state it is given, and the state after all of them."""
+
+    steps: list[tuple[EffectSlot, State]]
+    last: State
+
+    @property
+    def first(self) -> State:
+        """The state before all effects."""
+        return self.steps[0][1] if self.steps else self.last
+
+
+class _Course:
+    """A shape on its way through its effects, as far as somebody asked: bare, the effects it still comes to, and its states."""
+
+    __slots__ = ("bare", "slots", "states", "steps")
+
+    def __init__(self, bare: Shape, slots: Iterator[EffectSlot], placed: State) -> None:
+        self.bare, self.slots = bare, slots
+        self.states = [placed]
+        self.steps: list[tuple[EffectSlot, State]] = []
+
+
+class Graph:
+    """Plans stages and their keys; runs nothing. others: what is asked about other moments of the same scene."""
+
+    def __init__(self, parts: SceneAtFrame, schedule: Schedule, problems: Problems, others: Others) -> None:
+        self._parts, self._schedule, self._problems, self._others = parts, schedule, problems, others
+        self._depends = dependencies_of(parts.project.scene)
+        # Weak, since the looking belongs to the graph: circles wait for the collector with all their arrays.
+        self._looking = Looking(parts, proxy(self), self._depends, schedule, others)
+        self._attempt = 0
+        self._courses: dict[str, _Course] = {}
+        self._chains: dict[str, EffectChain] = {}
+        self._strengths: dict[tuple[str, int], Values] = {}
+        self._elsewhere: dict[tuple[int, Domain], State] = {}
+
+    @property
+    def stamps(self) -> dict[str, Hashable]:
+        """The states of the picture files that were looked at."""
+        return self._looking.stamps
+
+    def _follow_attempt(self) -> None:
+        """Let go of what was planned in an attempt that was discarded."""
+        if self._attempt != self._schedule.attempt:
+            self._attempt = self._schedule.attempt
+            self._courses.clear()
+            self._chains.clear()
+            self._strengths.clear()
+            self._elsewhere.clear()
+
+    # Shapes
+
+    def chains(self) -> dict[str, EffectChain]:
+        """What each shape goes through, by the shape's id."""
+        return {shape.id: self.chain(shape.id) for shape in self._parts.scene.shapes}
+
+    def chain(self, shape: str) -> EffectChain:
+        """What a shape goes through; shapes that it depends on come first, so that this needs no deep recursion."""
+        self._follow_attempt()
+        if shape not in self._chains:
+            for other in self._depends.before[shape]:
+                if other not in self._chains:
+                    self._chains[other] = self._to_the_end(other)
+            self._chains[shape] = self._to_the_end(shape)
+        return self._chains[shape]
+
+    def finished(self, shape: Shape) -> Stage[Geometry]:
+        """A shape after all its effects."""
+        return self.chain(shape.id).last.stage
+
+    def state_at(self, shape: str, index: int) -> State:
+        """A shape after so many of its enabled effects; nothing behind them is looked at. Raises CannotEvaluateError."""
+        self._follow_attempt()
+        course = self._course(shape)
+        while len(course.states) <= index:
+            if not self._go_on(course):
+                raise CannotEvaluateError("the shape has fewer effects than before")
+        return course.states[index]
+
+    def place_of(self, at: tuple[str, int], asked_by: str) -> State:
+        """What `State.at` and `State.asked_by` stand for on this moment. Raises CannotEvaluateError."""
+        state = self.state_at(*at)
+        if not asked_by:
+            return state
+        slot: EffectSlot = self._parts.slot(at[0], asked_by)
+        sight = self._effect_sight(self._course(at[0]).bare, slot, state)
+        return state.asked(sight.context.place_stage, asked_by)
+
+    def _course(self, shape: str) -> _Course:
+        if shape not in self._courses:
+            bare = self._parts.bare_shape(shape)
+            self._courses[shape] = _Course(bare, self._parts.enabled_slots(shape), self.placed(bare))
+        return self._courses[shape]
+
+    def _to_the_end(self, shape: str) -> EffectChain:
+        """A shape as it is seen: on a time of its own, if it has one."""
+        frame = self._parts.own_time(shape)
+        if frame is None or frame == self._parts.frame:
+            return self.chain_now(shape)
+        chain: EffectChain = self._others.chain_on(self._schedule, self._problems, frame, shape)
+        return chain
+
+    def chain_now(self, shape: str) -> EffectChain:
+        """What a shape goes through on this very frame, whatever time of its own it has."""
+        course = self._course(shape)
+        while self._go_on(course):
+            pass
+        return EffectChain(course.steps, course.states[-1])
+
+    def _go_on(self, course: _Course) -> bool:
+        """Go through the next effect, if there is one."""
+        slot = next(course.slots, None)
+        if slot is None:
+            return False
+        state = course.states[-1]
+        course.steps.append((slot, state))
+        course.states.append(self._after(course.bare, slot, state))
+        return True
+
+    def placed(self, shape: Shape) -> State:
+        """A shape before its effects, where it stands. Nothing, and a problem, where its mesh cannot be had."""
+        matrix = matrix_of(shape.transform)
+        try:
+            source = self._source(shape, matrix)
+        except (CannotEvaluateError, UndeclaredError) as error:
+            self._problems.add(("shapes", shape.id), str(error))
+            source = self._schedule.stage("source", "nothing", computing.empty)
+        state = State(source, dict.fromkeys(EVERYTHING, source.token), matrix, shape.color, (shape.id, 0))
+        if shape.source.animated:
+            state = self._steadied(shape, state)
+        if shape.transform == IDENTITY:
+            return state
+        placed = self._schedule.stage(
+            "transform", (source.token, shape.transform), lambda: source.value.transformed(matrix)
+        )
+        return state.placed(placed)
+
+    def _steadied(self, shape: Shape, state: State) -> State:
+        """The state of an animated shape: what stays the same from frame to frame has the same tokens on each."""
+        try:
+            key, found, read = self._looking.at(shape.source, state, ("shape", shape.id))
+            context = EvaluationContext(0.0, found, read, self._parts.project.assets)
+            moving = shape.source.moving(context)
+        except (CannotEvaluateError, UndeclaredError):
+            return state  # the problem stands at its source already
+        still = self._schedule.stage("still", (portable(shape.source), key), lambda: state.stage.value)
+        tokens = {name: state.stage.token if name in moving else still.token for name in state.tokens}
+        return State(state.stage, tokens, state.matrix, state.color, state.at)
+
+    def _source(self, shape: Shape, matrix: Matrix) -> Stage[Geometry]:
+        """What a shape is made from; a kind that refers to other things is made anew when they change."""
+        source, assets = shape.source, self._parts.project.assets
+        if not source.assembles():
+            build = source.build
+            return self._schedule.stage("source", source, lambda: build(assets))
+        nothing = self._schedule.stage("source", "nothing", computing.empty)
+        bare = State(nothing, dict.fromkeys(EVERYTHING, nothing.token), matrix, shape.color)
+        key, found, read = self._looking.at(source, bare, ("shape", shape.id))
+        clock = source.clock(self._parts.seconds, self._parts.frame)
+        context = EvaluationContext(clock, found, read, assets)
+        made_from = portable(source), clock, key
+        return self._schedule.stage("source", made_from, lambda: computing.assembled(source, context))
+
+    def _after(self, shape: Shape, slot: EffectSlot, state: State) -> State:
+        effect: Effect = slot.effect
+        try:
+            if isinstance(effect, RememberingEffect):
+                return self._remembered(shape, slot, effect, state)
+            if effect.is_identity():
+                return state.passed_on()
+            at_start = self._others.at_start(self._parts.frame, shape.id, slot.id) if effect.at_start else None
+            made = self._applied(shape, slot, state, at_start)
+            for _ in range(effect.repeats() - 1):
+                made = self._applied(shape, slot, state.between(made, effect.alters), at_start)
+            return state.after(made, effect.alters)
+        except (CannotEvaluateError, UndeclaredError) as error:
+            self._problems.add(("shapes", shape.id, "effects", slot.id), f"{effect.label}: {error}")
+        except Exception as error:  # a kind may raise anything while it is asked what it needs
+            text = described(error, effect.label)
+            self._problems.add(("shapes", shape.id, "effects", slot.id), f"{effect.label}: {text}")
+        return state.passed_on()
+
+    def _applied(self, shape: Shape, slot: EffectSlot, state: State, at_start: Values | None) -> Stage[Geometry]:
+        """The stage of an effect on a state. Raises CannotEvaluateError."""
+        sight = self._effect_sight(shape, slot, state, at_start)
+        before, strength, context, effect = sight.stage, sight.strength, sight.context, slot.effect
+        assert strength is not None
+        each = self._is_each(slot)
+
+        def apply() -> Geometry:
+            return computing.applied(effect, before.value, strength, context, each)
+
+        if not effect.asks_places:
+            return self._schedule.stage("effect", sight.made_from, apply)
+        return self._schedule.stage("effect", sight.made_from, lambda: timed(slot.id, "effect", apply))
+
+    def _is_each(self, slot: EffectSlot) -> bool:
+        return slot.each and slot.effect.own_axes and domain_of(slot) is not Domain.POINT
+
+    def _effect_sight(self, shape: Shape, slot: EffectSlot, state: State, at_start: Values | None = None) -> Sight:
+        """What an effect sees. Raises CannotEvaluateError."""
+        effect, domain, each = slot.effect, domain_of(slot), self._is_each(slot)
+        asked = self.on(state, domain)
+        strength = at_start or (None if effect.asks_places else self._effect_strength(shape, slot, asked))
+        clock = effect.clock(self._parts.seconds, self._parts.frame)
+        beside = {"margin": None, "detail": self.detail(slot)} if effect.asks_places else {}
+        key, found, read = self._looking.at(effect, state, ("shape", shape.id), beside)
+        read["matrix"] = _SAME if each else state.matrix
+        context = EvaluationContext(clock, found, read, self._parts.project.assets, domain, self._schedule.go_on)
+        made_from: tuple[Hashable, ...] = effect, clock, key, state.stage.token, shape.transform, domain, each
+        if effect.asks_places:
+            early: tuple[Hashable, ...] = computing.without(effect, effect.late), *made_from[1:]
+            find = partial(computing.places, effect, state.stage, context)
+            places = self._schedule.stage("places", early, lambda: timed(slot.id, "places", find))
+            asked, found["stage", "places"] = state.asked(places, slot.id), places
+            if strength is None:
+                strength = self._effect_strength(shape, slot, asked)
+            made_from = *made_from, places.token
+            if "margin" in read:
+                read["margin"] = margin = self._margin(slot, asked)
+                made_from = *made_from, margin.token
+            if effect.prepares:
+                early = *early, places.token, strength.token
+                prepare = partial(computing.prepared, effect, state.stage, strength, context)
+                prepared = self._schedule.stage("prepare", early, lambda: timed(slot.id, "prepare", prepare))
+                found["stage", "prepared"] = prepared
+                made_from = *made_from, prepared.token
+        assert strength is not None
+        return Sight(effect, (*made_from, strength.token), state.stage, strength, context)
+
+    def detail(self, slot: EffectSlot) -> float | None:
+        """The finest detail of the falloffs that feed an effect."""
+        found = []
+        for route in slot.routes:
+            for layer in self._parts.falloff(route.falloff).layers:
+                detail = layer.source.detail() if layer.enabled else None
+                if detail is not None and detail > 0.0:
+                    found.append(detail)
+        return min(found, default=None)
+
+    def _margin(self, slot: EffectSlot, state: State) -> Values:
+        """How far within the reach of an effect's falloffs elements are, in their unit."""
+        stacks = [(route, self.stack(self._parts.falloff(route.falloff), state)) for route in slot.routes]
+        if not stacks:
+            return self._filled(1e9, state)
+        found = [(route, stack.falloff.range, self.positions(stack)) for route, stack in stacks]
+        key = tuple((route, within, values.token) for route, within, values in found)
+        return self._schedule.stage(
+            "margin", key, lambda: join_margins([(route, within, values.value) for route, within, values in found])
+        )
+
+    def _remembered(self, shape: Shape, slot: EffectSlot, effect: RememberingEffect, state: State) -> State:
+        """The state behind an effect with memory."""
+        sight = self._effect_sight(shape, slot, state)
+        place = Place(*state.at, domain_of(slot), "", slot.id)
+        link = self._others.linked(self._schedule, self._parts.frame, place, sight)
+        made = self._schedule.stage(
+            "effect", (sight.made_from, link.token), lambda: computing.shown(effect, link.value.state, sight.seen())
+        )
+        return state.after(made, effect.alters)
+
+    def on(self, state: State, domain: Domain) -> State:
+        """A state with strengths asked for some kind of element; the same one each time."""
+        if domain is state.domain:
+            return state
+        if domain is Domain.POINT:
+            return state
+        key = state.number, domain
+        if key not in self._elsewhere:
+            self._elsewhere[key] = state.on(domain)
+        return self._elsewhere[key]
+
+    def slot_strength(self, shape_id: str, slot_id: str) -> Values:
+        """The strength of one of a shape's effects on what it acts on. Raises CannotEvaluateError."""
+        self._follow_attempt()
+        course = self._course(shape_id)
+        while self._go_on(course):
+            slot, state = course.steps[-1]
+            if slot.id == slot_id:
+                break
+        for slot, state in course.steps:
+            if slot.id == slot_id:
+                return self._effect_strength(course.bare, slot, self.on(state, domain_of(slot)))
+        raise CannotEvaluateError("it is switched off on the first frame")
+
+    def _effect_strength(self, shape: Shape, slot: EffectSlot, state: State) -> Values:
+        routes: list[Route] = []
+        found: list[Values] = []
+        for index, route in enumerate(slot.routes):
+            try:
+                found.append(self.strength(route.falloff, state))
+                routes.append(route)
+            except CannotEvaluateError as error:
+                path = ("shapes", shape.id, "effects", slot.id, "routes", index)
+                self._problems.add(path, f"{slot.effect.label}: {error}")
+        if not routes:
+            return self._filled(0.0 if slot.routes else 1.0, state)
+        if len(routes) == 1 and routes[0].amount == 1.0 and not routes[0].one_minus:
+            return found[0]
+        return self._schedule.stage(
+            "route",
+            tuple((route, own.token) for route, own in zip(routes, found, strict=True)),
+            lambda: join_routes(routes, list(map(_VALUE, found))),
+        )
+
+    # Falloffs
+
+    def strength(self, falloff: str, state: State) -> Values:
+        """A falloff's strength on a state's points. Raises CannotEvaluateError where it is missing."""
+        self._follow_attempt()
+        known = self._strengths.get((falloff, state.number))
+        if known is None:
+            for other in self._depends.inner.get(falloff, ()):
+                if (other, state.number) not in self._strengths:
+                    self._strengths[other, state.number] = self._strength(other, state)
+            known = self._strengths[falloff, state.number] = self._strength(falloff, state)
+        return known
+
+    def _strength(self, falloff: str, state: State) -> Values:
+        return self.through_ramp(self.stack(self._parts.falloff(falloff), state))
+
+    def through_ramp(self, stack: Stack) -> Values:
+        """The strength that a falloff's layers give."""
+        falloff, layers, values = stack.falloff, stack.layers, stack.values
+        key = stack.made_from, falloff.range, falloff.ramp, falloff.signed
+        how = remapping(falloff.range, falloff.ramp, falloff.signed)
+        # Whoever drags a ramp looks at the falloff and has its joined values: to remap them is half the work, for the same bits.
+        joined = self._schedule.held("join", stack.made_from) if values else self._filled(0.0, stack.state)
+        if joined is not None:
+            ready = joined
+            return self._schedule.stage("strength", key, lambda: remap(ready.value, *how))
+        return self._schedule.stage("strength", key, lambda: strengths(layers, list(map(_VALUE, values)), how))
+
+    def joined(self, stack: Stack) -> Values:
+        """The joined layers of a falloff, before its range and ramp."""
+        layers, values = stack.layers, stack.values
+        if not values:
+            return self._filled(0.0, stack.state)
+        if len(values) == 1 and not layers[0].one_minus:
+            return values[0]
+        return self._schedule.stage("join", stack.made_from, lambda: join_layers(layers, list(map(_VALUE, values))))
+
+    def positions(self, stack: Stack) -> Values:
+        """Where a falloff's joined values lie in its range."""
+        joined, within = self.joined(stack), stack.falloff.range
+        return self._schedule.stage("positions", (joined.token, within), lambda: positions(joined.value, within))
+
+    def stack(self, falloff: Falloff, state: State) -> Stack:
+        """A falloff's enabled layers with what each measures, on the frame it looks at. Raises CannotEvaluateError."""
+        if falloff.at_frame is None:
+            return self.stack_now(falloff, state)
+        return self._others.stack_on(self._schedule, self._problems, plain(falloff.at_frame), falloff.id, state)
+
+    def stack_now(self, falloff: Falloff, state: State) -> Stack:
+        """A falloff's enabled layers with what each measures on this frame."""
+        layers, measured, values, parts = [], [], [], []
+        for layer in falloff.layers:
+            if layer.enabled:
+                own = self._measured(falloff, layer, state)
+                layers.append(layer)
+                measured.append(own)
+                if layer.range is not None and layer.ramp is not None:
+                    own = self._remapped(own, layer.range, layer.ramp)
+                values.append(own)
+                parts.append((layer.join, layer.one_minus, own.token))
+        made_from = tuple(parts) or ("none", state.tokens["topology"], state.domain)
+        return Stack(falloff, state, layers, measured, values, made_from)
+
+    def _remapped(self, measured: Values, within: Range, ramp: Ramp) -> Values:
+        """A layer's values through a range and ramp of its own."""
+        key = measured.token, within, ramp
+        return self._schedule.stage("layer", key, lambda: remapped(measured.value, within, ramp, signed=False))
+
+    def _measured(self, falloff: Falloff, layer: Layer, state: State) -> Values:
+        """What a layer's source measures; zeros, and a problem, where it cannot."""
+        source: Source = layer.source
+        try:
+            if isinstance(source, RememberingSource):
+                return self._recalled(falloff, layer, source, state)
+            sight = self._source_sight(falloff, source, state)
+            before, context = sight.stage, sight.context
+            return self._schedule.stage(
+                "measure", sight.made_from, lambda: computing.measured(source, before.value, context)
+            )
+        except (CannotEvaluateError, UndeclaredError) as error:
+            text = str(error)
+        except Exception as error:  # a kind may raise anything while it is asked what it needs
+            text = described(error, source.label)
+        self._problems.add(("falloffs", falloff.id, "layers", layer.id), f"{source.label}: {text}")
+        return self._filled(0.0, state)
+
+    def _source_sight(self, falloff: Falloff, source: Source, state: State) -> Sight:
+        """What a source sees. Raises CannotEvaluateError."""
+        clock = source.clock(self._parts.seconds, self._parts.frame)
+        key, found, read = self._looking.at(source, state, ("falloff", falloff.id))
+        context = EvaluationContext(clock, found, read, self._parts.project.assets, state.domain)
+        if state.domain is not Domain.POINT or isinstance(source, RememberingSource):
+            # Where faces and pieces are, and what is next to them, lies in the topology, too.
+            key = key, state.domain, state.tokens["topology"], state.tokens["rest"]
+        return Sight(source, (source, clock, key), state.stage, None, context)
+
+    def _recalled(self, falloff: Falloff, layer: Layer, source: RememberingSource, state: State) -> Values:
+        """What a source with memory measures."""
+        sight = self._source_sight(falloff, source, state)
+        place = Place(*state.at, state.domain, falloff.id, layer.id, state.asked_by)
+        link = self._others.linked(self._schedule, self._parts.frame, place, sight)
+        return self._schedule.stage(
+            "measure", (sight.made_from, link.token), lambda: computing.recalled(source, link.value.state, sight.seen())
+        )
+
+    def sight(self, place: Place) -> Sight:
+        """What a kind with memory sees at its place on this moment. Raises CannotEvaluateError."""
+        state = self.place_of((place.shape, place.effects_before), place.asked_by)
+        if place.falloff:
+            falloff = self._parts.falloff(place.falloff)
+            source = next(layer.source for layer in falloff.layers if layer.id == place.own)
+            return self._source_sight(falloff, source, self.on(state, place.domain))
+        slot = self._parts.slot(place.shape, place.own)
+        return self._effect_sight(self._course(place.shape).bare, slot, state)
+
+    def _filled(self, value: float, state: State) -> Values:
+        """One value on all of a state's points."""
+        made_from, domain = (value, state.tokens["topology"], state.domain), state.domain
+        return self._schedule.stage(
+            "filled", made_from, lambda: np.full(state.geometry.count(domain), value, np.float32)
+        )
+
+
+def domain_of(slot: EffectSlot) -> Domain:
+    """The kind of element an effect acts on: points where it cannot act on what was chosen."""
+    able = slot.effect.able()
+    return DOMAINS[slot.acts_on if slot.acts_on in able else able[0]]
