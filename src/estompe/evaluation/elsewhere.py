@@ -135,7 +135,7 @@ class Elsewhere:
         key = frame, falloff, state.at, state.domain, state.asked_by
 
         def plan(moment: Moment) -> Values:
-            return moment.graph.strength(falloff, _same_place(moment, state))
+            return moment.measuring.strength(falloff, _same_place(moment, state))
 
         token = self._strengths.get(key)
         if token is None:
@@ -152,7 +152,7 @@ class Elsewhere:
         key = frame, falloff, state.at, state.domain, state.asked_by
 
         def plan(moment: Moment) -> Stack:
-            return moment.graph.stack_now(moment.parts.falloff(falloff), _same_place(moment, state))
+            return moment.measuring.stack_now(moment.parts.falloff(falloff), _same_place(moment, state))
 
         if key not in self._elsewhere:
             moment = self.planned(frame)

@@ -42,11 +42,11 @@ class Shown:
         self.shape, self.falloff, self.mesh = shape, falloff, state.geometry
         self.domain = state.domain
         self._drawn: dict[tuple[int, Domain], Floats] = {}
-        graph = moment.graph
+        measuring = moment.measuring
 
         def plan() -> tuple[Stack, Values, Values, Values]:
-            stack = graph.stack(falloff, state)
-            return stack, graph.joined(stack), graph.through_ramp(stack), graph.positions(stack)
+            stack = measuring.stack(falloff, state)
+            return stack, measuring.joined(stack), measuring.through_ramp(stack), measuring.positions(stack)
 
         stack, joined, strength, positions = moment.settled(plan)
         self.strength: Floats = strength.value
@@ -209,7 +209,7 @@ class Frame:
         found, measured = self.shape(shape), self.falloff(falloff)
         try:
             moment, state = self._there(found, self._measured_at(found, measured))
-            return moment.settled(lambda: moment.graph.strength(measured.id, state)).value
+            return moment.settled(lambda: moment.measuring.strength(measured.id, state)).value
         except CannotEvaluateError as error:
             raise KeyError(str(error)) from error
 

@@ -1,4 +1,4 @@
-"""From a scene on a frame to stages: what each shape goes through, and what each falloff measures on the way."""
+"""From a scene on a frame to stages: what each shape goes through."""
 
 from collections.abc import Hashable, Iterator
 from functools import partial
@@ -9,29 +9,25 @@ from weakref import proxy
 import numpy as np
 
 from estompe.document.context import CannotEvaluateError, UndeclaredError
-from estompe.document.kinds import EVERYTHING, Effect, Source
-from estompe.document.numbers import plain
-from estompe.document.remembering import RememberingEffect, RememberingSource
-from estompe.document.scene import EffectSlot, Falloff, Layer, Ramp, Range, Route, Shape, Transform
+from estompe.document.kinds import EVERYTHING, Effect
+from estompe.document.remembering import RememberingEffect
+from estompe.document.scene import EffectSlot, Route, Shape, Transform
 from estompe.document.transforms import matrix_of
 from estompe.evaluation import computing
 from estompe.evaluation.context import EvaluationContext
 from estompe.evaluation.dependencies import dependencies_of
 from estompe.evaluation.following import portable
-from estompe.evaluation.looking import Looking
 from estompe.evaluation.lookup import SceneAtFrame
+from estompe.evaluation.measuring import Measuring
 from estompe.evaluation.others import Others, Place, Sight
 from estompe.evaluation.pace import timed
 from estompe.evaluation.problems import Problems
 from estompe.evaluation.schedule import Schedule, described
-from estompe.evaluation.stack import Stack
 from estompe.evaluation.stage import Stage
 from estompe.evaluation.state import State, Values
-from estompe.falloffs.joining import join_layers, join_margins, join_routes, strengths
-from estompe.falloffs.ramp import positions, remapped, remapping
+from estompe.falloffs.joining import join_margins, join_routes
 from estompe.geometry import DOMAINS, Domain, Geometry
 from estompe.geometry.transforms import Matrix
-from estompe.kernels.ramp import remap
 
 _VALUE = attrgetter("made")
 IDENTITY = Transform()
@@ -62,17 +58,20 @@ class _Course:
 
 
 class Graph:
-    """Plans stages and their keys; runs nothing. others: what is asked about other moments of the same scene."""
+    """Plans stages of shapes and their keys; runs nothing. others: what is asked about other moments of the same scene.
+
+    measuring: plans those of falloffs.
+    """
 
     def __init__(self, parts: SceneAtFrame, schedule: Schedule, problems: Problems, others: Others) -> None:
         self._parts, self._schedule, self._problems, self._others = parts, schedule, problems, others
         self._depends = dependencies_of(parts.project.scene)
-        # Weak, since the looking belongs to the graph: circles wait for the collector with all their arrays.
-        self._looking = Looking(parts, proxy(self), self._depends, schedule, others)
+        # Weak, since the measuring belongs to the graph: circles wait for the collector with all their arrays.
+        self.measuring = Measuring(parts, schedule, problems, others, self._depends, proxy(self))
+        self._looking = self.measuring.looking
         self._attempt = 0
         self._courses: dict[str, _Course] = {}
         self._chains: dict[str, EffectChain] = {}
-        self._strengths: dict[tuple[str, int], Values] = {}
         self._elsewhere: dict[tuple[int, Domain], State] = {}
 
     @property
@@ -86,10 +85,7 @@ class Graph:
             self._attempt = self._schedule.attempt
             self._courses.clear()
             self._chains.clear()
-            self._strengths.clear()
             self._elsewhere.clear()
-
-    # Shapes
 
     def chains(self) -> dict[str, EffectChain]:
         """What each shape goes through, by the shape's id."""
@@ -281,10 +277,10 @@ class Graph:
 
     def _margin(self, slot: EffectSlot, state: State) -> Values:
         """How far within the reach of an effect's falloffs elements are, in their unit."""
-        stacks = [(route, self.stack(self._parts.falloff(route.falloff), state)) for route in slot.routes]
+        stacks = [(route, self.measuring.stack(self._parts.falloff(route.falloff), state)) for route in slot.routes]
         if not stacks:
-            return self._filled(1e9, state)
-        found = [(route, stack.falloff.range, self.positions(stack)) for route, stack in stacks]
+            return self.measuring.filled(1e9, state)
+        found = [(route, stack.falloff.range, self.measuring.positions(stack)) for route, stack in stacks]
         key = tuple((route, within, values.token) for route, within, values in found)
         return self._schedule.stage(
             "margin", key, lambda: join_margins([(route, within, values.value) for route, within, values in found])
@@ -329,13 +325,13 @@ class Graph:
         found: list[Values] = []
         for index, route in enumerate(slot.routes):
             try:
-                found.append(self.strength(route.falloff, state))
+                found.append(self.measuring.strength(route.falloff, state))
                 routes.append(route)
             except CannotEvaluateError as error:
                 path = ("shapes", shape.id, "effects", slot.id, "routes", index)
                 self._problems.add(path, f"{slot.effect.label}: {error}")
         if not routes:
-            return self._filled(0.0 if slot.routes else 1.0, state)
+            return self.measuring.filled(0.0 if slot.routes else 1.0, state)
         if len(routes) == 1 and routes[0].amount == 1.0 and not routes[0].one_minus:
             return found[0]
         return self._schedule.stage(
@@ -344,127 +340,15 @@ class Graph:
             lambda: join_routes(routes, list(map(_VALUE, found))),
         )
 
-    # Falloffs
-
-    def strength(self, falloff: str, state: State) -> Values:
-        """A falloff's strength on a state's points. Raises CannotEvaluateError where it is missing."""
-        self._follow_attempt()
-        known = self._strengths.get((falloff, state.number))
-        if known is None:
-            for other in self._depends.inner.get(falloff, ()):
-                if (other, state.number) not in self._strengths:
-                    self._strengths[other, state.number] = self._strength(other, state)
-            known = self._strengths[falloff, state.number] = self._strength(falloff, state)
-        return known
-
-    def _strength(self, falloff: str, state: State) -> Values:
-        return self.through_ramp(self.stack(self._parts.falloff(falloff), state))
-
-    def through_ramp(self, stack: Stack) -> Values:
-        """The strength that a falloff's layers give."""
-        falloff, layers, values = stack.falloff, stack.layers, stack.values
-        key = stack.made_from, falloff.range, falloff.ramp, falloff.signed
-        how = remapping(falloff.range, falloff.ramp, falloff.signed)
-        # Whoever drags a ramp looks at the falloff and has its joined values: to remap them is half the work, for the same bits.
-        joined = self._schedule.held("join", stack.made_from) if values else self._filled(0.0, stack.state)
-        if joined is not None:
-            ready = joined
-            return self._schedule.stage("strength", key, lambda: remap(ready.value, *how))
-        return self._schedule.stage("strength", key, lambda: strengths(layers, list(map(_VALUE, values)), how))
-
-    def joined(self, stack: Stack) -> Values:
-        """The joined layers of a falloff, before its range and ramp."""
-        layers, values = stack.layers, stack.values
-        if not values:
-            return self._filled(0.0, stack.state)
-        if len(values) == 1 and not layers[0].one_minus:
-            return values[0]
-        return self._schedule.stage("join", stack.made_from, lambda: join_layers(layers, list(map(_VALUE, values))))
-
-    def positions(self, stack: Stack) -> Values:
-        """Where a falloff's joined values lie in its range."""
-        joined, within = self.joined(stack), stack.falloff.range
-        return self._schedule.stage("positions", (joined.token, within), lambda: positions(joined.value, within))
-
-    def stack(self, falloff: Falloff, state: State) -> Stack:
-        """A falloff's enabled layers with what each measures, on the frame it looks at. Raises CannotEvaluateError."""
-        if falloff.at_frame is None:
-            return self.stack_now(falloff, state)
-        return self._others.stack_on(self._schedule, self._problems, plain(falloff.at_frame), falloff.id, state)
-
-    def stack_now(self, falloff: Falloff, state: State) -> Stack:
-        """A falloff's enabled layers with what each measures on this frame."""
-        layers, measured, values, parts = [], [], [], []
-        for layer in falloff.layers:
-            if layer.enabled:
-                own = self._measured(falloff, layer, state)
-                layers.append(layer)
-                measured.append(own)
-                if layer.range is not None and layer.ramp is not None:
-                    own = self._remapped(own, layer.range, layer.ramp)
-                values.append(own)
-                parts.append((layer.join, layer.one_minus, own.token))
-        made_from = tuple(parts) or ("none", state.tokens["topology"], state.domain)
-        return Stack(falloff, state, layers, measured, values, made_from)
-
-    def _remapped(self, measured: Values, within: Range, ramp: Ramp) -> Values:
-        """A layer's values through a range and ramp of its own."""
-        key = measured.token, within, ramp
-        return self._schedule.stage("layer", key, lambda: remapped(measured.value, within, ramp, signed=False))
-
-    def _measured(self, falloff: Falloff, layer: Layer, state: State) -> Values:
-        """What a layer's source measures; zeros, and a problem, where it cannot."""
-        source: Source = layer.source
-        try:
-            if isinstance(source, RememberingSource):
-                return self._recalled(falloff, layer, source, state)
-            sight = self._source_sight(falloff, source, state)
-            before, context = sight.stage, sight.context
-            return self._schedule.stage(
-                "measure", sight.made_from, lambda: computing.measured(source, before.value, context)
-            )
-        except (CannotEvaluateError, UndeclaredError) as error:
-            text = str(error)
-        except Exception as error:  # a kind may raise anything while it is asked what it needs
-            text = described(error, source.label)
-        self._problems.add(("falloffs", falloff.id, "layers", layer.id), f"{source.label}: {text}")
-        return self._filled(0.0, state)
-
-    def _source_sight(self, falloff: Falloff, source: Source, state: State) -> Sight:
-        """What a source sees. Raises CannotEvaluateError."""
-        clock = source.clock(self._parts.seconds, self._parts.frame)
-        key, found, read = self._looking.at(source, state, ("falloff", falloff.id))
-        context = EvaluationContext(clock, found, read, self._parts.project.assets, state.domain)
-        if state.domain is not Domain.POINT or isinstance(source, RememberingSource):
-            # Where faces and pieces are, and what is next to them, lies in the topology, too.
-            key = key, state.domain, state.tokens["topology"], state.tokens["rest"]
-        return Sight(source, (source, clock, key), state.stage, None, context)
-
-    def _recalled(self, falloff: Falloff, layer: Layer, source: RememberingSource, state: State) -> Values:
-        """What a source with memory measures."""
-        sight = self._source_sight(falloff, source, state)
-        place = Place(*state.at, state.domain, falloff.id, layer.id, state.asked_by)
-        link = self._others.linked(self._schedule, self._parts.frame, place, sight)
-        return self._schedule.stage(
-            "measure", (sight.made_from, link.token), lambda: computing.recalled(source, link.value.state, sight.seen())
-        )
-
     def sight(self, place: Place) -> Sight:
         """What a kind with memory sees at its place on this moment. Raises CannotEvaluateError."""
         state = self.place_of((place.shape, place.effects_before), place.asked_by)
         if place.falloff:
             falloff = self._parts.falloff(place.falloff)
             source = next(layer.source for layer in falloff.layers if layer.id == place.own)
-            return self._source_sight(falloff, source, self.on(state, place.domain))
+            return self.measuring.source_sight(falloff, source, self.on(state, place.domain))
         slot = self._parts.slot(place.shape, place.own)
         return self._effect_sight(self._course(place.shape).bare, slot, state)
-
-    def _filled(self, value: float, state: State) -> Values:
-        """One value on all of a state's points."""
-        made_from, domain = (value, state.tokens["topology"], state.domain), state.domain
-        return self._schedule.stage(
-            "filled", made_from, lambda: np.full(state.geometry.count(domain), value, np.float32)
-        )
 
 
 def domain_of(slot: EffectSlot) -> Domain:

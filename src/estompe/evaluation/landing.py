@@ -82,7 +82,7 @@ class Landing:
         self._pause()
         self.evaluations += 1
         moment = past.running(frame)
-        return moment.settled(lambda: moment.graph.strength(self.aim.falloff, self._state(moment))).value
+        return moment.settled(lambda: moment.measuring.strength(self.aim.falloff, self._state(moment))).value
 
     def strength_on(self, frame: float) -> Floats:
         """The strengths of the scene as it is, on a frame."""

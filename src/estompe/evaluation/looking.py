@@ -24,11 +24,15 @@ _TIMES = {("frame",), ("seconds",)}
 Found = dict[tuple[str, Any], Any]
 
 
-class Planner(Protocol):
-    """What looking needs of planning."""
+class Falloffs(Protocol):
+    """What looking needs of falloffs."""
 
     def strength(self, falloff: str, state: State) -> Values:
         """A falloff's strength on a state's elements."""
+
+
+class Shapes(Protocol):
+    """What looking needs of shapes."""
 
     def finished(self, shape: Shape) -> Stage[Geometry]:
         """A shape after all its effects."""
@@ -51,9 +55,15 @@ class Looking:
     """Finds what kinds declared. stamps: the states of the picture files that were looked at."""
 
     def __init__(
-        self, parts: SceneAtFrame, planner: Planner, depends: Dependencies, schedule: Schedule, others: OnOtherFrames
+        self,
+        parts: SceneAtFrame,
+        falloffs: Falloffs,
+        shapes: Shapes,
+        depends: Dependencies,
+        schedule: Schedule,
+        others: OnOtherFrames,
     ) -> None:
-        self._parts, self._planner, self._depends = parts, planner, depends
+        self._parts, self._falloffs, self._shapes, self._depends = parts, falloffs, shapes, depends
         self._schedule, self._others = schedule, others
         self.stamps: dict[str, Hashable] = {}
 
@@ -125,13 +135,13 @@ class Looking:
             return control.form, control.transform, control.points
         if family == "falloff":
             self._check_circle(owner, (family, name), "it refers back to itself: choose another falloff")
-            found[family, name] = strength = self._planner.strength(name, state)
+            found[family, name] = strength = self._falloffs.strength(name, state)
             return strength.token
         if family == "shape":
             shape = self._parts.shape(name)
             words = f"it looks at “{shape.name}”, which in turn depends on it: choose another"
             self._check_circle(owner, (family, name), words)
-            found[family, name] = last = self._planner.finished(shape)
+            found[family, name] = last = self._shapes.finished(shape)
             found["matrix", name], found["color", name] = matrix_of(shape.transform), shape.color
             return last.token, shape.transform, shape.color
         if family == "effect":

@@ -48,6 +48,7 @@ class Moment:
         self.parts = SceneAtFrame(project, frame, lambda *asked: me.reduced(*asked), rough)
         self.schedule = Schedule(memo, pause)
         self.graph = Graph(self.parts, self.schedule, self.problems, others)
+        self.measuring = self.graph.measuring
         if whole:
             self.parts.resolve()
             for path, error in self.parts.errors.items():
@@ -67,8 +68,10 @@ class Moment:
             state = self.graph.placed(bare)
             if bare.source.makes_copies:
                 state = self.graph.on(state, Domain.PIECE)
-            stack = self.graph.stack(self.parts.falloff(falloff), state)
-            return self.graph.joined(stack) if what in ("nearest", "farthest") else self.graph.through_ramp(stack)
+            stack = self.measuring.stack(self.parts.falloff(falloff), state)
+            return (
+                self.measuring.joined(stack) if what in ("nearest", "farthest") else self.measuring.through_ramp(stack)
+            )
 
         try:
             values = self.settled(plan).value

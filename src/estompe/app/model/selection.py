@@ -32,9 +32,9 @@ class Selection(QObject):
         self.unfolded: set[str] = set()
 
     def begin(self, scene: Scene) -> None:
-        """Choose the first of everything in another project; nothing of the one before stays. Emits no signal."""
-        self.shape_id = scene.shapes[0].id if scene.shapes else None
-        self.falloff_id = scene.falloffs[0].id if scene.falloffs else None
+        """Choose what another project begins with; nothing of the one before stays. Emits no signal."""
+        self.shape_id = _first_shape(scene)
+        self.falloff_id = _first_falloff(scene, self.shape_id)
         self.picked = ("controls", scene.controls[0].id) if scene.controls else ()
         self.layer_id = None
         self.marked_edges = None
@@ -94,13 +94,30 @@ class Selection(QObject):
         self.changed.emit()
 
     def follow(self, scene: Scene) -> None:
-        """What is current must be there; where it is gone, the first of its kind is."""
+        """What is current must be there; where it is gone, what a project begins with is."""
         before = (self.shape_id, self.falloff_id, self.picked)
         if self.shape is None:
-            self.shape_id = scene.shapes[0].id if scene.shapes else None
+            self.shape_id = _first_shape(scene)
         if self.falloff is None:
-            self.falloff_id = scene.falloffs[0].id if scene.falloffs else None
+            self.falloff_id = _first_falloff(scene, self.shape_id)
         if self.picked and not edits.exists(scene, self.picked):
             self.picked = ()
         if before != (self.shape_id, self.falloff_id, self.picked):
             self.changed.emit()
+
+
+def _first_shape(scene: Scene) -> str | None:
+    """The first shape in which one sees what falloffs do: forms of copies are hidden, and others stand still."""
+    shown = [shape for shape in scene.shapes if shape.visible]
+    driven = [shape for shape in shown if any(slot.routes for slot in shape.effects)]
+    first = next(iter((*driven, *shown, *scene.shapes)), None)
+    return None if first is None else first.id
+
+
+def _first_falloff(scene: Scene, shape: str | None) -> str | None:
+    """The first falloff that drives an effect of a shape; else the first of all."""
+    slots = (slot for item in scene.shapes if item.id == shape for slot in item.effects)
+    used = {route.falloff for slot in slots for route in slot.routes}
+    driving = [falloff for falloff in scene.falloffs if falloff.id in used]
+    first = next(iter((*driving, *scene.falloffs)), None)
+    return None if first is None else first.id
