@@ -15,7 +15,8 @@ def test_it_opens_plays_and_is_probed(driver, item):
     driver.settle()
     assert not session.evaluator.answer.frame.problems
     begun, feeding = session.selection.shape, session.selection.falloff
-    assert begun.visible and feeding.id in {route.falloff for effect in begun.effects for route in effect.routes}
+    assert begun.visible
+    assert feeding.id in {route.falloff for effect in begun.effects for route in effect.routes}
     shape = next(s for s in session.document.scene.shapes if any(e.routes for e in s.effects))
     falloff = next(route.falloff for effect in reversed(shape.effects) for route in effect.routes)
     session.selection.choose_shape(shape.id)
