@@ -5,7 +5,7 @@ from typing import TYPE_CHECKING, Any
 if TYPE_CHECKING:
     from estompe.api import evaluate, open, save
 
-__version__ = "0.6.0"
+__version__ = "0.6.1"
 __all__ = ["evaluate", "open", "save"]
 
 

@@ -56,6 +56,21 @@ def test_up_is_up_and_right_is_right(renderer):
     assert rows.mean() < 64 < 80 < columns.mean()
 
 
+@pytest.mark.parametrize("distance", [1.0, 4.0, 40.0, 400.0])
+def test_what_lies_just_behind_does_not_show_through(renderer, distance):
+    """A sheet a two-thousandth of a pixel behind another is hidden by it in every pixel, however far off both are."""
+    sheet = primitives.grid(0.5 * distance, 0.5 * distance, 40, 40)
+    sheet = sheet.moved(sheet.points @ np.float32([[1, 0, 0], [0, 0.8, 0.6], [0, -0.6, 0.8]]).T)
+    view = Viewpoint((0.0, distance, 0.0), (0.0, 0.0, 0.0), 40.0, up=(0.0, 0.0, 1.0))
+    gap = view.units_per_pixel(np.zeros(3), SIZE_2D[1]) / 2000
+    behind = sheet.moved(sheet.points - np.float32([0.0, max(gap, 1e-6 * distance), 0.0]))
+    items = [Item("behind", behind, (1.0, 0.0, 0.0)), Item("before", sheet, (0.0, 0.0, 1.0))]
+    for order in (items, items[::-1]):
+        picture = renderer.draw(order, view, Look("shaded", BACKGROUND, False), SIZE_2D).astype(int)
+        assert (picture[..., 2] > picture[..., 0]).sum() > 1000
+        assert not (picture[..., 0] > picture[..., 2] + 40).any()
+
+
 def test_nearer_things_hide_farther_ones(renderer):
     near = Item(
         "near", primitives.sphere(0.3, 6).moved(primitives.sphere(0.3, 6).points + np.float32([0, 0, 1])), (1, 0, 0)

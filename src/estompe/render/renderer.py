@@ -409,14 +409,17 @@ def target_parts_released(framebuffer: Any) -> None:
 
 def matrices_of(viewpoint: Viewpoint, size: tuple[int, int], items: Sequence[Item]) -> tuple[Any, Any]:
     """World to eye space and eye to clip space, upside down, so that rows come out from the top."""
-    far = 1.0
+    far, nearest = 1.0, np.inf
+    view, eye = viewpoint.view(), np.asarray(viewpoint.eye)
     for item in items:
         low, high = item.geometry.bounds
-        farthest = np.maximum(np.abs(low - np.asarray(viewpoint.eye)), np.abs(high - np.asarray(viewpoint.eye)))
-        far = max(far, float(np.linalg.norm(farthest)))
-    projection = viewpoint.projection(size[0] / size[1], far)
+        far = max(far, float(np.linalg.norm(np.maximum(np.abs(low - eye), np.abs(high - eye)))))
+        # The corner of the box that reaches farthest towards the viewer.
+        corner = np.where(view[2, :3] > 0.0, high, low)
+        nearest = min(nearest, -float(view[2, :3] @ corner + view[2, 3]))
+    projection = viewpoint.projection(size[0] / size[1], far, nearest if np.isfinite(nearest) else 0.0)
     projection[1] *= -1
-    return viewpoint.view(), projection
+    return view, projection
 
 
 def _near_ray(

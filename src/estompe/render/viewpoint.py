@@ -67,10 +67,14 @@ class Viewpoint:
         out[:3, 3] = -out[:3, :3] @ np.asarray(self.eye)
         return out
 
-    def projection(self, aspect: float, far: float) -> Matrix:
-        """Eye to clip space, float64 (4, 4); far: distance from the eye that must still be seen, scene units."""
+    def projection(self, aspect: float, far: float, nearest: float = 0.0) -> Matrix:
+        """Eye to clip space, float64 (4, 4).
+
+        far: distance from the eye that must still be seen, scene units; nearest: depth before which nothing is. The farther away
+        that is, the finer depths are told apart: else what lies just behind a surface shows through it in single pixels.
+        """
         far = max(far, self.distance) * 1.5
-        near = max(far * 1e-4, self.distance * 1e-3)
+        near = max(far * 1e-4, self.distance * 1e-3, 0.8 * nearest)
         if self.clipping is not None and self.clipping[0] < self.clipping[1]:
             near, far = max(near, self.clipping[0]), max(min(far, self.clipping[1]), near * 1.01)
         half = self._half(aspect, 1.0)
