@@ -102,7 +102,16 @@ class Shape(Part):
     transform: Transform = Transform()
     effects: tuple[EffectSlot, ...] = ()
     visible: bool = True
-    color: Color = (0.80, 0.77, 0.71)
+    color: Annotated[
+        Color,
+        setting(
+            "Colour",
+            "Red, green and blue, where neither the mesh nor an effect has a colour.",
+            unit="fraction",
+            step=0.01,
+            editor="color",
+        ),
+    ] = (0.80, 0.77, 0.71)
     at_frame: OwnTime = None
 
 

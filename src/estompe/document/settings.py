@@ -10,8 +10,8 @@ from msgspec import Meta, Struct
 
 from estompe.document.numbers import Keyed
 
-ValueType = Literal["number", "real", "triple", "whole", "choice", "flag", "text", "parts"]
-"""What a setting holds: a number that can be keyed, a plain one, three of them, an integer, a word, and so on."""
+ValueType = Literal["number", "real", "triple", "reals", "whole", "choice", "flag", "text", "parts"]
+"""What a setting holds: a number that can be keyed, a plain one, three of either, an integer, a word, and so on."""
 
 
 def setting(
@@ -119,7 +119,9 @@ def _type(inner: Any) -> ValueType:
     if origin is Literal:
         return "choice"
     if origin is tuple:
-        return "triple" if len(get_args(inner)) == 3 and Ellipsis not in get_args(inner) else "parts"
+        if len(get_args(inner)) != 3 or Ellipsis in get_args(inner):
+            return "parts"
+        return "reals" if set(get_args(inner)) == {float} else "triple"
     members = get_args(inner) if origin in (Union, types.UnionType) else (inner,)
     if Keyed in members:
         return "number"

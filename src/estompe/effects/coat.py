@@ -56,7 +56,10 @@ class Coat(VolumeEffect, tag="coat"):
         setting("Hanging", "How much thicker it is under what faces down.", unit="times", low=0.0, high=8.0, step=0.05),
     ] = 0.0
     color: Annotated[
-        Triple, setting("Colour", "Red, green and blue of the layer.", unit="fraction", low=0.0, high=1.0, step=0.01)
+        Triple,
+        setting(
+            "Colour", "Red, green and blue of the layer.", unit="fraction", low=0.0, high=1.0, step=0.01, editor="color"
+        ),
     ] = (0.93, 0.92, 0.88)
 
     def reads(self) -> tuple[str, ...]:

@@ -27,7 +27,16 @@ class Color(Effect, tag="color"):
     text: ClassVar[str] = "Colours the surface where there is strength."
 
     full: Annotated[
-        Triple, setting("Full", "Red, green and blue at full strength.", unit="fraction", low=0.0, high=1.0, step=0.01)
+        Triple,
+        setting(
+            "Full",
+            "Red, green and blue at full strength.",
+            unit="fraction",
+            low=0.0,
+            high=1.0,
+            step=0.01,
+            editor="color",
+        ),
     ] = (0.45, 0.14, 0.08)
 
     side: Annotated[

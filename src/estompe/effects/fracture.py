@@ -42,7 +42,15 @@ class Fracture(Effect, tag="fracture"):
     seed: Annotated[int, whole("Seed", "Another number, other cells.", low=0, high=2**31 - 1)] = 1
     inside: Annotated[
         Triple,
-        setting("Inside", "Red, green and blue of the cut faces.", unit="fraction", low=0.0, high=1.0, step=0.01),
+        setting(
+            "Inside",
+            "Red, green and blue of the cut faces.",
+            unit="fraction",
+            low=0.0,
+            high=1.0,
+            step=0.01,
+            editor="color",
+        ),
     ] = (0.44, 0.34, 0.27)
     close: Annotated[
         bool, setting("Close flat holes", "Flat openings get a lid first, so that the mesh is closed.", folded=True)

@@ -62,7 +62,8 @@ class SettingsField(PartsField):
         if folded:
             names = ", ".join(rule.label.lower() for rule in folded)
             fold = link(
-                "Fewer settings" if self._unfolded else f"{len(folded)} more settings", f"Rarely tuned: {names}"
+                "Fewer settings" if self._unfolded else f"{len(folded)} more setting{'s' * (len(folded) > 1)}",
+                f"Rarely tuned: {names}",
             )
             fold.clicked.connect(self._fold)
             return [*made, fold]

@@ -3,6 +3,7 @@
 from pathlib import Path
 from typing import Any
 
+from msgspec import Struct
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from estompe.app.model.messages import Messages
@@ -14,6 +15,7 @@ from estompe.document.numbers import Formula, Keyed
 from estompe.document.project import Project
 from estompe.document.renaming import rename
 from estompe.document.scene import Scene
+from estompe.document.settings import settings_of
 from estompe.document.variants import Variant
 
 # Fields that a name in words steps over.
@@ -153,7 +155,11 @@ class DocumentModel(QObject):
         """A part of the scene in words, such as “Lantern position X”."""
         words: list[str] = []
         item: Any = self.scene
+        letters: tuple[str, ...] = ("X", "Y", "Z")
         for step in path:
+            if isinstance(step, str) and isinstance(item, Struct):
+                rule = next((rule for rule in settings_of(type(item)) if rule.name == step), None)
+                letters = ("red", "green", "blue") if rule is not None and rule.editor == "color" else ("X", "Y", "Z")
             item = edits.get(item, (step,))
             named = getattr(item, "name", None)
             kind = getattr(item, "effect", None) or getattr(item, "source", None)
@@ -162,7 +168,7 @@ class DocumentModel(QObject):
             elif isinstance(step, str) and kind is not None:
                 words.append(kind.label)
             elif isinstance(step, int) and isinstance(item, float | int | Keyed | Formula):
-                words.append("XYZ"[step] if step < 3 else str(step + 1))
+                words.append(letters[step] if step < 3 else str(step + 1))
             elif isinstance(step, int):
                 words.append(f"point {step + 1}")
             elif step not in _SILENT:

@@ -136,6 +136,7 @@ _BY_TYPE: dict[str, Any] = {
     "real": NumberField,
     "whole": NumberField,
     "triple": TripleField,
+    "reals": TripleField,
     "flag": FlagField,
     "choice": ChoiceField,
 }

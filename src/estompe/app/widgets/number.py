@@ -74,6 +74,11 @@ class NumberField(QWidget):
         return number if isinstance(number, Formula) else None
 
     @property
+    def _letter(self) -> str:
+        """Which of three numbers it is."""
+        return ("RGB" if self.rule.editor == "color" else "XYZ")[int(self.path[-1])]
+
+    @property
     def _whole(self) -> bool:
         return self.rule.type == "whole"
 
@@ -127,7 +132,7 @@ class NumberField(QWidget):
         painter.setFont(theme.font(12))
         painter.setPen(t.color("chalk" if self._error else "soft"))
         left = 4 if not self._compact else 3
-        label = "" if self._bare else self.rule.label if not self._compact else "XYZ"[int(self.path[-1])]
+        label = "" if self._bare else self.rule.label if not self._compact else self._letter
         label_area = QRect(left, 0, self.width() - left, self.height())
         painter.drawText(label_area, Qt.AlignmentFlag.AlignVCenter, label)
         painter.setFont(theme.font(12, QFont.Weight.DemiBold))

@@ -1,0 +1,82 @@
+"""A colour: a patch of it that opens a choice of colours, and its three numbers."""
+
+from msgspec import structs
+from PyQt6.QtCore import QSize, Qt
+from PyQt6.QtGui import QColor, QPainter, QPen
+from PyQt6.QtWidgets import QAbstractButton, QColorDialog, QHBoxLayout, QWidget
+
+from estompe.app import icons
+from estompe.app.session import Session
+from estompe.app.widgets.fields import field_for
+from estompe.app.widgets.labels import label
+from estompe.app.widgets.number import HEIGHT, NumberField
+from estompe.document import edits
+from estompe.document.edits import ScenePath
+from estompe.document.settings import Setting
+
+
+class _Patch(QAbstractButton):
+    """A colour as it is."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.color = QColor()
+        self.setFixedSize(30, HEIGHT)
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+
+    def sizeHint(self) -> QSize:
+        return self.size()
+
+    def paintEvent(self, event) -> None:
+        del event
+        t = icons.current_theme()
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QPen(t.color("slate" if self.hasFocus() else "soft"), 1.5 if self.hasFocus() else 1.0))
+        painter.setBrush(self.color)
+        painter.drawRoundedRect(self.rect().toRectF().adjusted(1.5, 3.5, -5.5, -3.5), 3, 3)
+
+
+@field_for("color")
+class ColorField(QWidget):
+    """Red, green and blue, each a number like any other; choosing a colour sets all three in one step."""
+
+    def __init__(self, session: Session, path: ScenePath, rule: Setting) -> None:
+        super().__init__()
+        self._session, self.path, self.rule = session, path, rule
+        rule = structs.replace(rule, low=0.0, high=1.0)
+        self.patch = _Patch()
+        self.patch.setAccessibleName(rule.label)
+        self.patch.setToolTip(f"{rule.label}: {rule.text}\nClick to choose a colour.")
+        self.patch.clicked.connect(self._choose)
+        self.parts = [NumberField(session, (*path, part), rule, compact=True) for part in range(3)]
+        row = QHBoxLayout(self)
+        row.setContentsMargins(4, 0, 0, 0)
+        row.setSpacing(2)
+        name = label(rule.label, "soft")
+        name.setFixedWidth(52)
+        name.setToolTip(rule.text)
+        row.addWidget(name)
+        row.addWidget(self.patch)
+        for part in self.parts:
+            row.addWidget(part, 1)
+        self.pull()
+
+    def pull(self) -> None:
+        """Show the scene's colour again."""
+        if not edits.exists(self._session.document.scene, self.path):
+            return
+        numbers = [self._session.numbers.number((*self.path, part)) for part in range(3)]
+        self.patch.color = QColor.fromRgbF(*(min(1.0, max(0.0, number)) for number in numbers))
+        self.patch.update()
+        for part in self.parts:
+            part.pull()
+
+    def _choose(self) -> None:
+        chosen = QColorDialog.getColor(self.patch.color, self.window(), self.rule.label)
+        if chosen.isValid() and chosen.rgb() != self.patch.color.rgb():
+            numbers = zip(range(3), (chosen.redF(), chosen.greenF(), chosen.blueF()), strict=True)
+            self._session.numbers.set_numbers(
+                [((*self.path, part), round(value, 4)) for part, value in numbers],
+                f"Set {self._session.document.name_of(self.path)}",
+            )
