@@ -3,13 +3,12 @@
 from msgspec import structs
 from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen
-from PyQt6.QtWidgets import QAbstractButton, QColorDialog, QHBoxLayout, QWidget
+from PyQt6.QtWidgets import QAbstractButton, QColorDialog
 
 from estompe.app import icons
 from estompe.app.session import Session
-from estompe.app.widgets.fields import field_for
-from estompe.app.widgets.labels import label
-from estompe.app.widgets.number import HEIGHT, NumberField
+from estompe.app.widgets.fields import TripleField, field_for
+from estompe.app.widgets.number import HEIGHT
 from estompe.document import edits
 from estompe.document.edits import ScenePath
 from estompe.document.settings import Setting
@@ -38,28 +37,17 @@ class _Patch(QAbstractButton):
 
 
 @field_for("color")
-class ColorField(QWidget):
+class ColorField(TripleField):
     """Red, green and blue, each a number like any other; choosing a colour sets all three in one step."""
 
     def __init__(self, session: Session, path: ScenePath, rule: Setting) -> None:
-        super().__init__()
+        super().__init__(session, path, structs.replace(rule, low=0.0, high=1.0))
         self._session, self.path, self.rule = session, path, rule
-        rule = structs.replace(rule, low=0.0, high=1.0)
         self.patch = _Patch()
         self.patch.setAccessibleName(rule.label)
         self.patch.setToolTip(f"{rule.label}: {rule.text}\nClick to choose a colour.")
         self.patch.clicked.connect(self._choose)
-        self.parts = [NumberField(session, (*path, part), rule, compact=True) for part in range(3)]
-        row = QHBoxLayout(self)
-        row.setContentsMargins(4, 0, 0, 0)
-        row.setSpacing(2)
-        name = label(rule.label, "soft")
-        name.setFixedWidth(52)
-        name.setToolTip(rule.text)
-        row.addWidget(name)
-        row.addWidget(self.patch)
-        for part in self.parts:
-            row.addWidget(part, 1)
+        self.row.insertWidget(1, self.patch)
         self.pull()
 
     def pull(self) -> None:
@@ -69,8 +57,7 @@ class ColorField(QWidget):
         numbers = [self._session.numbers.number((*self.path, part)) for part in range(3)]
         self.patch.color = QColor.fromRgbF(*(min(1.0, max(0.0, number)) for number in numbers))
         self.patch.update()
-        for part in self.parts:
-            part.pull()
+        super().pull()
 
     def _choose(self) -> None:
         chosen = QColorDialog.getColor(self.patch.color, self.window(), self.rule.label)

@@ -21,7 +21,7 @@ class TripleField(QWidget):
 
     def __init__(self, session: Session, path: ScenePath, rule: Setting) -> None:
         super().__init__()
-        row = QHBoxLayout(self)
+        self.row = row = QHBoxLayout(self)
         row.setContentsMargins(4, 0, 0, 0)
         row.setSpacing(2)
         name = label(rule.label, "soft")
