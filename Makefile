@@ -52,7 +52,7 @@ test: check
 	QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest --numprocesses 2 --dist worksteal
 
 quick: check
-	QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest -q --numprocesses 2 --dist worksteal tests/document tests/evaluation tests/falloffs tests/effects tests/geometry tests/test_layout.py
+	QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest -q --numprocesses 2 --dist worksteal -m "not thorough" tests/document tests/evaluation tests/falloffs tests/effects tests/geometry tests/test_layout.py
 
 fuzz: setup
 	ESTOMPE_FUZZ=20000 $(BIN)/python -m pytest -q tests/exchange/test_fuzz.py

@@ -33,6 +33,7 @@ def test_paths_that_name_nothing(path):
     assert not edits.exists(one_push().scene, path)
 
 
+@pytest.mark.thorough
 @given(scenes())
 def test_every_number_can_be_reached_by_its_path(scene):
     for path, number in edits.numbers_below(scene):

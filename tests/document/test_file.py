@@ -26,6 +26,7 @@ from estompe.geometry import Domain, primitives
 from estompe.shapes.imported import stored
 
 
+@pytest.mark.thorough
 @settings(suppress_health_check=[HealthCheck.function_scoped_fixture], deadline=None, max_examples=60)
 @given(scenes())
 def test_round_trip_is_exact(tmp_path, scene):
@@ -61,6 +62,7 @@ def test_assets_that_nothing_refers_to_are_not_saved(tmp_path):
     assert zipfile.ZipFile(tmp_path / "e.estompe").namelist() == ["scene.json"]
 
 
+@pytest.mark.thorough
 @settings(deadline=None, max_examples=30)
 @given(scenes())
 def test_saved_scenes_match_the_published_schema(scene):

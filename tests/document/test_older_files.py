@@ -11,6 +11,8 @@ from estompe.document.file import VERSION, load, save
 from estompe.evaluation import evaluate
 from estompe.samples import sample
 
+pytestmark = pytest.mark.thorough
+
 FILES = sorted((Path(__file__).parents[1] / "data").glob("version-*/*.estompe"))
 # This sample was made anew in version 3, of copies.
 CHANGED = {("version-1", "pennants-gull"), ("version-2", "pennants-gull")}

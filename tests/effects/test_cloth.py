@@ -19,6 +19,8 @@ from estompe.kernels.surface import nearest_on_surface
 from estompe.shapes.grid import Grid
 from estompe.shapes.sphere import Sphere
 
+pytestmark = pytest.mark.thorough
+
 _UPRIGHT = Transform((0.0, 0.5, 0.0), (90.0, 0.0, 0.0))
 
 

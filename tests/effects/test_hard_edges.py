@@ -14,6 +14,8 @@ from estompe.geometry.copies import Copies
 from estompe.setups.adding import add_control, add_effect
 from estompe.shapes.box import Box
 
+pytestmark = pytest.mark.thorough
+
 EVERY = sorted(kinds(Effect))
 # What keeps faces flat whatever the falloff: whole pieces move, faces go, or nothing moves at all.
 FLAT = ("group", "color", "hide", "separate", "fracture")

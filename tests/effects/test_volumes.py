@@ -37,6 +37,8 @@ from estompe.shapes.grid import Grid
 from estompe.shapes.lathe import Lathe
 from estompe.shapes.sphere import Sphere
 
+pytestmark = pytest.mark.thorough
+
 _BULGING = (RampPoint(0.0, 1.0), RampPoint(0.5, 0.86), RampPoint(0.8, 0.6), RampPoint(1.0, 0.0))
 
 

@@ -20,6 +20,8 @@ from estompe.evaluation.frame import Frame
 from estompe.samples import sample
 from estompe.setups.adding import add_effect, add_layer, duplicate
 
+pytestmark = pytest.mark.thorough
+
 STEPS = 150
 
 

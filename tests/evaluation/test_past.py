@@ -22,6 +22,8 @@ from estompe.evaluation.past import Past
 from estompe.evaluation.state_files import StateFolder
 from estompe.kernels.compile import use_threads
 
+pytestmark = pytest.mark.thorough
+
 _SWITCHING = (*EVERY_MEMORY, "lag")
 
 

@@ -43,6 +43,7 @@ def _arrays(geometry):
     }
 
 
+@pytest.mark.thorough
 @pytest.mark.parametrize("tag", kinds(Effect))
 def test_an_effect_alters_only_what_it_says(tag):
     for frame in (1, 12):

@@ -5,6 +5,7 @@ import subprocess
 import sys
 
 import numpy as np
+import pytest
 from tests.counting import CountingMemo
 
 from estompe.document import edits
@@ -123,6 +124,7 @@ print(digest.hexdigest())
 """
 
 
+@pytest.mark.thorough
 def test_one_thread_and_two_give_the_same_bits():
     started = [
         subprocess.Popen(
