@@ -9,7 +9,7 @@ from estompe.document.kinds import EVERY_ELEMENT, ActsOn, Effect, Join, PosedJoi
 from estompe.document.numbers import Number, Triple, plain, plain_triple
 from estompe.document.registry import register
 from estompe.document.remembering import Remembered, RememberingEffect, RememberingSource, Seen, Since, Values
-from estompe.document.settings import setting, whole
+from estompe.document.settings import rgb, setting, whole
 from estompe.geometry import Domain, Geometry, GeometryError
 from estompe.geometry.carrying import Carries
 from estompe.geometry.elements import Elements
@@ -51,6 +51,7 @@ __all__ = [
     "plain_triple",
     "random_of",
     "register",
+    "rgb",
     "samples_of",
     "setting",
     "whole",

@@ -8,7 +8,7 @@ from msgspec import Struct
 from estompe.document.edits import ScenePath
 from estompe.document.numbers import Formula, Keyed
 from estompe.document.scene import Scene
-from estompe.document.settings import settings_of
+from estompe.document.settings import setting_named
 
 _SILENT = {"transform", "effect", "source", "effects", "layers", "routes", "range"}
 _FAMILIES = {"shapes": "shape", "controls": "control", "falloffs": "falloff", "effects": "effect", "layers": "layer"}
@@ -82,7 +82,8 @@ def _called(item: Any, outer: str) -> str:
 def _field_name(struct: Any, field: str, outer: str) -> str:
     if field in _SILENT:
         return outer
-    label = next((rule.label for rule in settings_of(type(struct)) if rule.name == field), field.replace("_", " "))
+    rule = setting_named(type(struct), field)
+    label = field.replace("_", " ") if rule is None else rule.label
     return f"{outer} {label.lower() if outer else label}".strip()
 
 

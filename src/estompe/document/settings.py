@@ -61,6 +61,11 @@ def whole(label: str, text: str, *, low: int, high: int, **more: Any) -> Meta:
     return Meta(title=label, description=text, extra=meta.extra, ge=low, le=high)
 
 
+def rgb(label: str, text: str, **more: Any) -> Meta:
+    """The meaning of three numbers that are a colour. The other parameters are those of `setting`."""
+    return setting(label, text, unit="fraction", low=0.0, high=1.0, step=0.01, editor="color", **more)
+
+
 class Setting(Struct, frozen=True):
     """What a panel, the command line or the reference needs to know of one field."""
 
@@ -83,6 +88,10 @@ class Setting(Struct, frozen=True):
         """Whether the setting has an effect, given the struct's other settings."""
         return self.when is None or getattr(struct, self.when[0]) in self.when[1]
 
+    def part(self, index: int) -> str:
+        """What one of its three numbers is called."""
+        return (("red", "green", "blue") if self.editor == "color" else ("X", "Y", "Z"))[index]
+
 
 _SETTINGS: dict[type, tuple[Setting, ...]] = {}
 
@@ -94,6 +103,11 @@ def settings_of(struct: Any) -> tuple[Setting, ...]:
         found = (_setting(name, hints[name]) for name in struct.__struct_fields__)
         _SETTINGS[struct] = tuple(item for item in found if item is not None)
     return _SETTINGS[struct]
+
+
+def setting_named(struct: Any, name: str) -> Setting | None:
+    """The setting of a struct type that is its field of a name, if that has a meaning."""
+    return next((item for item in settings_of(struct) if item.name == name), None)
 
 
 def _setting(name: str, hint: Any) -> Setting | None:

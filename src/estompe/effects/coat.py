@@ -7,7 +7,7 @@ import numpy as np
 from estompe.document.context import Context
 from estompe.document.numbers import Number, Triple, plain, plain_triple
 from estompe.document.registry import register
-from estompe.document.settings import setting
+from estompe.document.settings import rgb, setting
 from estompe.effects.voxels import VolumeEffect, colored
 from estompe.geometry import Domain, Geometry, frozen
 from estompe.geometry.faces import laid_together
@@ -57,9 +57,7 @@ class Coat(VolumeEffect, tag="coat"):
     ] = 0.0
     color: Annotated[
         Triple,
-        setting(
-            "Colour", "Red, green and blue of the layer.", unit="fraction", low=0.0, high=1.0, step=0.01, editor="color"
-        ),
+        rgb("Colour", "Red, green and blue of the layer."),
     ] = (0.93, 0.92, 0.88)
 
     def reads(self) -> tuple[str, ...]:

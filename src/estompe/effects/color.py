@@ -8,7 +8,7 @@ from estompe.document.context import Context
 from estompe.document.kinds import EVERY_ELEMENT, ActsOn, Effect
 from estompe.document.numbers import Triple, plain_triple
 from estompe.document.registry import register
-from estompe.document.settings import setting
+from estompe.document.settings import rgb, setting
 from estompe.geometry import Domain, Geometry
 from estompe.geometry.copies import Copies
 from estompe.geometry.samples import converted, samples_of
@@ -28,15 +28,7 @@ class Color(Effect, tag="color"):
 
     full: Annotated[
         Triple,
-        setting(
-            "Full",
-            "Red, green and blue at full strength.",
-            unit="fraction",
-            low=0.0,
-            high=1.0,
-            step=0.01,
-            editor="color",
-        ),
+        rgb("Full", "Red, green and blue at full strength."),
     ] = (0.45, 0.14, 0.08)
 
     side: Annotated[

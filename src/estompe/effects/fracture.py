@@ -8,7 +8,7 @@ from estompe.document.context import CannotEvaluateError, Context
 from estompe.document.kinds import Effect
 from estompe.document.numbers import Triple, plain_triple
 from estompe.document.registry import register
-from estompe.document.settings import setting, whole
+from estompe.document.settings import rgb, setting, whole
 from estompe.geometry import Geometry
 from estompe.geometry.cells import Cells, cells_of
 from estompe.geometry.closing import closed_flat
@@ -42,15 +42,7 @@ class Fracture(Effect, tag="fracture"):
     seed: Annotated[int, whole("Seed", "Another number, other cells.", low=0, high=2**31 - 1)] = 1
     inside: Annotated[
         Triple,
-        setting(
-            "Inside",
-            "Red, green and blue of the cut faces.",
-            unit="fraction",
-            low=0.0,
-            high=1.0,
-            step=0.01,
-            editor="color",
-        ),
+        rgb("Inside", "Red, green and blue of the cut faces."),
     ] = (0.44, 0.34, 0.27)
     close: Annotated[
         bool, setting("Close flat holes", "Flat openings get a lid first, so that the mesh is closed.", folded=True)

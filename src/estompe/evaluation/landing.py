@@ -20,7 +20,7 @@ from estompe.document.numbers import Formula, Key, Keyed, Number, with_moved_key
 from estompe.document.project import Project
 from estompe.document.references import references_of
 from estompe.document.scene import Scene
-from estompe.document.settings import Setting, settings_of
+from estompe.document.settings import Setting, setting_named
 from estompe.evaluation.graph import domain_of
 from estompe.evaluation.keep import Keep
 from estompe.evaluation.memo import Memo
@@ -366,7 +366,7 @@ def _rule_of(scene: Scene, path: ScenePath) -> Setting:
             owner, name = edits.get(scene, path[:-2]), path[-2]
     except edits.EditError as error:
         raise CannotLandError(str(error)) from None
-    rule = next((item for item in settings_of(type(owner)) if item.name == name), None)
+    rule = setting_named(type(owner), str(name))
     if rule is None or rule.type not in ("number", "triple", "real"):
         raise CannotLandError(f"{'.'.join(map(str, path))} is no number that can be solved for")
     return rule

@@ -6,9 +6,9 @@ from estompe.kernels import PARALLEL_FROM
 from estompe.kernels.compile import inlined, kernel, parallel_kernel, prange
 from estompe.kernels.types import Floats, Indices, read_only
 
-GROUP = 64
-"""Elements that sleep, rise and rest together: few, since a front is thin and crosses many rows of a mesh."""
-SPAN = 32
+_IN_BLOCK = 64
+"""Elements of a block, which sleep, rise and rest together: few, since a front is thin and crosses many rows of a mesh."""
+_AT_ONCE = 32
 """Blocks that one thread goes through at once: a call with so many arrays costs as much as a block that rests."""
 # What a block of elements is like: nothing in it has caught, something is under way, all of it is done, it begins by itself.
 _ASLEEP, _AWAKE, _DONE, _BEGUN = np.uint8(0), np.uint8(1), np.uint8(2), np.uint8(3)
@@ -27,7 +27,7 @@ def _span(first, last, step, values, start, around, members, rate, limit, like, 
             for m in range(near[block], near[block + 1]):
                 other = like[here + beside[m]]
                 wakes = wakes or other == _AWAKE or other == _DONE
-        low, high = block * GROUP, min(count, (block + 1) * GROUP)
+        low, high = block * _IN_BLOCK, min(count, (block + 1) * _IN_BLOCK)
         if wakes:
             some, least = False, np.float32(1.0)
             for p in range(low, high):
@@ -61,16 +61,16 @@ def _run_serial(values, start, around, members, rate, limit, like, moved, near, 
 @parallel_kernel
 def _run_parallel(values, start, around, members, rate, limit, like, moved, near, beside, steps):
     for step in range(steps):
-        for part in prange((near.shape[0] + SPAN - 2) // SPAN):
-            first = part * SPAN
-            _span(first, first + SPAN, step, values, start, around, members, rate, limit, like, moved, near, beside)
+        for part in prange((near.shape[0] + _AT_ONCE - 2) // _AT_ONCE):
+            first = part * _AT_ONCE
+            _span(first, first + _AT_ONCE, step, values, start, around, members, rate, limit, like, moved, near, beside)
 
 
 @kernel
 def _first_likes(values, start, like):
     for block in range(like.shape[0] // 2):
         some, low, wanted = False, np.float32(1.0), False
-        for p in range(block * GROUP, min(values.shape[0], (block + 1) * GROUP)):
+        for p in range(block * _IN_BLOCK, min(values.shape[0], (block + 1) * _IN_BLOCK)):
             some = some or values[p] > np.float32(0.0)
             low = min(low, values[p])
             wanted = wanted or start[p] > values[p]
@@ -79,7 +79,7 @@ def _first_likes(values, start, like):
 
 
 def neighbour_blocks(around: Indices, members: Indices) -> tuple[Indices, Indices]:
-    """The other blocks of `GROUP` elements that each block has neighbours in.
+    """The other blocks that each block has neighbours in.
 
     Parameters
     ----------
@@ -94,10 +94,10 @@ def neighbour_blocks(around: Indices, members: Indices) -> tuple[Indices, Indice
     members : int32
     """
     count = len(around) - 1
-    blocks = -(-count // GROUP)
-    own = np.repeat(np.arange(count, dtype=np.int64), np.diff(around)) // GROUP
-    pairs = own * blocks + members // GROUP
-    pairs = np.unique(pairs[own != members // GROUP])
+    blocks = -(-count // _IN_BLOCK)
+    own = np.repeat(np.arange(count, dtype=np.int64), np.diff(around)) // _IN_BLOCK
+    pairs = own * blocks + members // _IN_BLOCK
+    pairs = np.unique(pairs[own != members // _IN_BLOCK])
     starts = np.searchsorted(pairs, np.arange(blocks + 1, dtype=np.int64) * blocks)
     return starts.astype(np.int32), (pairs % max(blocks, 1)).astype(np.int32)
 

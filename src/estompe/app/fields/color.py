@@ -1,7 +1,7 @@
 """A colour: a patch of it that opens a choice of colours, and its three numbers."""
 
 from msgspec import structs
-from PyQt6.QtCore import QSize, Qt
+from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QColor, QPainter, QPen
 from PyQt6.QtWidgets import QAbstractButton, QColorDialog
 
@@ -22,9 +22,6 @@ class _Patch(QAbstractButton):
         self.color = QColor()
         self.setFixedSize(30, HEIGHT)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
-
-    def sizeHint(self) -> QSize:
-        return self.size()
 
     def paintEvent(self, event) -> None:
         del event

@@ -15,7 +15,7 @@ from estompe.document.numbers import Formula, Keyed
 from estompe.document.project import Project
 from estompe.document.renaming import rename
 from estompe.document.scene import Scene
-from estompe.document.settings import settings_of
+from estompe.document.settings import Setting, setting_named
 from estompe.document.variants import Variant
 
 # Fields that a name in words steps over.
@@ -155,11 +155,10 @@ class DocumentModel(QObject):
         """A part of the scene in words, such as “Lantern position X”."""
         words: list[str] = []
         item: Any = self.scene
-        letters: tuple[str, ...] = ("X", "Y", "Z")
+        rule: Setting | None = None
         for step in path:
             if isinstance(step, str) and isinstance(item, Struct):
-                rule = next((rule for rule in settings_of(type(item)) if rule.name == step), None)
-                letters = ("red", "green", "blue") if rule is not None and rule.editor == "color" else ("X", "Y", "Z")
+                rule = setting_named(type(item), step)
             item = edits.get(item, (step,))
             named = getattr(item, "name", None)
             kind = getattr(item, "effect", None) or getattr(item, "source", None)
@@ -168,7 +167,7 @@ class DocumentModel(QObject):
             elif isinstance(step, str) and kind is not None:
                 words.append(kind.label)
             elif isinstance(step, int) and isinstance(item, float | int | Keyed | Formula):
-                words.append(letters[step] if step < 3 else str(step + 1))
+                words.append((rule.part(step) if rule is not None else "XYZ"[step]) if step < 3 else str(step + 1))
             elif isinstance(step, int):
                 words.append(f"point {step + 1}")
             elif step not in _SILENT:

@@ -74,9 +74,11 @@ class NumberField(QWidget):
         return number if isinstance(number, Formula) else None
 
     @property
-    def _letter(self) -> str:
-        """Which of three numbers it is."""
-        return ("RGB" if self.rule.editor == "color" else "XYZ")[int(self.path[-1])]
+    def _name(self) -> str:
+        """What stands before the number."""
+        if self._bare:
+            return ""
+        return self.rule.part(int(self.path[-1]))[0].upper() if self._compact else self.rule.label
 
     @property
     def _whole(self) -> bool:
@@ -132,9 +134,8 @@ class NumberField(QWidget):
         painter.setFont(theme.font(12))
         painter.setPen(t.color("chalk" if self._error else "soft"))
         left = 4 if not self._compact else 3
-        label = "" if self._bare else self.rule.label if not self._compact else self._letter
         label_area = QRect(left, 0, self.width() - left, self.height())
-        painter.drawText(label_area, Qt.AlignmentFlag.AlignVCenter, label)
+        painter.drawText(label_area, Qt.AlignmentFlag.AlignVCenter, self._name)
         painter.setFont(theme.font(12, QFont.Weight.DemiBold))
         painter.setPen(t.color("ink"))
         text = units.counted(int(self.value)) if self._whole else units.shown(self.value, self.rule.unit)
