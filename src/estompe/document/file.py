@@ -1,5 +1,6 @@
 """Scenes as `.estompe` files: a zip of readable JSON and stored arrays. docs/file-format.md describes it."""
 
+import inspect
 import io
 import os
 import re
@@ -121,6 +122,8 @@ def parse_scene(text: bytes) -> Scene:
     """A scene from the JSON of a scene file. Raises FileError."""
     try:
         return _parsed(text).scene
+    except UnicodeDecodeError as error:
+        raise FileError(f"cannot be read ({printable(str(error))})") from None
     except (SceneError, msgspec.MsgspecError) as error:
         raise FileError(_place(str(error))) from None
 
@@ -140,6 +143,10 @@ def schema() -> dict[str, Any]:
             (own,), inner = msgspec.json.schema_components([kind], schema_hook=hook, ref_template=template)
             parts[_reference(family, tag).removeprefix("#/$defs/")] = inner.pop(own["$ref"].removeprefix("#/$defs/"))
             parts.update(inner)
+    for part in (top, *parts.values()):
+        if "description" in part:
+            # The library keeps the indentation of docstrings in some versions and removes it in others.
+            part["description"] = inspect.cleandoc(part["description"])
     return {"$schema": "https://json-schema.org/draft/2020-12/schema", **top, "$defs": dict(sorted(parts.items()))}
 
 
@@ -148,6 +155,7 @@ def _reference(family: type, tag: str) -> str:
 
 
 def _parsed(text: bytes) -> _Envelope:
+    text.decode("utf-8")  # the library has words of its own for this, others in each version
     header = msgspec.json.decode(text, type=_Header)
     if header.format != "estompe":
         raise SceneError(f"its format is “{header.format[:40]}”, not “estompe” - at `$.format`")

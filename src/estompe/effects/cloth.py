@@ -17,7 +17,7 @@ from estompe.geometry import Domain, Geometry, frozen
 from estompe.geometry.fabric import Fabric, Forces, Motion
 from estompe.geometry.pieces import Pieces, even_ranks
 from estompe.geometry.rest import Rest
-from estompe.geometry.topology import Topology
+from estompe.geometry.topology import Numbering, Topology
 from estompe.kernels.noise import gradient_noise
 from estompe.kernels.types import Floats, Indices
 
@@ -331,7 +331,8 @@ class Cloth(RememberingEffect, tag="cloth"):
         ids = np.unique(of, return_index=True)[1].astype(np.int64)
         pieces = Pieces(frozen(of), ids, even_ranks(ids), "rag")
         corners = frozen(motion.stands_for[copies])
-        return Topology(corners, geometry.topology.offsets, fabric.copies, pieces)
+        offsets = geometry.topology.offsets
+        return Topology(corners, offsets, fabric.copies, pieces, numbering=Numbering(copies, offsets, fabric.copies))
 
 
 def _of(body: _Body, chosen: NDArray[np.int64]) -> _Body:

@@ -87,4 +87,4 @@ def _into_parts(topology: Topology) -> Topology:
     number[order] = np.arange(len(order), dtype=np.int32)
     ids = first[order].astype(np.int64)
     pieces = Pieces(frozen(number[of]), ids, even_ranks(ids), "part")
-    return Topology(topology.corners, topology.offsets, topology.points, pieces)
+    return Topology(topology.corners, topology.offsets, topology.points, pieces, numbering=topology.numbering)

@@ -83,7 +83,13 @@ def _inside_out(topology: Topology) -> tuple[Topology, NDArray[np.integer]]:
     sizes = np.diff(topology.offsets)
     ends = np.repeat(topology.offsets[1:] + topology.offsets[:-1] - 1, sizes)
     order = ends - np.arange(len(topology.corners))
-    return Topology(frozen(topology.corners[order]), topology.offsets, topology.points, topology.parted), order
+    return Topology(
+        frozen(topology.corners[order]),
+        topology.offsets,
+        topology.points,
+        topology.parted,
+        numbering=topology.numbering,
+    ), order
 
 
 def _colored(mesh: Geometry, color: Floats, one_sided: float) -> Geometry:

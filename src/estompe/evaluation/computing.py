@@ -1,14 +1,16 @@
 """What the stages of a graph compute: kinds are asked, what they raise is put into words, and what they return is checked."""
 
+from collections.abc import Mapping
 from typing import Any
 
 import numpy as np
 from msgspec import structs
+from numpy.typing import NDArray
 
 from estompe.document.context import UndeclaredError
 from estompe.document.kinds import Effect, ShapeSource, Source
 from estompe.document.remembering import RememberingEffect, RememberingSource, Seen
-from estompe.evaluation.checked import checked_geometry, checked_values
+from estompe.evaluation.checked import check_strength, checked_geometry, checked_source, checked_values
 from estompe.evaluation.context import EvaluationContext
 from estompe.evaluation.schedule import said_for
 from estompe.evaluation.stage import Stage
@@ -24,6 +26,7 @@ def measured(source: Source, geometry: Geometry, context: EvaluationContext) -> 
     """What a source measures."""
     with said_for(source.label):
         elements = Elements(geometry, source.reads(), UndeclaredError, context.domain)
+        context.check_strengths(len(elements))
         return checked_values(source, source.measure(elements, context), len(elements))
 
 
@@ -36,7 +39,7 @@ def recalled(source: RememberingSource, state: Any, seen: Seen) -> Any:
 def shown(effect: RememberingEffect, state: Any, seen: Seen) -> Geometry:
     """The geometry behind an effect with memory."""
     with said_for(effect.label):
-        return checked_geometry(effect, effect.shown(state, seen), seen.geometry)
+        return checked_geometry(effect.shown(state, seen), seen.geometry)
 
 
 def without(effect: Effect, late: tuple[str, ...]) -> Effect:
@@ -56,6 +59,7 @@ def places(effect: Effect, before: Stage[Geometry], context: EvaluationContext) 
 def prepared(effect: Effect, before: Stage[Geometry], strength: Values, context: EvaluationContext) -> Any:
     """What an effect prepares."""
     with said_for(effect.label):
+        check_strength(strength.value, _strengths_of(effect, before.value, context))
         return effect.prepare(before.value, strength.value, context)
 
 
@@ -65,20 +69,32 @@ def applied(effect: Effect, geometry: Geometry, strength: Values, context: Evalu
         domain = context.domain
         if not geometry.count(domain):
             return geometry
+        check_strength(strength.value, _strengths_of(effect, geometry, context))
+        context.check_strengths(geometry.count(domain))
         if domain is Domain.POINT or not effect.carries:
-            return checked_geometry(effect, effect.apply(geometry, strength.value, context), geometry)
+            return checked_geometry(effect.apply(geometry, strength.value, context), geometry)
 
         def places(elements: Geometry, own: Floats) -> Floats:
-            return checked_geometry(effect, effect.apply(elements, own, context), elements).points
+            return checked_geometry(effect.apply(elements, own, context), elements).points
 
         made = carried(geometry, domain, each, effect.carries, strength.value, places)
-        return made if isinstance(made, Copies) else checked_geometry(effect, made, geometry)
+        return made if isinstance(made, Copies) else checked_geometry(made, geometry)
+
+
+def _strengths_of(effect: Effect, geometry: Geometry, context: EvaluationContext) -> int:
+    """How many strengths an effect gets."""
+    return len(context.places.points) if effect.asks_places else geometry.count(context.domain)
 
 
 def assembled(source: ShapeSource, context: EvaluationContext) -> Geometry:
     """What a shape is made from, by a kind that refers to other things."""
     with said_for(source.label):
-        return source.assemble(context)
+        return checked_source(source.assemble(context))
+
+
+def built(source: ShapeSource, arrays: Mapping[str, NDArray[Any]]) -> Geometry:
+    """What a shape is made from, by a kind that needs nothing else."""
+    return checked_source(source.build(arrays))
 
 
 def empty() -> Geometry:

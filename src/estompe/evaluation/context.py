@@ -66,12 +66,6 @@ class EvaluationContext:
         return stage.value
 
     @property
-    def place_stage(self) -> Stage[Geometry]:
-        """The stage of `places`, which may still have to be run."""
-        stage: Stage[Geometry] = self._named("stage", "places")
-        return stage
-
-    @property
     def prepared(self) -> Any:
         return self._named("stage", "prepared").value
 
@@ -109,6 +103,14 @@ class EvaluationContext:
         if asset not in self._assets:
             raise CannotEvaluateError("its data is not in the file: make it again")
         return self._assets[asset]
+
+    def check_strengths(self, count: int) -> None:
+        """Raise CannotEvaluateError where another falloff's strengths are not one per element. count: of elements."""
+        for (family, _), stage in self._found.items():
+            if family == "falloff" and len(stage.value) != count:
+                raise CannotEvaluateError(
+                    f"a falloff it looks at has {len(stage.value):,} values for {count:,} elements"
+                )
 
     def _declared(self, name: str) -> Any:
         if name not in self._read:

@@ -19,6 +19,8 @@ from estompe.evaluation.stack import Stack
 from estompe.evaluation.stage import Stage
 from estompe.evaluation.state import State, Values
 from estompe.evaluation.token import Token
+from estompe.geometry import Domain, Geometry, GeometryError
+from estompe.geometry.matching import brought, identity_digest
 from estompe.kernels.types import Floats
 
 # Moments hold arrays, so only those that are likely to be asked again stay.
@@ -108,7 +110,7 @@ class Elsewhere:
 
         return _checked(moment.settled(plan), token, frame)
 
-    def at_start(self, frame: float, shape: str, slot: str) -> Values | None:
+    def at_start(self, schedule: Schedule, frame: float, slot: str, state: State) -> Values | None:
         """An effect's strength on the first frame of the shot; None on that frame itself, where it is found as ever."""
         first = self.project.scene.first
         if frame == first:
@@ -116,7 +118,8 @@ class Elsewhere:
         if self._first is None:
             self._first = self._made(first)
         moment = self._first
-        return moment.settled(lambda: moment.graph.slot_strength(shape, slot))
+        values = moment.settled(lambda: moment.graph.slot_strength(state.at[0], slot))
+        return self._brought(schedule, frame, float(first), state, values)
 
     def state_on(self, schedule: Schedule, frame: float, state: State) -> State:
         """The same place of the same shape on another frame."""
@@ -130,7 +133,7 @@ class Elsewhere:
         stage = schedule.stage(token.name, token.made_from, compute)
         return State(stage, there.tokens, there.matrix, there.color, there.at, there.domain, there.asked_by)
 
-    def strength_on(self, schedule: Schedule, frame: float, falloff: str, state: State) -> Values:
+    def strength_on(self, schedule: Schedule, now: float, frame: float, falloff: str, state: State) -> Values:
         """A falloff's strength as it is at the same place on another frame. Raises CannotEvaluateError."""
         key = frame, falloff, state.at, state.domain, state.asked_by
 
@@ -140,15 +143,60 @@ class Elsewhere:
         token = self._strengths.get(key)
         if token is None:
             token = self._strengths[key] = plan(self.planned(frame)).token
-        return schedule.stage(token.name, token.made_from, lambda: self._run(frame, plan, token))
+        values = schedule.stage(token.name, token.made_from, lambda: self._run(frame, plan, token))
+        return self._brought(schedule, now, frame, state, values)
+
+    def _brought(self, schedule: Schedule, now: float, frame: float, state: State, values: Values) -> Values:
+        """Values of a place on another frame, on its elements on this one (now). Raises CannotEvaluateError."""
+        there = self.state_on(schedule, frame, state)
+        if there.tokens["topology"] == state.tokens["topology"]:
+            return values
+        here, domain = state.stage, state.domain
+
+        def compute() -> Floats:
+            try:
+                return brought(values.value, here.value, there.stage.value, domain)
+            except GeometryError:
+                raise CannotEvaluateError(self._other_elements(state, now, frame)) from None
+
+        key = values.token, here.token, there.stage.token, domain
+        return schedule.stage("brought", key, compute)
+
+    def _other_elements(self, state: State, now: float, frame: float) -> str:
+        """Why values of another frame do not fit, in words."""
+        noun = state.domain.value
+        has, had = (self._geometry_on(at, state.at).count(state.domain) for at in (now, frame))
+        others = "others, " if has == had else ""
+        return (
+            f"on frame {frame:g} there are {had:,} {noun}s and on frame {now:g} {others}{has:,}, because of "
+            f"{self.cause_of_change(state.at, state.domain, frame, now)}: put what it drives before what changes them"
+        )
+
+    def cause_of_change(self, at: tuple[str, int], domain: Domain, before: float, now: float) -> str:
+        """What makes the elements of a place others on one frame than on another, in words. at: as `State.at`."""
+        shape, effects_before = at
+        for index in range(effects_before + 1):
+            then, here = (self._geometry_on(frame, (shape, index)) for frame in (before, now))
+            if identity_digest(then, domain) != identity_digest(here, domain):
+                break
+        if index == 0:
+            return "the shape it is made from"
+        slots = list(self.planned(now).parts.enabled_slots(shape))
+        return f"its effect {slots[index - 1].effect.label}"
+
+    def _geometry_on(self, frame: float, at: tuple[str, int]) -> Geometry:
+        moment = self.running(frame)
+        return moment.settled(lambda: moment.graph.state_at(*at)).geometry
 
     def _run(self, frame: float, plan: Callable[[Moment], Stage[Floats]], token: Token) -> Floats:
         moment = self.running(frame)
         made: Floats = _checked(moment.settled(lambda: plan(moment)), token, frame)
         return made
 
-    def stack_on(self, schedule: Schedule, problems: Problems, frame: float, falloff: str, state: State) -> Stack:
-        """A falloff's layers as they are at the same place on another frame; what is wrong there is wrong here."""
+    def stack_on(
+        self, schedule: Schedule, problems: Problems, now: float, frame: float, falloff: str, state: State
+    ) -> Stack:
+        """A falloff's layers as they are at the same place on another frame; what is wrong there is wrong here (now)."""
         key = frame, falloff, state.at, state.domain, state.asked_by
 
         def plan(moment: Moment) -> Stack:
@@ -168,12 +216,16 @@ class Elsewhere:
             found = []
             for number, token in enumerate(tokens):
                 pick = partial(_picked, plan, name, number)
-                found.append(schedule.stage(token.name, token.made_from, partial(self._run, frame, pick, token)))
+                own = schedule.stage(token.name, token.made_from, partial(self._run, frame, pick, token))
+                found.append(self._brought(schedule, now, frame, state, own))
             return found
 
         measured_here = stages("measured", there.measured)
         values_here = stages("values", there.values)
-        return Stack(there.falloff, state, there.layers, measured_here, values_here, there.made_from)
+        made_from = there.made_from
+        if values_here and values_here[0].token != there.values[0]:
+            made_from = made_from, state.stage.token, state.domain
+        return Stack(there.falloff, state, there.layers, measured_here, values_here, made_from)
 
 
 def _same_place(moment: Moment, state: State) -> State:

@@ -3,7 +3,7 @@
 from collections.abc import Hashable, Iterator
 from functools import partial
 from operator import attrgetter
-from typing import NamedTuple
+from typing import Any, NamedTuple
 from weakref import proxy
 
 import numpy as np
@@ -17,6 +17,7 @@ from estompe.evaluation import computing
 from estompe.evaluation.context import EvaluationContext
 from estompe.evaluation.dependencies import dependencies_of
 from estompe.evaluation.following import portable
+from estompe.evaluation.looking import Found
 from estompe.evaluation.lookup import SceneAtFrame
 from estompe.evaluation.measuring import Measuring
 from estompe.evaluation.others import Others, Place, Sight
@@ -44,6 +45,15 @@ class EffectChain(NamedTuple):
     def first(self) -> State:
         """The state before all effects."""
         return self.steps[0][1] if self.steps else self.last
+
+
+class _View(NamedTuple):
+    """What an effect sees besides places and strengths: what decides it, and what it is handed."""
+
+    made_from: tuple[Hashable, ...]
+    found: Found
+    read: dict[str, Any]
+    context: EvaluationContext
 
 
 class _Course:
@@ -120,8 +130,9 @@ class Graph:
         if not asked_by:
             return state
         slot: EffectSlot = self._parts.slot(at[0], asked_by)
-        sight = self._effect_sight(self._course(at[0]).bare, slot, state)
-        return state.asked(sight.context.place_stage, asked_by)
+        # Places do not depend on strengths, which may be measured on this very moment and ask for the places again.
+        view = self._view(self._course(at[0]).bare, slot, state)
+        return state.asked(self._places(slot, state, view), asked_by)
 
     def _course(self, shape: str) -> _Course:
         if shape not in self._courses:
@@ -188,8 +199,7 @@ class Graph:
         """What a shape is made from; a kind that refers to other things is made anew when they change."""
         source, assets = shape.source, self._parts.project.assets
         if not source.assembles():
-            build = source.build
-            return self._schedule.stage("source", source, lambda: build(assets))
+            return self._schedule.stage("source", source, lambda: computing.built(source, assets))
         nothing = self._schedule.stage("source", "nothing", computing.empty)
         bare = State(nothing, dict.fromkeys(EVERYTHING, nothing.token), matrix, shape.color)
         key, found, read = self._looking.at(source, bare, ("shape", shape.id))
@@ -205,7 +215,10 @@ class Graph:
                 return self._remembered(shape, slot, effect, state)
             if effect.is_identity():
                 return state.passed_on()
-            at_start = self._others.at_start(self._parts.frame, shape.id, slot.id) if effect.at_start else None
+            asked = self.on(state, domain_of(slot))
+            at_start = (
+                self._others.at_start(self._schedule, self._parts.frame, slot.id, asked) if effect.at_start else None
+            )
             made = self._applied(shape, slot, state, at_start)
             for _ in range(effect.repeats() - 1):
                 made = self._applied(shape, slot, state.between(made, effect.alters), at_start)
@@ -236,19 +249,14 @@ class Graph:
 
     def _effect_sight(self, shape: Shape, slot: EffectSlot, state: State, at_start: Values | None = None) -> Sight:
         """What an effect sees. Raises CannotEvaluateError."""
-        effect, domain, each = slot.effect, domain_of(slot), self._is_each(slot)
-        asked = self.on(state, domain)
-        strength = at_start or (None if effect.asks_places else self._effect_strength(shape, slot, asked))
-        clock = effect.clock(self._parts.seconds, self._parts.frame)
-        beside = {"margin": None, "detail": self.detail(slot)} if effect.asks_places else {}
-        key, found, read = self._looking.at(effect, state, ("shape", shape.id), beside)
-        read["matrix"] = _SAME if each else state.matrix
-        context = EvaluationContext(clock, found, read, self._parts.project.assets, domain, self._schedule.go_on)
-        made_from: tuple[Hashable, ...] = effect, clock, key, state.stage.token, shape.transform, domain, each
+        effect = slot.effect
+        strength = at_start
+        if strength is None and not effect.asks_places:
+            strength = self._effect_strength(shape, slot, self.on(state, domain_of(slot)))
+        view = self._view(shape, slot, state)
+        made_from, found, read, context = view
         if effect.asks_places:
-            early: tuple[Hashable, ...] = computing.without(effect, effect.late), *made_from[1:]
-            find = partial(computing.places, effect, state.stage, context)
-            places = self._schedule.stage("places", early, lambda: timed(slot.id, "places", find))
+            places = self._places(slot, state, view)
             asked, found["stage", "places"] = state.asked(places, slot.id), places
             if strength is None:
                 strength = self._effect_strength(shape, slot, asked)
@@ -257,13 +265,33 @@ class Graph:
                 read["margin"] = margin = self._margin(slot, asked)
                 made_from = *made_from, margin.token
             if effect.prepares:
-                early = *early, places.token, strength.token
+                early = *self._early(effect, view), places.token, strength.token
                 prepare = partial(computing.prepared, effect, state.stage, strength, context)
                 prepared = self._schedule.stage("prepare", early, lambda: timed(slot.id, "prepare", prepare))
                 found["stage", "prepared"] = prepared
                 made_from = *made_from, prepared.token
         assert strength is not None
         return Sight(effect, (*made_from, strength.token), state.stage, strength, context)
+
+    def _view(self, shape: Shape, slot: EffectSlot, state: State) -> "_View":
+        """What an effect sees besides places and strengths. Raises CannotEvaluateError."""
+        effect, domain, each = slot.effect, domain_of(slot), self._is_each(slot)
+        clock = effect.clock(self._parts.seconds, self._parts.frame)
+        beside = {"margin": None, "detail": self.detail(slot)} if effect.asks_places else {}
+        key, found, read = self._looking.at(effect, state, ("shape", shape.id), beside)
+        read["matrix"] = _SAME if each else state.matrix
+        context = EvaluationContext(clock, found, read, self._parts.project.assets, domain, self._schedule.go_on)
+        made_from = effect, clock, key, state.stage.token, shape.transform, domain, each
+        return _View(made_from, found, read, context)
+
+    def _places(self, slot: EffectSlot, state: State, view: "_View") -> Stage[Geometry]:
+        """What an effect asks strengths for."""
+        find = partial(computing.places, slot.effect, state.stage, view.context)
+        return self._schedule.stage("places", self._early(slot.effect, view), lambda: timed(slot.id, "places", find))
+
+    @staticmethod
+    def _early(effect: Effect, view: "_View") -> tuple[Hashable, ...]:
+        return computing.without(effect, effect.late), *view.made_from[1:]
 
     def detail(self, slot: EffectSlot) -> float | None:
         """The finest detail of the falloffs that feed an effect."""

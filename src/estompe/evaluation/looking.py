@@ -41,8 +41,8 @@ class Shapes(Protocol):
 class OnOtherFrames(Protocol):
     """What looking needs of other moments."""
 
-    def strength_on(self, schedule: Schedule, frame: float, falloff: str, state: State) -> Values:
-        """A falloff's strength as it is at the same place on another frame."""
+    def strength_on(self, schedule: Schedule, now: float, frame: float, falloff: str, state: State) -> Values:
+        """A falloff's strength as it is at the same place on another frame, on the elements of this one (now)."""
 
     def state_on(self, schedule: Schedule, frame: float, state: State) -> State:
         """The same place of the same shape on another frame."""
@@ -101,7 +101,7 @@ class Looking:
             name = getattr(kind, setting)
             if family == "falloff" and name:
                 found["falloff", (name, offset)] = strength = self._others.strength_on(
-                    self._schedule, frame, name, state
+                    self._schedule, self._parts.frame, frame, name, state
                 )
                 parts.append(strength.token)
             elif family in ("control", "path") and name:

@@ -26,6 +26,8 @@ from estompe.geometry import Domain
 from estompe.kernels.ramp import remap
 
 _VALUE = attrgetter("made")
+_FAR = 1e6
+"""A position far beyond gone, in widths of a range."""
 
 
 class Measuring:
@@ -69,6 +71,8 @@ class Measuring:
 
     def through_ramp(self, stack: Stack) -> Values:
         """The strength that a falloff's layers give."""
+        if stack.is_lost:
+            return self.filled(0.0, stack.state)
         falloff, layers, values = stack.falloff, stack.layers, stack.values
         key = stack.made_from, falloff.range, falloff.ramp, falloff.signed
         how = remapping(falloff.range, falloff.ramp, falloff.signed)
@@ -90,14 +94,25 @@ class Measuring:
 
     def positions(self, stack: Stack) -> Values:
         """Where a falloff's joined values lie in its range."""
+        if stack.is_lost:
+            return self.filled(_FAR, stack.state)
         joined, within = self.joined(stack), stack.falloff.range
         return self._schedule.stage("positions", (joined.token, within), lambda: positions(joined.value, within))
 
     def stack(self, falloff: Falloff, state: State) -> Stack:
-        """A falloff's enabled layers with what each measures, on the frame it looks at. Raises CannotEvaluateError."""
+        """A falloff's enabled layers with what each measures, on the frame it looks at.
+
+        Nothing, and a problem, where values of another frame do not fit the elements here.
+        """
         if falloff.at_frame is None:
             return self.stack_now(falloff, state)
-        return self._others.stack_on(self._schedule, self._problems, plain(falloff.at_frame), falloff.id, state)
+        now, frame = self._parts.frame, plain(falloff.at_frame)
+        try:
+            return self._others.stack_on(self._schedule, self._problems, now, frame, falloff.id, state)
+        except CannotEvaluateError as error:
+            self._problems.add(("falloffs", falloff.id), f"{falloff.name}: {error}")
+            made_from = "lost", state.tokens["topology"], state.domain
+            return Stack(falloff, state, [], [], [], made_from, is_lost=True)
 
     def stack_now(self, falloff: Falloff, state: State) -> Stack:
         """A falloff's enabled layers with what each measures on this frame."""

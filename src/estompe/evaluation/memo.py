@@ -29,8 +29,8 @@ _MOST_UNCOUNTED, _OF_FACES = 4096, 12
 _OF_COPY = 96
 
 
-class CancelledError(Exception):
-    """The work is no longer wanted."""
+class CancelledError(BaseException):
+    """The work is no longer wanted. Not an `Exception`: no code that handles failures may take it for one."""
 
 
 class Memo:

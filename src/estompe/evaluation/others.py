@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from estompe.document.context import UndeclaredError
 from estompe.document.remembering import Remembered, Seen
+from estompe.evaluation.checked import check_strength
 from estompe.evaluation.context import EvaluationContext
 from estompe.evaluation.looking import OnOtherFrames
 from estompe.evaluation.problems import Problems
@@ -49,19 +50,24 @@ class Sight(NamedTuple):
     context: EvaluationContext
 
     def seen(self) -> Seen:
-        """What the kind sees, once everything has been run."""
+        """What the kind sees, once everything has been run. Raises CannotEvaluateError where strengths do not fit it."""
         geometry, domain = self.stage.value, self.context.domain
         reads = self.kind.reads() if self.strength is None else None
         elements = Elements(geometry, reads, UndeclaredError, domain)
-        strength = np.ones(len(elements), np.float32) if self.strength is None else self.strength.value
+        asks_places = self.strength is not None and self.kind.asks_places
+        count = len(self.context.places.points) if asks_places else len(elements)
+        strength = np.ones(count, np.float32) if self.strength is None else self.strength.value
+        check_strength(strength, count)
+        self.context.check_strengths(count)
         return Seen(geometry, elements, strength, self.context)
 
 
 class Kept(Struct, frozen=True, eq=False):
-    """A state after a frame, and of how many elements it is."""
+    """A state after a frame, of how many elements it is, and what tells those elements from others (`Elements.identity`)."""
 
     state: Remembered
     count: int
+    identity: bytes = b""
 
     @property
     def nbytes(self) -> int:
@@ -79,8 +85,10 @@ class Others(OnOtherFrames, Protocol):
     def linked(self, schedule: Schedule, frame: float, place: Place, sight: Sight) -> Stage[Kept]:
         """The stage of a place's state after a frame."""
 
-    def stack_on(self, schedule: Schedule, problems: Problems, frame: float, falloff: str, state: State) -> Stack:
-        """A falloff's layers as they are at the same place on another frame; what is wrong there is wrong here."""
+    def stack_on(
+        self, schedule: Schedule, problems: Problems, now: float, frame: float, falloff: str, state: State
+    ) -> Stack:
+        """A falloff's layers as they are at the same place on another frame; what is wrong there is wrong here (now)."""
 
     def chain_on(self, schedule: Schedule, problems: Problems, frame: float, shape: str) -> Any:
         """What a shape goes through on another frame, an `EffectChain`; what is wrong there is wrong here."""
@@ -88,5 +96,5 @@ class Others(OnOtherFrames, Protocol):
     def running(self, frame: float) -> Any:
         """The `Moment` of another frame, to be run."""
 
-    def at_start(self, frame: float, shape: str, slot: str) -> Values | None:
+    def at_start(self, schedule: Schedule, frame: float, slot: str, state: State) -> Values | None:
         """An effect's strength on the first frame of the shot; None on that frame itself, where it is found as ever."""

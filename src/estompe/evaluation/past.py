@@ -166,7 +166,7 @@ class Past(Elsewhere):
         if frame <= self._begins[place]:
             now = sight.seen()
             with said_for(kind.label):
-                made = Kept(_state(kind, kind.start(now, frame)), len(now.elements))
+                made = Kept(_state(kind, kind.start(now, frame)), len(now.elements), now.elements.identity)
         else:
             made = self._stepped(place, frame, sight)
         if frame == int(frame):
@@ -187,11 +187,11 @@ class Past(Elsewhere):
         for at, seconds in way:
             here = sight if at == frame else self._sight(place, at)
             now = here.seen()
-            if len(now.elements) != kept.count:
+            if len(now.elements) != kept.count or now.elements.identity != kept.identity:
                 raise CannotEvaluateError(self._changed(place, last, at, kept.count, len(now.elements)))
             since = Since(seconds, at - last, at, partial(self._seen, place, last), self.pause)
             with said_for(here.kind.label):
-                kept = Kept(_state(here.kind, here.kind.step(kept.state, now, since)), kept.count)
+                kept = Kept(_state(here.kind, here.kind.step(kept.state, now, since)), kept.count, kept.identity)
             self.steps += 1
             last = at
         return kept
@@ -233,23 +233,12 @@ class Past(Elsewhere):
 
     def _changed(self, place: Place, before: float, now: float, had: int, has: int) -> str:
         """Why there are other elements than on the frame before, in words."""
-        cause = "the shape it is made from"
-        for index in range(place.effects_before + 1):
-            then = self._count_on(place, before, index)
-            if then != self._count_on(place, now, index):
-                break
-        if index > 0:
-            slots = list(self.planned(now).parts.enabled_slots(place.shape))
-            cause = f"its effect {slots[index - 1].effect.label}"
-        noun = place.domain.value
+        cause = self.cause_of_change((place.shape, place.effects_before), place.domain, before, now)
+        noun, others = place.domain.value, "others, " if has == had else ""
         return (
-            f"on frame {now:g} there are {has:,} {noun}s and before there were {had:,}, because of {cause}: "
+            f"on frame {now:g} there are {has:,} {noun}s and before there were {others}{had:,}, because of {cause}: "
             "put this before what changes them"
         )
-
-    def _count_on(self, place: Place, frame: float, index: int) -> int:
-        moment = self.running(frame)
-        return moment.settled(lambda: moment.graph.state_at(place.shape, index)).geometry.count(place.domain)
 
 
 class _on_frame:  # noqa: N801

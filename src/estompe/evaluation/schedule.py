@@ -12,7 +12,7 @@ import numpy as np
 
 from estompe import faults
 from estompe.document.context import CannotEvaluateError, UndeclaredError
-from estompe.evaluation.memo import CancelledError, Memo
+from estompe.evaluation.memo import Memo
 from estompe.evaluation.plan import Plan
 from estompe.evaluation.stage import Sized, Stage
 from estompe.geometry import GeometryError
@@ -32,7 +32,7 @@ def said_for(label: str) -> Iterator[None]:
     """Turn whatever a kind raises into words for a person. Raises CannotEvaluateError."""
     try:
         yield
-    except (CannotEvaluateError, GeometryError, CancelledError):
+    except (CannotEvaluateError, GeometryError):
         raise
     except UndeclaredError as error:
         raise CannotEvaluateError(str(error)) from None
@@ -103,8 +103,6 @@ class Schedule:
                     value.setflags(write=False)
                 stage.compute = None
                 done += 1
-        except CancelledError:
-            raise
         except Exception as error:  # a kind may raise anything; the frame goes on without its stage
             stage = waiting[done]
             if stage.token in plan.failed:

@@ -17,3 +17,5 @@ class Stack(Struct, frozen=True):
     measured: list[Values]
     values: list[Values]
     made_from: Hashable
+    is_lost: bool = False
+    """Whether what it measured on another frame does not fit the elements here, so that its strength is 0."""

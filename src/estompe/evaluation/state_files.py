@@ -16,7 +16,7 @@ from estompe.document.remembering import Remembered
 from estompe.evaluation.others import Kept
 
 DEFAULT_BOUND = 10 << 30
-_MAGIC = b"estompe state 1\n"
+_MAGIC = b"estompe state 2\n"
 _SUFFIX, _PART = ".state", ".part"
 _MOST_HEADER = 1 << 16
 _CHECK = 16

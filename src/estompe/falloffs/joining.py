@@ -9,6 +9,7 @@ from estompe.document.kinds import Join
 from estompe.document.numbers import plain
 from estompe.document.scene import Layer, Range, Route
 from estompe.falloffs.ramp import Remapping
+from estompe.geometry import GeometryError
 from estompe.kernels.ramp import Joining, remap, remap_joined
 from estompe.kernels.types import Floats
 
@@ -33,6 +34,13 @@ JOINS: dict[Join, JoinRule] = {
 """Every join, once: the panels, the probe, Routing and evaluation ask here."""
 
 
+def check_alike(values: Sequence[Floats]) -> None:
+    """Raise GeometryError where arrays that are to be joined have different lengths."""
+    if len({len(own) for own in values}) > 1:
+        counts = ", ".join(f"{len(own):,}" for own in values)
+        raise GeometryError(f"what is joined has different numbers of values ({counts})")
+
+
 def joined(above: Floats, values: Floats, join: Join) -> Floats:
     """The values so far and one more layer's, float32 (n,)."""
     return JOINS[join].combine(above, values)
@@ -40,6 +48,7 @@ def joined(above: Floats, values: Floats, join: Join) -> Floats:
 
 def join_layers(layers: Sequence[Layer], values: Sequence[Floats]) -> Floats:
     """All layers' values from top to bottom, float32 (n,). The first stands as it is. There must be one."""
+    check_alike(values)
     total = np.float32(1.0) - values[0] if layers[0].one_minus else values[0]
     for layer, own in zip(layers[1:], values[1:], strict=True):
         total = joined(total, np.float32(1.0) - own if layer.one_minus else own, layer.join)
@@ -51,6 +60,7 @@ def strengths(layers: Sequence[Layer], values: Sequence[Floats], how: Remapping)
 
     What the layers join to is not kept, since only who looks at the falloff wants it. There must be one layer.
     """
+    check_alike(values)
     last = layers[-1]
     kernel = JOINS[last.join].kernel
     if len(values) == 1 or kernel is None:
@@ -62,6 +72,7 @@ def strengths(layers: Sequence[Layer], values: Sequence[Floats], how: Remapping)
 
 def join_routes(routes: Sequence[Route], strengths: Sequence[Floats]) -> Floats:
     """An effect's strength from its routes, float32 (n,). There must be one."""
+    check_alike(strengths)
     total = _fed(routes[0], strengths[0])
     for route, strength in zip(routes[1:], strengths[1:], strict=True):
         total = joined(total, _fed(route, strength), route.join)
@@ -80,6 +91,7 @@ def join_margins(routes: Sequence[tuple[Route, Range, Floats]]) -> Floats:
     routes: each with its falloff's range and where values lie in it (0 full, 1 gone). Reaches join as sets do: times and smaller
     keep what both have, plus and larger what either has.
     """
+    check_alike([places for _, _, places in routes])
     total: Floats | None = None
     for route, within, places in routes:
         width = max(abs(plain(within.gone) - plain(within.full)), 1e-6)

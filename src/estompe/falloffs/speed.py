@@ -9,6 +9,7 @@ from estompe.document.kinds import Source
 from estompe.document.registry import register
 from estompe.document.scene import Identifier
 from estompe.document.settings import setting
+from estompe.geometry import GeometryError
 from estompe.geometry.elements import Elements
 from estompe.kernels.types import Floats
 
@@ -42,12 +43,20 @@ class Speed(Source, tag="speed"):
             now, then = context.control(self.control), context.control(self.control, -1.0)
             return np.full(len(elements), np.linalg.norm(now.matrix[:, 3] - then.matrix[:, 3]), np.float32)
         before = context.elements(-1.0)
-        if len(before) != len(elements):
+        try:
+            numbers = elements.numbers_in(before)
+        except GeometryError:
             noun = elements.domain.value
             raise CannotEvaluateError(
-                f"there are {len(elements):,} {noun}s now and there were {len(before):,} on the frame before: "
+                f"there are {len(elements):,} {noun}s now and there were {len(before):,} others on the frame before: "
                 "put what it drives before the effect that changes them"
-            )
-        way = elements.positions - before.positions
+            ) from None
+        if numbers is None:
+            way = elements.positions - before.positions
+        else:
+            # An element that was not there on the frame before has not moved.
+            known = np.flatnonzero(numbers >= 0)
+            way = np.zeros((len(elements), 3), np.float32)
+            way[known] = elements.positions[known] - before.positions[numbers[known]]
         found: Floats = np.sqrt(np.einsum("ij,ij->i", way, way)).astype(np.float32)
         return found

@@ -39,7 +39,9 @@ def _with_lids(mesh: Geometry) -> tuple[Topology, tuple[int, int]]:
     sizes_of = np.concatenate([np.diff(topology.offsets), [len(loop) for loop in loops]])
     offsets_of = np.concatenate([[0], np.cumsum(sizes_of)]).astype(np.int32)
     lids = len(loops), sum(map(len, loops))
-    return Topology(frozen(corners), frozen(offsets_of), topology.points, topology.parted), lids
+    return Topology(
+        frozen(corners), frozen(offsets_of), topology.points, topology.parted, numbering=topology.numbering
+    ), lids
 
 
 def border_loops(topology: Topology) -> list[Indices]:

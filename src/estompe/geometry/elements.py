@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 from estompe.geometry.closing import border_loops
 from estompe.geometry.copies import Copies
 from estompe.geometry.geometry import Domain, Geometry
+from estompe.geometry.matching import identity_digest, matched
 from estompe.geometry.over_surface import from_place, from_strength
 from estompe.geometry.pieces import Ids
 from estompe.geometry.samples import samples_of, through_uvs
@@ -72,6 +73,18 @@ class Elements:
     def ids(self) -> Ids:
         """Numbers that stay with the elements, int64 (n,)."""
         return self._samples.ids
+
+    @property
+    def identity(self) -> bytes:
+        """What tells these elements from others in any process, 16 bytes; the same for the same elements on any frame."""
+        return identity_digest(self._geometry, self._samples.domain)
+
+    def numbers_in(self, other: "Elements") -> Ids | None:
+        """Find these elements among those of the same shape on another frame, int64 (n,), -1 where one does not exist there.
+
+        None where all numbers are the same. Raises GeometryError where elements cannot be told from one another.
+        """
+        return matched(self._geometry, other._geometry, self._samples.domain)
 
     @property
     def pairs(self) -> Indices:

@@ -42,7 +42,12 @@ def _kept(topology: Topology, faces: NDArray[np.bool_]) -> tuple[Topology, NDArr
     corners = np.repeat(faces, sizes)
     offsets = np.concatenate([[0], np.cumsum(sizes[faces])]).astype(np.int32)
     made = Topology(
-        frozen(topology.corners[corners]), frozen(offsets), topology.points, topology.parted, topology.lines
+        frozen(topology.corners[corners]),
+        frozen(offsets),
+        topology.points,
+        topology.parted,
+        topology.lines,
+        topology.numbering,
     )
     return made, corners
 

@@ -172,6 +172,12 @@ class Geometry:
         return self.attributes.get((domain, name))
 
     @property
+    def point_ids(self) -> NDArray[np.int64] | None:
+        """Numbers that stay with the points on all frames, int64 (n,); None where only their order tells them apart."""
+        own = self.attribute(Domain.POINT, "id")
+        return None if own is None else np.asarray(own, np.int64)
+
+    @property
     def rest(self) -> Floats:
         """The points before any effect, float32 (n, 3), in the shape's own space."""
         return self.at_rest.positions

@@ -303,10 +303,18 @@ def _off(begun: Geometry, points: Floats, found: Nearest, by_feet: bool) -> Floa
     return np.asarray(np.linalg.norm(points - places, axis=1), np.float32)
 
 
+def voxel_ids(lattice: Lattice, where: Indices) -> NDArray[np.int64]:
+    """A number for every voxel of some bricks, int64 (bricks * 512,). where: int32 (bricks, 3), z y x of each."""
+    return _numbers(lattice, np.repeat(where, CELLS, axis=0), np.tile(np.arange(CELLS), len(where)))
+
+
 def _ids(bricks: Bricks, cells: Indices) -> NDArray[np.int64]:
     """A number for the cell of each vertex, the same wherever the lattice's box begins."""
-    corner = (bricks.where[cells >> 9].astype(np.int64) + bricks.lattice.first) * EDGE + (1 << 20)
-    within = cells & 511
+    return _numbers(bricks.lattice, bricks.where[cells >> 9], cells & 511)
+
+
+def _numbers(lattice: Lattice, where: Indices, within: NDArray[np.int64] | Indices) -> NDArray[np.int64]:
+    corner = (where.astype(np.int64) + lattice.first) * EDGE + (1 << 20)
     z, y, x = corner[:, 0] + (within >> 6), corner[:, 1] + (within >> 3 & 7), corner[:, 2] + (within & 7)
     return np.asarray((z << 42) | (y << 21) | x)
 

@@ -3,6 +3,7 @@
 import threading
 from collections.abc import Callable, Hashable, Iterator
 from functools import cached_property
+from hashlib import blake2b
 from typing import Any, NamedTuple, TypeVar
 
 import numpy as np
@@ -46,6 +47,35 @@ class _Scratch(threading.local):
 _scratch = _Scratch()
 
 
+class Numbering:
+    """What the numbers of a mesh's points mean: the faces they were first numbered for.
+
+    Topologies that only leave out or add faces keep the numbering of the one that they were made from.
+    """
+
+    __slots__ = ("_corners", "_offsets", "_points")
+
+    def __init__(self, corners: Indices, offsets: Indices, points: int) -> None:
+        self._corners, self._offsets, self._points = corners, offsets, points
+
+    def is_like(self, other: "Numbering") -> bool:
+        """Return whether a number means the same point in both."""
+        if self is other:
+            return True
+        counts = self._points == other._points and len(self._corners) == len(other._corners)
+        return (
+            counts and np.array_equal(self._corners, other._corners) and np.array_equal(self._offsets, other._offsets)
+        )
+
+    @property
+    def digest(self) -> bytes:
+        """What tells it from others in any process, 16 bytes."""
+        made = blake2b(self._points.to_bytes(8, "little"), digest_size=16)
+        made.update(np.ascontiguousarray(self._corners))
+        made.update(np.ascontiguousarray(self._offsets))
+        return made.digest()
+
+
 class Lines(NamedTuple):
     """Polylines over numbered points: the point of each vertex, int32 (m,), and where each line begins, int32 (lines + 1,)."""
 
@@ -57,18 +87,26 @@ class Topology:
     """Polygons of any size over numbered points, and lines.
 
     corners: int32 (m,), the point of each corner; offsets: int32 (faces + 1,), where each face's corners begin; parted: the
-    pieces, where there are several; lines: polylines, where there are any.
+    pieces, where there are several; lines: polylines, where there are any; numbering: that of the topology whose points these
+    are, where they keep their numbers.
 
     What is derived from them is computed once, when first asked for.
     """
 
     def __init__(
-        self, corners: Indices, offsets: Indices, points: int, parted: Pieces | None = None, lines: Lines | None = None
+        self,
+        corners: Indices,
+        offsets: Indices,
+        points: int,
+        parted: Pieces | None = None,
+        lines: Lines | None = None,
+        numbering: Numbering | None = None,
     ) -> None:
         self.corners = corners
         self.offsets = offsets
         self.points = points
         self.parted, self.lines = parted, lines
+        self.numbering = Numbering(corners, offsets, points) if numbering is None else numbering
         self._derived = Derived(_MOST_DERIVED)
 
     def derived(self, key: Hashable, make: Callable[[], Made]) -> Made:
@@ -90,6 +128,38 @@ class Topology:
             held = self.__dict__.get(name, ())
             yield from held if isinstance(held, tuple) else (held,)
         yield from self._derived.arrays()
+
+    def numbers_like(self, other: "Topology", points: bool) -> bool:
+        """Return whether a number names the same element in both. points: of points, else of faces."""
+        if self is other:
+            return True
+        if points:
+            return self.points == other.points and self.numbering.is_like(other.numbering)
+        same = len(self.corners) == len(other.corners) and np.array_equal(self.corners, other.corners)
+        return same and np.array_equal(self.offsets, other.offsets)
+
+    @cached_property
+    def points_digest(self) -> bytes:
+        """What tells the numbering of the points from others in any process, 16 bytes."""
+        return self.numbering.digest
+
+    @cached_property
+    def faces_digest(self) -> bytes:
+        """What tells the faces from others in any process, 16 bytes."""
+        return Numbering(self.corners, self.offsets, self.points).digest
+
+    @cached_property
+    def is_sound(self) -> bool:
+        """Whether its arrays agree: every corner names a point, and every point a piece."""
+        corners, offsets = self.corners, self.offsets
+        if not len(offsets) or offsets[0] != 0 or offsets[-1] != len(corners):
+            return False
+        if len(corners) and not (corners.min() >= 0 and corners.max() < self.points):
+            return False
+        if self.parted is None:
+            return True
+        of = self.parted.of
+        return len(of) == self.points and (not len(of) or (of.min() >= 0 and of.max() < len(self.parted)))
 
     @property
     def faces(self) -> int:

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from estompe.geometry.geometry import Domain, Geometry
 from estompe.geometry.rest import Rest
-from estompe.geometry.solid import Solid, mixed_places, point_values
+from estompe.geometry.solid import Solid, mixed_places, point_values, voxel_ids
 from estompe.geometry.topology import Topology
 from estompe.kernels.surface import Nearest, nearest_on_surface
 from estompe.kernels.transform import transformed
@@ -53,6 +53,10 @@ class VoxelPlaces(Geometry):
         values = self._begun.on_points(name)
         assert values is not None
         return frozen(point_values(values, self._begun.topology.triangles, self.found))
+
+    @cached_property
+    def point_ids(self) -> NDArray[np.int64]:  # type: ignore[override]
+        return frozen(voxel_ids(self.region.lattice, self.region.where))
 
     def names(self) -> list[str]:
         """The attributes that there are."""
