@@ -50,14 +50,12 @@ class Files(QObject):
         super().__init__(window)
         self._session, self._work, self._preferences, self._window = session, work, preferences, window
         self._autosave = autosave
-        self._stamp: Stamp | None = None
 
     # Scenes
 
     def new_scene(self) -> None:
         """Begin with an empty scene, after asking about unsaved work."""
         if self.may_leave():
-            self._stamp = None
             self._session.begin(Project(Scene()), None, "untitled")
 
     def ask_open(self) -> None:
@@ -74,15 +72,15 @@ class Files(QObject):
         elif path.suffix.lower() != file.ENDING:
             self.import_mesh(path)
         elif self.may_leave():
+            left = self._session.document.scene
             self._work.start(
-                f"opening {path.name}", lambda _progress: file.load(path), lambda made: self._opened(made, path)
+                f"opening {path.name}", lambda _progress: file.load(path), lambda made: self._opened(made, path, left)
             )
 
     def open_sample(self, name: str) -> None:
         """Open a sample scene."""
         if self.may_leave():
             chosen = sample(name)
-            self._stamp = None
             self._session.begin(chosen.build(), None, chosen.title)
 
     def recover(self, item: Lost) -> None:
@@ -93,8 +91,9 @@ class Files(QObject):
             self._session.messages.say(f"cannot recover: {error}", "error")
             return
         original = Path(item.original) if item.original else None
-        self._stamp = _stamp(original) if original is not None else None
         self._session.begin(project, original, item.title, saved=False)
+        if original is not None:
+            self._session.document.stamp = _stamp_known(item, original)
         # Until the scene is kept again under this window's own name, the one it came from is the only copy.
         self._autosave.follow(item.path)
         self._autosave.write()
@@ -124,7 +123,7 @@ class Files(QObject):
         except file.FileError as error:
             self._session.messages.say(str(error), "error")
             return False
-        self._stamp = _stamp(path)
+        self._session.document.stamp = _stamp(path)
         self._session.document.saved_as(path, project.scene)
         self._remember(path)
         self._session.messages.say(f"saved {path.name}")
@@ -132,14 +131,22 @@ class Files(QObject):
 
     def _may_overwrite(self, path: Path) -> bool:
         """Whether what is in the scene's own file may be replaced, though somebody else wrote it since it was opened."""
-        if path != self._session.document.path or self._stamp is None:
+        known = self._session.document.stamp
+        if path != self._session.document.path or known is None:
             return True
         now = _stamp(path)
-        if now is None or now == self._stamp:
+        if now is None or now == known:
             return True
+        return self.may_replace(
+            f"“{path.name}” was changed on the disk since it was opened here. Overwrite what is there now?"
+        )
+
+    def may_replace(self, question: str) -> bool:
+        """Ask whether something that is there may be replaced."""
         buttons = QMessageBox.StandardButton
-        text = f"“{path.name}” was changed on the disk since it was opened here. Overwrite what is there now?"
-        return QMessageBox.question(self._window, "Estompe", text, buttons.Yes | buttons.No, buttons.No) == buttons.Yes
+        return (
+            QMessageBox.question(self._window, "Estompe", question, buttons.Yes | buttons.No, buttons.No) == buttons.Yes
+        )
 
     def may_leave(self) -> bool:
         """Whether the scene may be left: nothing unsaved, or the person saved it or gave it up."""
@@ -173,6 +180,7 @@ class Files(QObject):
             f"importing {path.name}",
             lambda progress: read_mesh_isolated(path, progress, unit),
             lambda made: self._imported(made, path),
+            self._session.document.still_open(),
         )
 
     def ask_import_shot(self, show: Callable[[Footage], None]) -> None:
@@ -191,6 +199,7 @@ class Files(QObject):
             f"opening {path.name}",
             lambda progress: listed(path, scene, lambda: progress(0.5, f"opening {path.name}")),
             show,
+            self._session.document.still_open(),
         )
 
     def _shot_or_mesh(self, footage: Footage, path: Path) -> None:
@@ -235,15 +244,25 @@ class Files(QObject):
         text = "; ".join((f"imported {path.name}: {units.counted(len(geometry.points))} points", *geometry.notes))
         session.messages.say(text, "warning" if geometry.notes else "")
 
-    def _opened(self, project: Project, path: Path) -> None:
-        self._stamp = _stamp(path)
+    def _opened(self, project: Project, path: Path, left: Scene) -> None:
+        # Edits that were made while the file was read are not lost without a question.
+        if self._session.document.scene is not left and not self.may_leave():
+            self._session.messages.say(f"{path.name} is not opened: this scene stays open", "warning")
+            return
+        stamp = _stamp(path)
         self._session.begin(project, path, path.name)
+        self._session.document.stamp = stamp
         self._remember(path)
 
     def hand_on_mesh(self, path: Path, then: Callable[[Geometry], None]) -> None:
         """Read a mesh with progress and hand it on."""
         unit = self._session.document.scene.metres_per_unit
-        self._work.start(f"reading {path.name}", lambda progress: read_mesh_isolated(path, progress, unit), then)
+        self._work.start(
+            f"reading {path.name}",
+            lambda progress: read_mesh_isolated(path, progress, unit),
+            then,
+            self._session.document.still_open(),
+        )
 
     # Out
 
@@ -319,6 +338,14 @@ class Files(QObject):
     def _remember(self, path: Path) -> None:
         self._preferences.remember(path)
         self._preferences.save()
+
+
+def _stamp_known(item: Lost, original: Path) -> Stamp | None:
+    """The state of a scene's own file that an autosave was begun from; one that it cannot have where that is not known."""
+    if item.stamp is not None:
+        return item.stamp
+    now = _stamp(original)
+    return (0, -1) if now is not None and now[0] > item.when * 1e9 else now
 
 
 def _stamp(path: Path) -> Stamp | None:

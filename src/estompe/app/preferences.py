@@ -7,9 +7,15 @@ import msgspec
 import platformdirs
 
 from estompe.document.atomic import written_whole
+from estompe.document.regular import check_answers
 
 _MOST_RECENT = 8
 _MOST_ADDED = 6
+_MOST_THREADS, _MOST_UNDO = 1024, 1_000_000
+_SHORTEST_AUTOSAVE, _LONGEST_AUTOSAVE = 5, 3600
+_LONGEST_PATH, _LARGEST_SIDE = 4096, 100_000
+# Nobody waits longer than this for the window to start.
+_PATIENCE = 2.0
 TEXT_SIZES = ("small", "normal", "large")
 NAVIGATIONS = ("left", "middle")
 
@@ -35,6 +41,26 @@ class Preferences(msgspec.Struct):
     added: list[str] = []
     shortcuts: dict[str, str] = {}
     splitters: dict[str, list[int]] = {}
+
+    def sound(self) -> "Preferences":
+        """The same with every value within its limits, and without paths that cannot be any."""
+
+        def within(value: int, most: int) -> int:
+            return min(max(0, value), most)
+
+        memory = machine_memory() >> 20
+        self.results_mb, self.frames_mb, self.states_mb = (
+            within(value, memory) for value in (self.results_mb, self.frames_mb, self.states_mb)
+        )
+        self.threads, self.undo_depth = within(self.threads, _MOST_THREADS), within(self.undo_depth, _MOST_UNDO)
+        self.autosave = max(_SHORTEST_AUTOSAVE, within(self.autosave, _LONGEST_AUTOSAVE))
+        self.recent = [name for name in self.recent if 0 < len(name) <= _LONGEST_PATH and name.isprintable()]
+        self.recent = self.recent[:_MOST_RECENT]
+        self.added = self.added[:_MOST_ADDED]
+        self.splitters = {
+            name: sizes for name, sizes in self.splitters.items() if all(0 < size <= _LARGEST_SIDE for size in sizes)
+        }
+        return self
 
     def remember(self, path: Path) -> None:
         """Put a file at the top of the recent ones; one whose name is no text cannot be written down."""
@@ -76,8 +102,9 @@ class Preferences(msgspec.Struct):
 def load() -> Preferences:
     """The saved preferences, or fresh ones where there are none or they cannot be read."""
     try:
-        return msgspec.json.decode(_file().read_bytes(), type=Preferences)
-    except (OSError, msgspec.MsgspecError):
+        check_answers(_file(), _PATIENCE)
+        return msgspec.json.decode(_file().read_bytes(), type=Preferences).sound()
+    except (OSError, ValueError):
         return Preferences()
 
 

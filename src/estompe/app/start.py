@@ -1,7 +1,6 @@
 """Starting the window."""
 
 import gc
-import signal
 import sys
 import threading
 from functools import partial
@@ -15,6 +14,7 @@ from PyQt6.QtWidgets import QApplication
 
 from estompe import faults
 from estompe.app import preferences, units
+from estompe.app.leaving import Leaving
 from estompe.app.window import Window
 from estompe.evaluation.precompile import precompile
 from estompe.registered import load_kinds
@@ -41,11 +41,7 @@ def run(file: Path | None, sample: str | None) -> int:
         QTimer.singleShot(0, lambda: window.files.open(file))
     elif sample is not None:
         QTimer.singleShot(0, lambda: window.files.open_sample(sample))
-    # Python sees Ctrl+C only while it runs: let it run now and then.
-    signal.signal(signal.SIGINT, lambda *_: window.close())
-    ticking = QTimer(interval=200)
-    ticking.timeout.connect(lambda: None)
-    ticking.start()
+    Leaving(app, window)
     return app.exec()
 
 

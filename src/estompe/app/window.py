@@ -39,6 +39,8 @@ from estompe.setups.own import is_setup
 
 _SIZE = QSize(1280, 800)
 _TITLE_BAR = 34
+# How long the system waits for the autosave when it ends the session.
+_PATIENCE = 1.2
 _SPLITTERS = {"across": [940, 340], "upper": [190, 750], "left": [540, 196], "right": [226, 284, 226]}
 """The window's splitters by the name that preferences use, with their first sizes."""
 
@@ -50,7 +52,7 @@ class Window(QWidget):
         super().__init__()
         self.setObjectName("window")
         self.setWindowTitle("Estompe")
-        self.preferences = preferences
+        self.preferences = preferences.sound()
         self.session = Session(self)
         self.work = Work(self)
         self.autosave = Autosave(self.session.document, self.session.messages, self)
@@ -269,11 +271,11 @@ class Window(QWidget):
 
     def apply_preferences(self) -> None:
         """Take over what the person chose."""
-        chosen = self.preferences
-        self.session.document.set_undo_depth(max(0, chosen.undo_depth))
+        chosen = self.preferences.sound()
+        self.session.document.set_undo_depth(chosen.undo_depth)
         self.session.evaluator.worker.set_budgets(chosen.results_budget, chosen.frames_budget, chosen.states_budget)
-        self.session.evaluator.worker.threads = max(0, chosen.threads)
-        self.autosave.set_interval(max(5, chosen.autosave))
+        self.session.evaluator.worker.threads = chosen.threads
+        self.autosave.set_interval(chosen.autosave)
         self.view.orbits_left = chosen.navigation != "middle"
         self._apply_theme()
 
@@ -364,6 +366,12 @@ class Window(QWidget):
             return
         self.shut_down()
         event.accept()
+
+    def leave(self) -> None:
+        """End at once, because the session ends or the system asks for it: the scene is kept for recovery, nothing is asked."""
+        self.autosave.leave(_PATIENCE)
+        self.work.cancel()
+        self.preferences.save()
 
     def shut_down(self) -> None:
         """End all threads and forget the autosave."""

@@ -36,10 +36,18 @@ class Work(QObject):
     def running(self) -> bool:
         return self._thread is not None
 
-    def start(self, title: str, job: Callable[[Progress], Any], then: Callable[[Any], None]) -> bool:
+    def start(
+        self,
+        title: str,
+        job: Callable[[Progress], Any],
+        then: Callable[[Any], None],
+        applies: Callable[[], bool] = lambda: True,
+    ) -> bool:
         """Run a job; `then` gets its result on the interface thread. False if another one is still running.
 
-        Errors a person can act on (ValueError and OSError) are told as text; others go to the log too.
+        applies: whether the result still belongs to what is open by then, such as `DocumentModel.still_open`; where it does not,
+        nothing is changed and a person is told. Errors a person can act on (ValueError and OSError) are told as text; others go
+        to the log too.
         """
         if self._thread is not None:
             self.failed.emit(f"wait until “{self.title}” is done, or cancel it")
@@ -47,7 +55,7 @@ class Work(QObject):
         self.title = title
         self._stop.clear()
         self.progressed.emit(0.0, title)
-        self._thread = threading.Thread(target=self._run, args=(job, then), name="estompe-work", daemon=True)
+        self._thread = threading.Thread(target=self._run, args=(job, then, applies), name="estompe-work", daemon=True)
         self._thread.start()
         return True
 
@@ -66,7 +74,7 @@ class Work(QObject):
             raise CancelledError
         self.progressed.emit(fraction, text)
 
-    def _run(self, job: Callable[[Progress], Any], then: Callable[[Any], None]) -> None:
+    def _run(self, job: Callable[[Progress], Any], then: Callable[[Any], None], applies: Callable[[], bool]) -> None:
         try:
             result = job(self._progress)
         except CancelledError:
@@ -76,14 +84,18 @@ class Work(QObject):
         except Exception as error:  # the window must hear of it, whatever it is
             self._finished.emit(None, faults.record(error, self.title.capitalize()))
         else:
-            self._finished.emit(then, result)
+            self._finished.emit((then, applies), result)
 
-    def _finish(self, then: Callable[[Any], None] | None, result: Any) -> None:
+    def _finish(self, use: tuple[Callable[[Any], None], Callable[[], bool]] | None, result: Any) -> None:
         self._thread = None
         self.ended.emit()
         if isinstance(result, CancelledError):
             self.cancelled.emit(self.title)
-        elif then is None:
+        elif use is None:
             self.failed.emit(str(result))
+        elif not use[1]():
+            self.failed.emit(
+                f"{self.title}: done, but for another scene than the one that is open now; do it again here"
+            )
         else:
-            then(result)
+            use[0](result)

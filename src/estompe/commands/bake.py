@@ -10,6 +10,7 @@ from estompe.commands.shared import (
     machines_argument,
     open_project,
     past_of,
+    refuse_input,
     shape_ids,
     tell_progress,
     tell_trouble,
@@ -54,6 +55,7 @@ def run(chosen: argparse.Namespace) -> None:
         ends = " or ".join(ending for item in SCENE_WRITERS.values() for ending in item.endings)
         words = " or ".join(f"--as {name}" for name in SEQUENCE_WRITERS)
         raise UsageError(f"{chosen.out}: end it in {ends}, or say {words} for a folder")
+    refuse_input(chosen.file, chosen.out)
     project = open_project(chosen.file)
     first, last = frame_range(chosen.frames, project.scene.first, project.scene.last)
     only = shape_ids(project, chosen.only)

@@ -9,6 +9,7 @@ from estompe.commands.shared import (
     frame_range,
     open_project,
     past_of,
+    refuse_input,
     tell_progress,
     tell_trouble,
     through_camera,
@@ -32,6 +33,7 @@ def run(chosen: argparse.Namespace) -> None:
     """Run the command. Raises UsageError."""
     from estompe.output import movie
 
+    refuse_input(chosen.file, chosen.out)
     project = through_camera(open_project(chosen.file), chosen.camera)
     first, last = frame_range(chosen.frames, project.scene.first, project.scene.last)
     settings, past = drawing_settings(project, chosen), past_of(project, None)

@@ -6,18 +6,20 @@ from typing import TYPE_CHECKING
 
 from estompe.commands.errors import UsageError
 from estompe.commands.shared import (
+    check_frame,
     drawing_arguments,
     drawing_settings,
-    evaluated_frame,
     falloff_id,
     frame_range,
     machines_argument,
     open_project,
     past_of,
     picture_size,
+    refuse_input,
     tell_progress,
     tell_trouble,
     through_camera,
+    whole_frame,
 )
 
 if TYPE_CHECKING:
@@ -42,6 +44,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(chosen: argparse.Namespace) -> None:
     """Run the command. Raises UsageError."""
+    refuse_input(chosen.file, chosen.out)
     if chosen.frames is None and chosen.out.suffix.lower() == ".png" and chosen.layers is None:
         _run_one(chosen)
         return
@@ -51,10 +54,13 @@ def run(chosen: argparse.Namespace) -> None:
     if chosen.out.suffix.lower() not in ENDINGS:
         raise UsageError(f"{chosen.out}: end it in {' or '.join(ENDINGS)}")
     project = through_camera(open_project(chosen.file), chosen.camera)
-    if chosen.frames is None:
-        first = last = round(project.scene.first if chosen.frame is None else chosen.frame)
-    else:
+    frame = project.scene.first if chosen.frame is None else chosen.frame
+    check_frame(frame)
+    first = last = round(frame)
+    if chosen.frames is not None:
         first, last = frame_range(chosen.frames, project.scene.first, project.scene.last)
+    elif frame != first and chosen.machines is not None:
+        raise UsageError(f"--frame {frame:g}: several machines draw whole frames")
     layers = tuple(name.strip() for name in (chosen.layers or "").split(",") if name.strip())
     settings = drawing_settings(project, chosen)._replace(layers=layers)
     if chosen.machines is not None:
@@ -67,6 +73,11 @@ def run(chosen: argparse.Namespace) -> None:
         print(f"{count} pictures made, {last - first + 1} in {chosen.out.parent}")
         return
     past = past_of(project, None)
+    if chosen.frames is None and frame != first:
+        pictures.write_one(project, frame, chosen.out, settings, tell_progress, past, chosen.full_float)
+        print(f"frame {frame:g} through {project.scene.camera.name} in {chosen.out}")
+        tell_trouble(past)
+        return
     made = pictures.write(project, first, last, chosen.out, settings, tell_progress, past, chosen.full_float)
     there = f", {made.there} were there already" if made.there else ""
     print(f"{made.made} pictures through {project.scene.camera.name} in {chosen.out.parent}{there}")
@@ -74,11 +85,13 @@ def run(chosen: argparse.Namespace) -> None:
 
 
 def _run_one(chosen: argparse.Namespace) -> None:
+    from estompe.output.pictures import check_pictures_not_read
     from estompe.render import picture
 
     size = picture_size(chosen.size, picture.LARGEST)
     project: Project = through_camera(open_project(chosen.file), chosen.camera)
-    frame = evaluated_frame(project, project.scene.first if chosen.frame is None else chosen.frame)
+    check_pictures_not_read(project, chosen.out, 0, 0)
+    frame = whole_frame(project, project.scene.first if chosen.frame is None else chosen.frame)
     falloff = None
     if chosen.show == "strength":
         falloff = falloff_id(frame.scene, chosen.falloff)

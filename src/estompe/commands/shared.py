@@ -1,6 +1,8 @@
 """What several commands do alike: finding the project, the frames and what to show, and telling how far they are."""
 
 import argparse
+import math
+import os
 import re
 import sys
 from pathlib import Path
@@ -44,6 +46,12 @@ def open_project(path: Path) -> "Project":
     return project_around(mesh, path)
 
 
+def refuse_input(file: Path, out: Path) -> None:
+    """Raise UsageError where a command would write over the very file that it was given."""
+    if os.path.realpath(file) == os.path.realpath(out):
+        raise UsageError(f"{out}: is the file that is read: choose another name")
+
+
 def past_of(project: "Project", states: Path | None, only_kept: bool = False) -> "Past":
     """The other moments of a project, with its states. Raises UsageError."""
     from estompe.exchange.states import past_of
@@ -76,6 +84,12 @@ def frame_range(text: str | None, first: int, last: int) -> tuple[int, int]:
     return begin, int(match[2]) if match[2] is not None else begin
 
 
+def check_frame(frame: float) -> None:
+    """Raise UsageError for a number that is no frame."""
+    if not math.isfinite(frame) or abs(frame) > 1e9:
+        raise UsageError(f"--frame {frame:g}: use a number up to a thousand million")
+
+
 def evaluated_frame(project: "Project", frame: float) -> "Frame":
     """A frame. Raises UsageError for one that is none."""
     import estompe
@@ -84,6 +98,17 @@ def evaluated_frame(project: "Project", frame: float) -> "Frame":
         return estompe.evaluate(project, frame)
     except ValueError as error:
         raise UsageError(f"--frame: {error}") from None
+
+
+def whole_frame(project: "Project", frame: float) -> "Frame":
+    """A frame without problems. Raises UsageError with the first of them, as writing several frames does."""
+    from estompe.exchange.bake import described
+
+    made = evaluated_frame(project, frame)
+    blocking = [problem for problem in made.problems if problem.blocks]
+    if blocking:
+        raise UsageError(f"frame {frame:g} cannot be drawn: {described(made, blocking[0])}")
+    return made
 
 
 def shape_ids(project: "Project", names: str | None) -> frozenset[str] | None:

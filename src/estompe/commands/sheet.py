@@ -4,7 +4,16 @@ import argparse
 from pathlib import Path
 
 from estompe.commands.errors import UsageError
-from estompe.commands.shared import falloff_id, frame_range, open_project, picture_size, tell_progress, through_camera
+from estompe.commands.shared import (
+    check_frame,
+    falloff_id,
+    frame_range,
+    open_project,
+    picture_size,
+    refuse_input,
+    tell_progress,
+    through_camera,
+)
 
 HELP = "draw a contact sheet of variants, or of one or two numbers at several values"
 
@@ -20,7 +29,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
         help="such as 'Push.amount=0.1,0.2' or 'Glow.gone=0.5..1.5/4'",
     )
     parser.add_argument("--variants", metavar="NAME,...", help="the scene's variants by name, or all")
-    parser.add_argument("--frame", type=int, metavar="N", help="the frame; the first one if left out")
+    parser.add_argument("--frame", type=float, metavar="N", help="the frame; the first one if left out")
     parser.add_argument("--frames", metavar="A-B", help="with --out X.mp4: the frames that are played")
     parser.add_argument("--size", default="320x200", metavar="WxH", help="of each picture")
     parser.add_argument("--camera", metavar="NAME", help="through which camera; the scene's if left out")
@@ -34,6 +43,7 @@ def run(chosen: argparse.Namespace) -> None:
     from estompe.document.varying import parse_varied
     from estompe.output import contact
 
+    refuse_input(chosen.file, chosen.out)
     project = through_camera(open_project(chosen.file), chosen.camera)
     scene = project.scene
     if bool(chosen.vary) == (chosen.variants is not None):
@@ -50,7 +60,9 @@ def run(chosen: argparse.Namespace) -> None:
             cells = contact.cells_of_variants(scene, [known[name] for name in (names or known)])
     except ValueError as error:
         raise UsageError(str(error)) from None
-    first = last = scene.first if chosen.frame is None else chosen.frame
+    frame = scene.first if chosen.frame is None else chosen.frame
+    check_frame(frame)
+    first = last = frame
     if chosen.frames is not None:
         first, last = frame_range(chosen.frames, scene.first, scene.last)
     falloff = falloff_id(scene, chosen.falloff) if chosen.show == "strength" else None

@@ -14,6 +14,19 @@ _PART = ".estompe-part"
 _ABANDONED = 24 * 3600.0
 
 
+def _read_umask() -> int:
+    """What new files do not allow, without changing it for a moment: other threads may be making files."""
+    with contextlib.suppress(OSError, ValueError, StopIteration):
+        status = Path("/proc/self/status").read_text()
+        return int(next(line for line in status.splitlines() if line.startswith("Umask:")).split()[1], 8)
+    current = os.umask(0o077)
+    os.umask(current)
+    return current
+
+
+_UMASK = _read_umask()
+
+
 @contextmanager
 def written_whole(path: Path) -> Iterator[Path]:
     """A temporary file beside the target, moved over it when the block ends well and removed otherwise.
@@ -54,7 +67,7 @@ def _standing(target: Path) -> os.stat_result | None:
 
 def _take_over(part: Path, before: os.stat_result | None) -> None:
     if before is None:
-        part.chmod(0o666 & ~_umask())
+        part.chmod(0o666 & ~_UMASK)
         return
     with contextlib.suppress(OSError):  # only root may give files away
         os.chown(part, before.st_uid, before.st_gid)
@@ -69,9 +82,3 @@ def _sweep(folder: Path) -> None:
             with contextlib.suppress(OSError):
                 if now - part.stat().st_mtime > _ABANDONED:
                     part.unlink()
-
-
-def _umask() -> int:
-    current = os.umask(0)
-    os.umask(current)
-    return current

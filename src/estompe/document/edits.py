@@ -68,10 +68,21 @@ def insert(scene: Scene, collection: ScenePath, item: Any, index: int | None = N
 
 
 def remove(scene: Scene, path: ScenePath) -> Scene:
-    """A scene without the item of a tuple that the path names."""
+    """A scene without the item of a tuple that the path names; a falloff takes the routes along that feed effects by it."""
+    if len(path) == 2 and path[0] == "falloffs":
+        scene = _without_routes(scene, str(path[1]))
     items = get(scene, path[:-1])
     index = _index(items, path[-1])
     return put(scene, path[:-1], (*items[:index], *items[index + 1 :]))  # type: ignore[no-any-return]
+
+
+def _without_routes(scene: Scene, falloff: str) -> Scene:
+    for shape in scene.shapes:
+        for slot in shape.effects:
+            kept = tuple(route for route in slot.routes if route.falloff != falloff)
+            if len(kept) < len(slot.routes):
+                scene = put(scene, ("shapes", shape.id, "effects", slot.id, "routes"), kept)
+    return scene
 
 
 def reorder(scene: Scene, path: ScenePath, index: int) -> Scene:

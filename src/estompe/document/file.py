@@ -18,9 +18,10 @@ from estompe.document.atomic import written_whole
 from estompe.document.check import SceneError, check
 from estompe.document.migrations import migrate
 from estompe.document.names import clean_name, printable
-from estompe.document.paths import with_paths
+from estompe.document.paths import files_of, pictures_of, with_paths
 from estompe.document.project import Project, asset_name, assets_of
 from estompe.document.registry import FAMILIES, decode_kind, encode_kind, family_of, kinds
+from estompe.document.regular import check_answers
 from estompe.document.scene import Scene
 from estompe.document.variants import Variants
 
@@ -54,7 +55,11 @@ class _Header(Struct, frozen=True):
 
 
 def save(project: Project, path: Path) -> None:
-    """Write a project, whole or not at all. Raises FileError where the file cannot be written, or could not be read again."""
+    """Write a project, whole or not at all.
+
+    Raises FileError where the file cannot be written, could not be read again, or is one that the scene reads.
+    """
+    _check_not_read(project.scene, path)
     try:
         whole = with_paths(
             _Envelope("estompe", VERSION, project.scene, project.variants), lambda name: _relative(name, path.parent)
@@ -76,13 +81,22 @@ def save(project: Project, path: Path) -> None:
         raise FileError(f"{path}: cannot be written ({error.strerror or error})") from error
 
 
+def _check_not_read(scene: Scene, path: Path) -> None:
+    target = os.path.realpath(path)
+    if any(os.path.realpath(name) == target for name in (*files_of(scene), *pictures_of(scene))):
+        raise FileError(f"{path}: the scene reads this file, so it is not written over: choose another name")
+
+
 def load(path: Path) -> Project:
     """Read a project. Raises FileError for anything that is not a whole, sound scene of this or an older version.
 
     An asset that is missing is not an error: the scene opens and the shape that needs it says so. Those that the scene does
     not refer to are not read.
     """
+    if path.is_dir():
+        raise FileError(f"{path}: is a folder, not a scene file")
     try:
+        check_answers(path)
         with zipfile.ZipFile(path) as archive:
             entries = _checked_entries(archive)
             whole = _parsed(_read(archive, entries[_SCENE], MOST_JSON))
@@ -94,8 +108,6 @@ def load(path: Path) -> Project:
             }
     except FileNotFoundError:
         raise FileError(f"{path}: there is no such file") from None
-    except IsADirectoryError:
-        raise FileError(f"{path}: is a folder, not a scene file") from None
     except zipfile.BadZipFile as error:
         raise FileError(f"{path}: not a scene file, or damaged ({printable(str(error))})") from None
     except (SceneError, msgspec.MsgspecError) as error:

@@ -1,4 +1,4 @@
-"""The animated files a scene refers to: absolute paths in memory, relative to the scene in its file."""
+"""The files a scene refers to: those of animated files are absolute in memory, and relative to the scene in its file."""
 
 from collections.abc import Callable, Iterator
 from functools import cache
@@ -12,29 +12,39 @@ from estompe.document.unknown_kind import UnknownKind
 
 Part = TypeVar("Part")
 _FILES: IdentityCache[tuple[str, ...]] = IdentityCache()
+_PICTURES: IdentityCache[tuple[str, ...]] = IdentityCache()
 
 
 def files_of(item: Any) -> tuple[str, ...]:
     """The animated files that a part of a scene refers to, each once, in order."""
-    known = _FILES.get(item) if isinstance(item, Struct) else None
+    return _known_or_found(item, "footage", _FILES)
+
+
+def pictures_of(item: Any) -> tuple[str, ...]:
+    """The pictures that a part of a scene refers to, each once, in order; # stands for a frame's number."""
+    return _known_or_found(item, "picture", _PICTURES)
+
+
+def _known_or_found(item: Any, editor: str, cache: IdentityCache[tuple[str, ...]]) -> tuple[str, ...]:
+    known = cache.get(item) if isinstance(item, Struct) else None
     if known is not None:
         return known
-    found = tuple(dict.fromkeys(_files(item)))
-    return _FILES.put(item, found) if isinstance(item, Struct) else found
+    found = tuple(dict.fromkeys(_files(item, editor)))
+    return cache.put(item, found) if isinstance(item, Struct) else found
 
 
-def _files(item: Any) -> Iterator[str]:
+def _files(item: Any, editor: str) -> Iterator[str]:
     if isinstance(item, tuple):
         for part in item:
-            yield from _files(part)
+            yield from _files(part, editor)
     elif isinstance(item, Struct) and not isinstance(item, UnknownKind):
-        names = _footage_settings(type(item))
+        names = _settings_with(type(item), editor)
         for name in item.__struct_fields__:
             value = getattr(item, name)
             if name in names:
                 yield from (value,) if value else ()
             elif isinstance(value, tuple | Struct):
-                yield from _files(value)
+                yield from _files(value, editor)
 
 
 def with_paths(item: Part, change: Callable[[str], str]) -> Part:
@@ -49,7 +59,7 @@ def with_paths(item: Part, change: Callable[[str], str]) -> Part:
 
 
 def _struct_with(item: Struct, change: Callable[[str], str]) -> Struct:
-    names = _footage_settings(type(item))
+    names = _settings_with(type(item), "footage")
     changes: dict[str, Any] = {}
     for name in item.__struct_fields__:
         before = getattr(item, name)
@@ -62,5 +72,5 @@ def _struct_with(item: Struct, change: Callable[[str], str]) -> Struct:
 
 
 @cache
-def _footage_settings(kind: type[Struct]) -> frozenset[str]:
-    return frozenset(rule.name for rule in settings_of(kind) if rule.editor == "footage")
+def _settings_with(kind: type[Struct], editor: str) -> frozenset[str]:
+    return frozenset(rule.name for rule in settings_of(kind) if rule.editor == editor)

@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from estompe.document.context import CannotEvaluateError
+from estompe.document.regular import check_answers
 
 MOST_PIXELS = 8192 * 8192
 _MOST_BYTES = 2 * 2**30
@@ -50,6 +51,7 @@ def pixels(name: str) -> NDArray[np.float32]:
 @lru_cache(8)
 def _pixels(name: str, _modified: int, _size: int) -> NDArray[np.float32]:
     try:
+        check_answers(name)
         made = _read_exr(name) if Path(name).suffix.lower() == ".exr" else _read_bitmap(name)
     except Exception as error:  # the libraries' decoders raise almost anything for damaged files
         raise CannotEvaluateError(f"the picture {name} cannot be read ({error}): choose another file") from None

@@ -77,12 +77,12 @@ def file_word(name: str, taken: Container[str]) -> str:
     return found
 
 
-def check_frames(first: int, last: int) -> None:
+def check_frames(first: float, last: float) -> None:
     """Raise ExchangeError for a range that is empty or unreasonably long."""
     if last < first:
-        raise ExchangeError(f"frames {first}-{last}: the last comes before the first")
+        raise ExchangeError(f"frames {first:g}-{last:g}: the last comes before the first")
     if last - first >= 1_000_000:
-        raise ExchangeError(f"frames {first}-{last}: more than a million frames")
+        raise ExchangeError(f"frames {first:g}-{last:g}: more than a million frames")
 
 
 def check_folder(path: Path) -> None:

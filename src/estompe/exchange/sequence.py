@@ -2,7 +2,7 @@
 
 import contextlib
 import tempfile
-from collections.abc import Collection
+from collections.abc import Collection, Iterator
 from pathlib import Path
 
 from estompe.document.project import Project
@@ -11,6 +11,18 @@ from estompe.evaluation.past import Past
 from estompe.exchange.bake import check_folder, check_frames, file_word, frames
 from estompe.exchange.formats import SEQUENCE_WRITERS, load_formats
 from estompe.importing.errors import ExchangeError, Progress
+from estompe.importing.reads import check_not_read
+
+
+def check_target(project: Project, first: int, last: int, folder: Path, name: str) -> None:
+    """Raise ExchangeError for a range that is none, or a folder that cannot take the files or has some that are read."""
+    load_formats()
+    check_frames(first, last)
+    check_folder(folder)
+    if folder.exists() and not folder.is_dir():
+        raise ExchangeError(f"{folder}: is a file, not a folder")
+    files = _targets(folder, _file_names(project.scene), first, last, SEQUENCE_WRITERS[name].ending)
+    check_not_read(project, (file for file in files if file.exists()))
 
 
 def write(
@@ -28,23 +40,18 @@ def write(
     The files appear together once all are written, or not at all. Returns them. only: ids of shapes. `progress` may
     raise to cancel. Raises ExchangeError.
     """
-    load_formats()
-    writer = SEQUENCE_WRITERS[name]
-    check_frames(first, last)
-    check_folder(folder)
-    if folder.exists() and not folder.is_dir():
-        raise ExchangeError(f"{folder}: is a file, not a folder")
+    check_target(project, first, last, folder, name)
+    writer, names = SEQUENCE_WRITERS[name], _file_names(project.scene)
     made_here = not folder.exists()
     try:
         folder.mkdir(exist_ok=True)
         # Inside the folder, so that the files are on its file system, and only the folder need be writable.
         with tempfile.TemporaryDirectory(prefix=".estompe-", dir=folder) as part:
-            names = _file_names(project.scene)
             for frame in frames(project, first, last, progress, past):
                 for shape in frame.scene.shapes:
                     if only is not None and shape.id not in only:
                         continue
-                    writer.write(frame, shape, Path(part) / f"{names[shape.id]}.{int(frame.number):04d}{writer.ending}")
+                    writer.write(frame, shape, Path(part) / _name(names[shape.id], int(frame.number), writer.ending))
             made = _moved(Path(part), folder)
         made_here = False
         return made
@@ -56,6 +63,14 @@ def write(
         if made_here:
             with contextlib.suppress(OSError):
                 folder.rmdir()
+
+
+def _targets(folder: Path, names: dict[str, str], first: int, last: int, ending: str) -> Iterator[Path]:
+    return (folder / _name(name, number, ending) for name in names.values() for number in range(first, last + 1))
+
+
+def _name(shape: str, number: int, ending: str) -> str:
+    return f"{shape}.{number:04d}{ending}"
 
 
 def _moved(part: Path, folder: Path) -> list[Path]:

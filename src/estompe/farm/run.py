@@ -13,9 +13,10 @@ from estompe.document.atomic import written_whole
 from estompe.document.project import Project
 from estompe.document.scene import Scene
 from estompe.evaluation.state_files import default_folder
-from estompe.exchange.bake import check_folder, check_frames
+from estompe.exchange import sequence
 from estompe.exchange.usd.joining import Joining, LayerPart
 from estompe.exchange.usd.over import stage_of, sublayer
+from estompe.exchange.usd.saving import check_target as check_usd_target
 from estompe.exchange.usd.saving import reason
 from estompe.farm import worker
 from estompe.farm.job import Job, Kind, chunk_size, chunks, remembers
@@ -51,9 +52,11 @@ def run(
     """
     if kind == "pictures":
         pictures.check_target(target, first, last, settings.layers if settings is not None else ())
+        pictures.check_pictures_not_read(project, target, first, last)
+    elif kind == "meshes":
+        sequence.check_target(project, first, last, target, mesh_format)
     else:
-        check_frames(first, last)
-        check_folder(target)
+        check_usd_target(project, target, first, last)
     check_machines(machines)
     parts = target.with_name(f".{target.name}.parts")
     with only_run(target):

@@ -90,7 +90,7 @@ def identity_digest(mesh: Geometry, domain: Domain) -> bytes:
     """Return what tells a mesh's elements from others in any process, 16 bytes: equal for the same elements on any frame."""
     ids = identities(mesh, domain)
     if ids is not None:
-        return blake2b(np.ascontiguousarray(ids), digest_size=16).digest()
+        return blake2b(np.ascontiguousarray(ids).tobytes(), digest_size=16).digest()
     if domain is Domain.PIECE:
         return bytes(16)
     return mesh.topology.points_digest if domain is Domain.POINT else mesh.topology.faces_digest

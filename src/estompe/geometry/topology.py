@@ -71,8 +71,8 @@ class Numbering:
     def digest(self) -> bytes:
         """What tells it from others in any process, 16 bytes."""
         made = blake2b(self._points.to_bytes(8, "little"), digest_size=16)
-        made.update(np.ascontiguousarray(self._corners))
-        made.update(np.ascontiguousarray(self._offsets))
+        made.update(np.ascontiguousarray(self._corners).tobytes())
+        made.update(np.ascontiguousarray(self._offsets).tobytes())
         return made.digest()
 
 

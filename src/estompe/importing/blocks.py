@@ -5,7 +5,6 @@ file is written anew once none of its arrays is in use. By then its pages are th
 what a frame costs. A small one is copied.
 """
 
-import contextlib
 import json
 import mmap
 import os
@@ -131,12 +130,15 @@ class Borrower:
         return head, arrays
 
     def forget(self) -> None:
-        """Take an answer that nobody waits for."""
-        with contextlib.suppress(OSError):
-            _, descriptors, _, _ = socket.recv_fds(self._link, _MOST_WORDS, 1)
-            for descriptor in descriptors:
-                self._unused.append(os.fstat(descriptor).st_ino)
-                os.close(descriptor)
+        """Take an answer that nobody waits for. Raises ExchangeError where there is none."""
+        message, descriptors, _, _ = socket.recv_fds(self._link, _MOST_WORDS, 1)
+        if not message or not descriptors:
+            raise ExchangeError(GONE)
+        for number in map(int, message.split()[1:]):
+            self._mapped.pop(number, None)
+        for descriptor in descriptors:
+            self._unused.append(os.fstat(descriptor).st_ino)
+            os.close(descriptor)
 
     def _whole(self, descriptor: int) -> NDArray[np.uint8]:
         """All bytes of a file: where they stand, or copied."""

@@ -6,6 +6,7 @@ over time is handed over once. A file that changes on the disk is opened again, 
 
 import atexit
 import threading
+import time
 from collections import OrderedDict
 from pathlib import Path
 from typing import Any, NamedTuple
@@ -16,6 +17,7 @@ from numpy.typing import NDArray
 
 from estompe.document.context import CannotEvaluateError
 from estompe.document.names import clean_name, printable
+from estompe.document.regular import check_answers
 from estompe.geometry import Domain, Geometry, GeometryError, Topology, frozen
 from estompe.geometry.attributes import finite, held_to_table
 from estompe.geometry.copies import Copies
@@ -33,6 +35,9 @@ _MOST_OPEN = 12
 # Transforms are small, so those of several frames are fetched at once.
 _MATRICES_AT_ONCE = 16
 _CRASHES = 2
+_SLICE = 0.05
+# After so many seconds a file that could not be opened twice is tried again: something else may have ended its process.
+_PAUSE_AFTER_FAILURE = 10.0
 
 
 class RestPose(NamedTuple):
@@ -65,12 +70,8 @@ class Footage:
         self._matrices: dict[str, dict[float, NDArray[np.float64]]] = {}
         self._fixed: dict[str, NDArray[np.float64]] = {}
         self._lenses: dict[tuple[str, float], Lens] = {}
-        self._link = Link(reading)
-        try:
-            head, _ = self._link.receive(go_on)
-        except BaseException:
-            self.close()
-            raise
+        self._restarts = 0
+        self._link, head = _begun(reading, go_on)
         self.about: About = msgspec.convert(head["about"], About)
         self.scale = float(head["scale"])
         self.entries: dict[str, Entry] = {entry.path: entry for entry in self.about.entries}
@@ -244,11 +245,26 @@ class Footage:
             self._bytes -= _own_bytes(gone)
 
     def _asked(self, message: dict[str, Any], path: str, frame: float, go_on: Go) -> tuple[dict[str, Any], Arrays]:
+        while True:
+            try:
+                answer = self._link.ask(message, go_on)
+            except (ExchangeError, OSError) as error:
+                if self._link.has_ended() and self._restarts < _CRASHES:
+                    # Something ended the process, perhaps not the file: a new one is asked the same.
+                    self._restart(path, frame, go_on)
+                    continue
+                words = str(error) if isinstance(error, ExchangeError) else GONE
+                raise CannotEvaluateError(f"{self._name(path)} cannot be read on frame {frame:g}: {words}") from None
+            self._restarts = 0
+            return answer
+
+    def _restart(self, path: str, frame: float, go_on: Go) -> None:
+        """Go on with a new process. Raises CannotEvaluateError."""
+        self._restarts += 1
+        self.close()
         try:
-            return self._link.ask(message, go_on)
-        except ExchangeError as error:
-            raise CannotEvaluateError(f"{self._name(path)} cannot be read on frame {frame:g}: {error}") from None
-        except OSError:
+            self._link, _ = _begun(self.reading, go_on)
+        except (ExchangeError, OSError):
             raise CannotEvaluateError(f"{self._name(path)} cannot be read on frame {frame:g}: {GONE}") from None
 
     @property
@@ -267,47 +283,97 @@ class Footage:
         return f"{path} of {Path(self.reading.file).name}"
 
 
+def _begun(reading: Reading, go_on: Go) -> tuple[Link, dict[str, Any]]:
+    """A process that has opened a file, and what it says of it. Raises ExchangeError, OSError, and what `go_on` raises."""
+    link = Link(reading)
+    try:
+        head, _ = link.receive(go_on)
+    except BaseException:
+        link.close()
+        raise
+    return link, head
+
+
+class _Failure(NamedTuple):
+    """Why a file could not be opened: its stamps then, words for a person, how often, and when it was last tried."""
+
+    stamps: Stamps
+    words: str
+    times: int
+    when: float
+
+
 _OPEN: OrderedDict[Reading, Footage] = OrderedDict()
-_FAILED: dict[Reading, tuple[Stamps, str, int]] = {}
-_LOCK = threading.RLock()
+_FAILED: dict[Reading, _Failure] = {}
+_BEING_OPENED: dict[Reading, threading.Lock] = {}
+_LOCK = threading.Lock()
+"""Held for looking up alone: never while a file is opened or a process is waited for."""
 
 
 def opened(reading: Reading, go_on: Go = lambda: None) -> Footage:
     """A file that is open, or is opened now; one that changed since is opened again. Raises CannotEvaluateError."""
     with _LOCK:
-        found = _OPEN.get(reading)
+        opening = _BEING_OPENED.setdefault(reading, threading.Lock())
+    while not opening.acquire(timeout=_SLICE):
+        go_on()
+    try:
+        found = if_open(reading)
         if found is not None:
             if found.alive and found.stamps == stamps_of(found.about.files or (reading.file,)):
-                _OPEN.move_to_end(reading)
                 return found
-            _OPEN.pop(reading).close()
-        now = stamps_of((reading.file,))
-        stamps, words, crashes = _FAILED.get(reading, ((), "", 0))
-        if stamps == now and crashes >= _CRASHES:
-            raise CannotEvaluateError(words)
-        try:
-            made = Footage(reading, go_on)
-        except ExchangeError as error:
-            words = printable(f"{reading.file} cannot be read: {error}; choose another file")
-            _FAILED[reading] = now, words, (crashes if stamps == now else 0) + 1
-            raise CannotEvaluateError(words) from None
+            _let_go(reading)
+        return _opened_now(reading, go_on)
+    finally:
+        opening.release()
+
+
+def _opened_now(reading: Reading, go_on: Go) -> Footage:
+    now = stamps_of((reading.file,))
+    before = _FAILED.get(reading, _Failure((), "", 0, 0.0))
+    times = before.times if before.stamps == now else 0
+    if times >= _CRASHES and time.monotonic() - before.when < _PAUSE_AFTER_FAILURE:
+        raise CannotEvaluateError(before.words)
+    try:
+        check_answers(reading.file)
+        made = Footage(reading, go_on)
+    except (ExchangeError, OSError) as error:
+        words = printable(f"{reading.file} cannot be read: {error}; choose another file")
+        _FAILED[reading] = _Failure(now, words, times + 1, time.monotonic())
+        raise CannotEvaluateError(words) from None
+    gone: list[Footage] = []
+    with _LOCK:
         _FAILED.pop(reading, None)
         _OPEN[reading] = made
         while len(_OPEN) > _MOST_OPEN:
-            _OPEN.popitem(last=False)[1].close()
-        return made
+            gone.append(_OPEN.popitem(last=False)[1])
+    for footage in gone:
+        footage.close()
+    return made
+
+
+def _let_go(reading: Reading) -> None:
+    with _LOCK:
+        footage = _OPEN.pop(reading, None)
+    if footage is not None:
+        footage.close()
 
 
 def if_open(reading: Reading) -> Footage | None:
     """A file that is open already; nothing is waited for."""
-    return _OPEN.get(reading)
+    with _LOCK:
+        found = _OPEN.get(reading)
+        if found is not None:
+            _OPEN.move_to_end(reading)
+    return found
 
 
 def close_all() -> None:
     """Close every file that is open."""
     with _LOCK:
-        while _OPEN:
-            _OPEN.popitem()[1].close()
+        gone = list(_OPEN.values())
+        _OPEN.clear()
+    for footage in gone:
+        footage.close()
 
 
 atexit.register(close_all)

@@ -19,6 +19,7 @@ import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
+from estompe.document.regular import UnreadableError, check_answers
 from estompe.geometry import Domain, Geometry
 from estompe.importing.errors import ExchangeError, Progress
 from estompe.importing.mesh import read_mesh
@@ -38,6 +39,10 @@ class _Step(msgspec.Struct):
 
 def read_mesh_isolated(path: Path, progress: Progress, metres_per_unit: float = 1.0) -> Geometry:
     """The mesh in a file, read in another process. `progress` may raise to cancel. Raises ExchangeError."""
+    try:
+        check_answers(path)
+    except UnreadableError as error:
+        raise ExchangeError(f"{path}: {error}") from None
     with tempfile.TemporaryDirectory(prefix="estompe-") as folder:
         command: list[str | bytes] = [
             sys.executable,

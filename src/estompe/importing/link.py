@@ -7,7 +7,6 @@ import select
 import socket
 import subprocess
 import sys
-import time
 from collections.abc import Callable
 from typing import Any, NamedTuple
 
@@ -47,33 +46,38 @@ class Link:
         )
         there.close()
         self._blocks = Borrower(self._socket)
+        # Questions are answered in their order. Late answers to questions that were cancelled come first and are dropped.
+        self._asked = 0
+        self._answered = -1
 
     def ask(self, message: dict[str, Any], go_on: Go) -> tuple[dict[str, Any], Arrays]:
         """The answer to a question: its head, and arrays. Raises ExchangeError, OSError, and what `go_on` raises."""
         self._socket.send(json.dumps({**message, "unused": self._blocks.unused()}).encode())
+        self._asked += 1
         return self.receive(go_on)
 
     def receive(self, go_on: Go) -> tuple[dict[str, Any], Arrays]:
-        """The next answer. Raises as `ask` does; an answer that nobody waits for any more is read later."""
-        while not select.select([self._socket], [], [], _SLICE)[0]:
-            try:
+        """The answer to the last question, or the first words where nothing was asked yet. Raises as `ask` does.
+
+        Cancelling does not wait: an answer that comes later is dropped before the next one is read.
+        """
+        while True:
+            while not select.select([self._socket], [], [], _SLICE)[0]:
                 go_on()
-            except BaseException:
-                self._forget_answer()
-                raise
+            self._answered += 1
+            if self._answered == self._asked:
+                break
+            self._blocks.forget()
         head, arrays = self._blocks.received()
         if "error" in head:
             raise ExchangeError(head["error"])
         return head, arrays
 
-    def _forget_answer(self) -> None:
-        """Whoever waited was called away: take the answer when it comes, so that the next one is not mistaken for it."""
-        deadline = time.monotonic() + 60.0
-        while not select.select([self._socket], [], [], 1.0)[0]:
-            if time.monotonic() > deadline:
-                self.close()
-                return
-        self._blocks.forget()
+    def has_ended(self) -> bool:
+        """Whether the process has ended; one that is just going away is waited for a moment."""
+        with contextlib.suppress(subprocess.TimeoutExpired):
+            self._child.wait(0.2)
+        return not self.alive
 
     @property
     def alive(self) -> bool:

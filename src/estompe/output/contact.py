@@ -12,6 +12,7 @@ from PIL import ImageDraw
 
 from estompe.document.atomic import written_whole
 from estompe.document.differences import in_words
+from estompe.document.edits import ScenePath, put
 from estompe.document.project import Project
 from estompe.document.scene import Scene
 from estompe.document.variants import Variant
@@ -21,6 +22,7 @@ from estompe.evaluation.past import Past
 from estompe.exchange.bake import check_folder, check_frames
 from estompe.exchange.states import past_of
 from estompe.importing.errors import ExchangeError, Progress
+from estompe.importing.reads import check_not_read
 from estompe.output import movie
 from estompe.output.lettering import font_in
 from estompe.output.painter import Painter, Settings
@@ -35,10 +37,17 @@ Pixels = NDArray[np.uint8]
 
 
 class Cell(NamedTuple):
-    """One scene of a sheet, and what is written below it."""
+    """One scene of a sheet, and what is written below it. changes: the numbers in which it differs, where it is of numbers."""
 
     label: str
     scene: Scene
+    changes: tuple[tuple[ScenePath, float], ...] = ()
+
+    def taken_into(self, scene: Scene) -> Scene:
+        """Another scene with the same numbers; everything else in it stays. Raises EditError where it has no such numbers."""
+        for path, value in self.changes:
+            scene = put(scene, path, value)
+        return scene
 
 
 Cells = list[list[Cell]]
@@ -55,15 +64,18 @@ def cells_of_numbers(scene: Scene, varied: Sequence[Varied]) -> Cells:
     if not 1 <= len(varied) <= 2:
         raise ValueError(f"{len(varied)} numbers: one or two can be varied on a sheet")
     across = varied[0]
-    made = [Cell(_label(across, value), across.in_scene(scene, value)) for value in across.values]
+    made = [_cell(_label(across, value), Cell("", scene), across, value) for value in across.values]
     if len(varied) == 1:
         return _wrapped(made)
     down = varied[1]
     rows = [
-        [Cell(f"{cell.label}   {_label(down, value)}", down.in_scene(cell.scene, value)) for cell in made]
-        for value in down.values
+        [_cell(f"{cell.label}   {_label(down, value)}", cell, down, value) for cell in made] for value in down.values
     ]
     return _checked(rows)
+
+
+def _cell(label: str, before: Cell, varied: Varied, value: float) -> Cell:
+    return Cell(label, varied.in_scene(before.scene, value), (*before.changes, (varied.path, value)))
 
 
 def _label(varied: Varied, value: float) -> str:
@@ -121,15 +133,16 @@ def _scenes(row: list[Cell]) -> list[Scene]:
 def write(
     project: Project,
     cells: Cells,
-    first: int,
-    last: int,
+    first: float,
+    last: float,
     path: Path,
     size: tuple[int, int],
     progress: Progress = lambda _fraction, _text: None,
     falloff: str | None = None,
 ) -> None:
-    """Write a sheet as a PNG of one frame, or a movie of several, whole or not at all.
+    """Write a sheet as a PNG of one frame, or a movie of one or several, whole or not at all.
 
+    first, last: whole frames, or twice the same one, which may lie between whole ones.
     size: of each cell, pixels. `progress` may raise to cancel. Raises ExchangeError.
     """
     still = path.suffix.lower() == ".png"
@@ -139,18 +152,20 @@ def write(
         raise ExchangeError(f"{path}: a PNG shows one frame; end it in {' or '.join(movie.ENDINGS)} for several")
     check_frames(first, last)
     check_folder(path)
+    frames = [first] if first == last else [float(number) for number in range(round(first), round(last) + 1)]
+    check_not_read(project, [path])
     if not still:
         movie.check_encoder(path)
     layout = Layout(cells, size)
-    total = sum(map(len, cells)) * (last - first + 1)
+    total = sum(map(len, cells)) * len(frames)
     drawing = Drawing(project, cells, size, falloff)
     done = 0
 
-    def sheet(frame: int) -> Pixels:
+    def sheet(frame: float) -> Pixels:
         nonlocal done
         pictures = {}
         for row, column, picture in drawing.pictures(frame):
-            progress(done / total, f"frame {frame}, picture {done + 1} of {total}")
+            progress(done / total, f"frame {frame:g}, picture {done + 1} of {total}")
             pictures[row, column] = picture
             done += 1
         return layout.composed(pictures)
@@ -158,10 +173,10 @@ def write(
     try:
         with written_whole(path) as part:
             if still:
-                Bitmap.fromarray(sheet(first)).save(part, "PNG")
+                Bitmap.fromarray(sheet(frames[0])).save(part, "PNG")
             else:
                 with movie.Encoder(part, path.suffix.lower(), layout.size, project.scene.frames_per_second) as encoder:
-                    for frame in range(first, last + 1):
+                    for frame in frames:
                         encoder.add(sheet(frame))
     except OSError as error:
         raise ExchangeError(f"{path}: cannot be written ({error.strerror or error})") from None

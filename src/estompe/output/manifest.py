@@ -1,7 +1,5 @@
 """What a run into a place has finished: so that the same command goes on where it stopped, and no two runs write at once."""
 
-import contextlib
-import fcntl
 import hashlib
 import importlib.metadata
 from collections.abc import Iterator
@@ -12,10 +10,11 @@ import msgspec
 
 from estompe.document.atomic import written_whole
 from estompe.document.file import VERSION
-from estompe.document.paths import files_of
+from estompe.document.locks import FileLock, TakenError
 from estompe.document.project import Project
 from estompe.document.registry import encode_kind
 from estompe.importing.errors import ExchangeError
+from estompe.importing.reads import stamps_read
 
 
 class Manifest(msgspec.Struct):
@@ -26,14 +25,11 @@ class Manifest(msgspec.Struct):
 
 
 def job_of(project: Project, settings: object) -> str:
-    """What stands for a run: the scene, the files it refers to, the settings and the program's version."""
+    """What stands for a run: the scene, all the files it reads with what those refer to, the settings, the program's version."""
     scene = msgspec.json.encode(project.scene, enc_hook=encode_kind)
     whole = hashlib.blake2b(scene, digest_size=16)
     whole.update(repr((importlib.metadata.version("estompe"), VERSION, settings)).encode())
-    for name in files_of(project.scene):
-        with contextlib.suppress(OSError):
-            about = Path(name).stat()
-            whole.update(f"{name}{about.st_mtime_ns}{about.st_size}".encode())
+    whole.update(repr(stamps_read(project)).encode())
     return whole.hexdigest()
 
 
@@ -81,18 +77,11 @@ def _read(path: Path) -> Manifest | None:
 @contextmanager
 def only_run(place: Path) -> Iterator[None]:
     """Hold a place for this run. Raises ExchangeError where another one writes there."""
-    lock = place.with_name(f".{place.name}.running")
     try:
-        with lock.open("w") as stream:
-            try:
-                fcntl.flock(stream, fcntl.LOCK_EX | fcntl.LOCK_NB)
-            except OSError:
-                raise ExchangeError(
-                    f"{place}: another run is writing there: wait for it, or choose another place"
-                ) from None
-            try:
-                yield
-            finally:
-                lock.unlink(missing_ok=True)
-    except PermissionError:
-        raise ExchangeError(f"{place}: the folder cannot be written") from None
+        lock = FileLock(place.with_name(f".{place.name}.running"))
+    except TakenError:
+        raise ExchangeError(f"{place}: another run is writing there: wait for it, or choose another place") from None
+    except OSError as error:
+        raise ExchangeError(f"{place}: the folder cannot be written ({error.strerror or error})") from None
+    with lock:
+        yield

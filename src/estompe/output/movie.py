@@ -16,6 +16,7 @@ from estompe.evaluation.past import Past
 from estompe.exchange.bake import check_folder, check_frames
 from estompe.exchange.states import past_of
 from estompe.importing.errors import ExchangeError, Progress
+from estompe.importing.reads import check_not_read
 from estompe.output.estimate import Estimate
 from estompe.output.lettering import font_in
 from estompe.output.manifest import only_run
@@ -50,6 +51,7 @@ def write(
         raise ExchangeError(f"{path}: a movie ends in {' or '.join(_CODECS)}")
     check_frames(first, last)
     check_folder(path)
+    check_not_read(project, [path])
     if settings.size[0] % 2 or settings.size[1] % 2:
         raise ExchangeError(f"{settings.size[0]}x{settings.size[1]}: a movie's width and height must be even")
     check_encoder(path)

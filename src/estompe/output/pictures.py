@@ -9,6 +9,7 @@ from estompe.evaluation.past import Past
 from estompe.exchange.bake import check_folder, check_frames
 from estompe.exchange.states import past_of
 from estompe.importing.errors import ExchangeError, Progress
+from estompe.importing.reads import check_not_read
 from estompe.output.estimate import Estimate
 from estompe.output.manifest import Progressing, job_of, only_run
 from estompe.output.painter import Painter, Settings
@@ -40,6 +41,36 @@ def check_target(pattern: Path, first: int, last: int, layers: tuple[str, ...] =
         raise ExchangeError(f"{pattern}: layers need .exr, a PNG holds colours alone")
 
 
+def check_pictures_not_read(project: Project, pattern: Path, first: int, last: int) -> None:
+    """Raise ExchangeError where one of so many pictures is a file that the project reads."""
+    check_not_read(project, (file for number in range(first, last + 1) if (file := file_of(pattern, number)).exists()))
+
+
+def write_one(
+    project: Project,
+    frame: float,
+    path: Path,
+    settings: Settings,
+    progress: Progress = lambda _fraction, _text: None,
+    past: Past | None = None,
+    full_float: bool = False,
+) -> None:
+    """Draw one frame, which may lie between whole ones, into a file. Raises as `write` does."""
+    number = round(frame)
+    if frame == number:
+        write(project, number, number, path, settings, progress, past, full_float)
+        return
+    if "#" in path.name:
+        raise ExchangeError(f"{path}: frame {frame:g} is no whole one, so leave # out of the name")
+    check_target(path, number, number, settings.layers)
+    check_not_read(project, [path])
+    past = past_of(project) if past is None else past
+    with only_run(path), Painter(project, settings, past) as painter:
+        painted = painter.paint(frame, lambda: progress(0.0, f"frame {frame:g}"))
+        save(painted, path, {"framesPerSecond": project.scene.frames_per_second, "frame": frame}, full_float)
+    progress(1.0, "done")
+
+
 def write(
     project: Project,
     first: int,
@@ -56,6 +87,7 @@ def write(
     drawn.
     """
     check_target(pattern, first, last, settings.layers)
+    check_pictures_not_read(project, pattern, first, last)
     past = past_of(project) if past is None else past
     job = job_of(project, (settings, full_float, pattern.name))
     left = Estimate(last - first + 1)

@@ -105,13 +105,18 @@ def _used(scene: Scene, effects: tuple[EffectSlot, ...], shape: str) -> tuple[tu
     )
 
 
-def save(setup: Project, name: str) -> Path:
-    """Keep a set-up under a name. Raises FileError, and SetupError for a name that is none."""
+def path_of(name: str) -> Path:
+    """Where a set-up of a name is kept. Raises SetupError for a name that is none."""
     word = clean_name(name).replace("/", "-").strip(". ")
     if not word:
         raise SetupError("a set-up needs a name")
+    return folder() / f"{word}{file.ENDING}"
+
+
+def save(setup: Project, name: str) -> Path:
+    """Keep a set-up under a name, in place of one that has it. Raises FileError, and SetupError for a name that is none."""
+    path = path_of(name)
     folder().mkdir(parents=True, exist_ok=True)
-    path = folder() / f"{word}{file.ENDING}"
     file.save(setup, path)
     return path
 

@@ -3,6 +3,7 @@
 from pathlib import Path
 from typing import cast
 
+from msgspec import structs
 from PyQt6.QtCore import Qt
 
 from estompe.app.commands.command import Command, needs_shape
@@ -107,7 +108,14 @@ def keep_setup(context: AppContext, name: str) -> None:
         return
     shape, low, high = found
     try:
-        path = own.save(own.gathered(session.document.project, shape.id, low, high), name)
+        setup = own.gathered(session.document.project, shape.id, low, high)
+        there = own.path_of(name)
+        if there.exists() and not context.files.may_replace(f"There is a set-up “{there.stem}” already. Replace it?"):
+            context.status.say(
+                f"the set-up “{there.stem}” stays as it was; keep this one under another name", "warning"
+            )
+            return
+        path = own.save(setup, name)
     except (own.SetupError, file.FileError, OSError) as error:
         context.status.say(str(error), "error")
         return
@@ -125,15 +133,25 @@ def embed(context: AppContext) -> None:
         return
 
     def take(made: Project) -> None:
-        session.document.add_assets(dict(made.assets))
-        new = edits.get(made.scene, ("shapes", shape.id))
-        session.document.put(("shapes", shape.id), new, f"Embed {shape.name}")
-        context.status.say(f"{shape.name} is in the scene now; {made_of(new)}")
+        document, path = session.document, ("shapes", shape.id)
+        new = edits.get(made.scene, path)
+        changed = [name for name in new.__struct_fields__ if getattr(new, name) is not getattr(shape, name)]
+        now = edits.get(document.scene, path) if edits.exists(document.scene, path) else None
+        if now is None or any(getattr(now, name) is not getattr(shape, name) for name in changed):
+            context.status.say(f"{shape.name} is another one than when embedding began: embed it again", "warning")
+            return
+        document.add_assets(dict(made.assets))
+        # What was changed on the shape meanwhile stays.
+        now = structs.replace(now, **{name: getattr(new, name) for name in changed})
+        document.put(path, now, f"Embed {shape.name}")
+        context.status.say(f"{now.name} is in the scene now; it was read from {getattr(new.source, 'file', '')}")
 
-    def made_of(new: Shape) -> str:
-        return f"it was read from {getattr(new.source, 'file', '')}"
-
-    context.work.start(f"embedding {shape.name}", lambda progress: embedded(project, shape.id, progress), take)
+    context.work.start(
+        f"embedding {shape.name}",
+        lambda progress: embedded(project, shape.id, progress),
+        take,
+        session.document.still_open(),
+    )
 
 
 def _needs_shot(context: AppContext) -> str:

@@ -15,7 +15,8 @@ from estompe.document.project import Project
 from estompe.evaluation.past import Past
 from estompe.exchange.states import past_of, with_states
 from estompe.exchange.states import work_out as work_out_shot
-from estompe.importing.errors import Progress
+from estompe.importing.errors import ExchangeError, Progress
+from estompe.importing.reads import check_not_read
 from estompe.render.picture import save_png
 from estompe.render.renderer import Picture
 
@@ -29,6 +30,11 @@ def save_picture(context: AppContext) -> None:
 
 def save_picture_to(context: AppContext, path: Path) -> None:
     """Write the view, with what is drawn over it, as PNG."""
+    try:
+        check_not_read(context.session.document.project, [path])
+    except ExchangeError as error:
+        context.status.say(str(error), "error")
+        return
     image = context.view.grab().toImage().convertToFormat(QImage.Format.Format_RGBX8888)
     bits = image.constBits()
     bits.setsize(image.sizeInBytes())
@@ -77,7 +83,7 @@ def _worked_out(context: AppContext, title: str, then: Callable[[Past], Any], ta
         work_out_shot(past, first, last, progress)
         return then(past)
 
-    context.work.start(title, job, take)
+    context.work.start(title, job, take, context.session.document.still_open())
 
 
 def _say_steps(context: AppContext, steps: int) -> None:

@@ -1,5 +1,6 @@
 """The project with its history: every edit goes through here."""
 
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -38,6 +39,8 @@ class DocumentModel(QObject):
         self.path: Path | None = None
         self.title = "untitled"
         self.started = False
+        self.stamp: tuple[int, int] | None = None
+        """When the scene's own file was written and how large it was, as far as this window knows."""
         self.undo_depth = 0
         self._assets: dict[str, Any] = {}
         self._saved: Scene | None = None
@@ -78,8 +81,14 @@ class DocumentModel(QObject):
     def redo_label(self) -> str | None:
         return self._history.redo_label
 
+    def still_open(self) -> Callable[[], bool]:
+        """What tells later whether the document that is open now is still the one that is open then."""
+        history = self._history
+        return lambda: self._history is history
+
     def begin(self, project: Project, path: Path | None, title: str, saved: bool) -> None:
         """Go on with another project; its history starts here. Whoever calls emits the signals."""
+        self.stamp = None
         self._history = self._new_history(project.scene, project.variants)
         self._assets = dict(project.assets)
         self._saved = project.scene if saved else None

@@ -1,8 +1,6 @@
 """Autosave, and the offer to recover after a crash."""
 
 import contextlib
-import fcntl
-import os
 import secrets
 import threading
 import time
@@ -18,6 +16,7 @@ from estompe.app.model.document import DocumentModel
 from estompe.app.model.messages import Messages
 from estompe.document import file
 from estompe.document.atomic import written_whole
+from estompe.document.locks import FileLock, is_held
 from estompe.document.project import Project
 from estompe.document.scene import Scene
 from estompe.document.variants import Variant
@@ -33,6 +32,8 @@ class Lost(msgspec.Struct):
     original: str
     when: float
     scene: str = ""
+    stamp: tuple[int, int] | None = None
+    """When the scene's own file was written and how large it was, as the window knew it."""
 
     @property
     def path(self) -> Path:
@@ -68,7 +69,7 @@ class Autosave(QObject):
         self._writing = threading.Thread()
         self._recovered: list[Path] = []
         self._scene = folder() / f"{secrets.token_hex(8)}{file.ENDING}"
-        self._lock: int | None = None
+        self._lock: FileLock | None = None
         self._timer = QTimer(self, interval=EVERY)
         self._timer.timeout.connect(self.write)
         self._timer.start()
@@ -88,7 +89,7 @@ class Autosave(QObject):
         written = document.scene is self._written and document.variants is self._written_variants
         if not document.unsaved or written or self._writing.is_alive():
             return
-        note = Lost(document.title, str(document.path or ""), time.time())
+        note = Lost(document.title, str(document.path or ""), time.time(), stamp=document.stamp)
         arguments = (document.project, note, list(self._recovered))
         self._writing = threading.Thread(target=self._keep, args=arguments, name="estompe-autosave", daemon=True)
         self._writing.start()
@@ -113,19 +114,17 @@ class Autosave(QObject):
             self._messages.say(text, "warning")
 
     def _take_lock(self) -> None:
+        """Hold the lock of this window's name, from the first autosave until the window ends."""
         folder().mkdir(parents=True, exist_ok=True)
         if self._lock is None:
-            self._lock = os.open(self._scene.with_suffix(".lock"), os.O_CREAT | os.O_RDWR | os.O_CLOEXEC, 0o600)
-            # Some shared folders have no locks: then it only counts as lost a little too early.
-            with contextlib.suppress(OSError):
-                fcntl.flock(self._lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+            self._lock = FileLock(self._scene.with_suffix(".lock"))
 
     def _project_changed(self) -> None:
         """Another project, or the same one now saved: what was kept of it is not needed once nothing is unsaved."""
         if not self._document.unsaved:
             self.wait()
             self._discard(self._recovered)
-            discard(self._scene)
+            _remove(self._scene)  # the lock stays: the next autosave of this window must not count as lost
             self._written = None
 
     def _discard(self, recovered: list[Path]) -> None:
@@ -144,9 +143,20 @@ class Autosave(QObject):
         self._timer.stop()
         self.wait()
         self._discard(self._recovered)
-        discard(self._scene)
+        _remove(self._scene)
+        self._let_go()
+
+    def leave(self, patience: float) -> None:
+        """Keep the newest scene for recovery and stop, waiting for so many seconds at most."""
+        self._timer.stop()
+        self.write()
+        if self._writing.is_alive():
+            self._writing.join(patience)
+        self._let_go()
+
+    def _let_go(self) -> None:
         if self._lock is not None:
-            os.close(self._lock)
+            self._lock.release()
             self._lock = None
 
 
@@ -155,7 +165,7 @@ def lost() -> list[Lost]:
     found = []
     for note in folder().glob("*.json"):
         scene = note.with_suffix(file.ENDING)
-        if not zipfile.is_zipfile(scene) or _is_locked(note.with_suffix(".lock")):
+        if not zipfile.is_zipfile(scene) or is_held(note.with_suffix(".lock")):
             continue
         try:
             item = msgspec.json.decode(note.read_bytes(), type=Lost)
@@ -167,22 +177,12 @@ def lost() -> list[Lost]:
 
 
 def discard(scene: Path) -> None:
-    """Remove an autosave with its note and lock."""
-    for ending in (file.ENDING, ".json", ".lock"):
+    """Remove an autosave whose window is gone, with its note and lock."""
+    with contextlib.suppress(OSError), FileLock(scene.with_suffix(".lock")):
+        _remove(scene)
+
+
+def _remove(scene: Path) -> None:
+    for ending in (file.ENDING, ".json"):
         with contextlib.suppress(OSError):
             scene.with_suffix(ending).unlink(missing_ok=True)
-
-
-def _is_locked(path: Path) -> bool:
-    """Whether a window that runs holds the lock."""
-    try:
-        handle = os.open(path, os.O_RDWR | os.O_CLOEXEC)
-    except OSError:
-        return False
-    try:
-        fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
-    except OSError:
-        return True
-    finally:
-        os.close(handle)
-    return False

@@ -1,5 +1,6 @@
 """The start sheet: what to open or drop, recent files, and samples with pictures."""
 
+import os
 from pathlib import Path
 
 from PyQt6.QtCore import QSize, Qt, pyqtSignal
@@ -50,7 +51,7 @@ class StartSheet(QWidget):
         for item in lost:
             column.addWidget(self._lost(item))
         column.addLayout(self._own())
-        self._recent(column, [path for name in recent if (path := Path(name)).exists()])
+        self._recent(column, [Path(name) for name in recent if os.path.exists(name)])
         column.addWidget(Head("Samples"))
         column.addWidget(hairline())
         column.addLayout(self._samples())

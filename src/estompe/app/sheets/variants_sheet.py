@@ -21,7 +21,7 @@ from estompe.app.widgets.labels import Elided, closing_head, hairline, label, li
 from estompe.app.widgets.removal import remove_widget
 from estompe.app.widgets.ways import ways
 from estompe.document.differences import Difference
-from estompe.document.edits import numbers_below
+from estompe.document.edits import EditError, numbers_below
 from estompe.document.naming import spoken
 from estompe.document.numbers import plain
 from estompe.document.scene import Scene
@@ -238,7 +238,12 @@ class VariantsSheet(QWidget):
         if self.ways["variants"].isChecked():
             self.show_about(cell.label if (row, column) != (0, 0) else "")
             return
-        self._session.document.commit(cell.scene, f"Take {cell.label}")
+        try:
+            scene = cell.taken_into(self._session.document.scene)
+        except EditError:
+            self.tell("the scene has no such number any more: draw the sheet again")
+            return
+        self._session.document.commit(scene, f"Take {cell.label}")
         self._session.messages.say(f"took {cell.label}")
 
     def show_about(self, name: str) -> None:

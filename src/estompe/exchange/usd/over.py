@@ -79,10 +79,8 @@ def write_over(
 
     only: ids of shapes; all if it is not given. `progress` may raise to cancel. Raises ExchangeError.
     """
-    check_target(path, first, last)
+    check_target(project, path, first, last)
     original = _original(project.scene, only)
-    if os.path.realpath(original.footage.reading.file) == os.path.realpath(path):
-        raise ExchangeError(f"{path}: is the file that the layer goes over: choose another name")
 
     def begin(stage: Any) -> _Writers:
         _describe(stage, original, path, first, last)

@@ -8,9 +8,11 @@ from typing import Any, Protocol
 
 from estompe.document.atomic import written_whole
 from estompe.document.context import CannotEvaluateError
+from estompe.document.project import Project
 from estompe.evaluation import Frame
 from estompe.exchange.bake import check_folder, check_frames
 from estompe.importing.errors import ExchangeError, Progress
+from estompe.importing.reads import check_not_read
 
 ENDINGS = (".usdc", ".usda", ".usd")
 # Bytes of samples after which they are written to the disk, and what counts as a full one.
@@ -58,12 +60,13 @@ class FrameWriters(Protocol):
         """Write what waited for the frame after it."""
 
 
-def check_target(path: Path, first: int, last: int) -> None:
-    """Raise ExchangeError for a file that cannot be written as USD, or a range of frames that is none."""
+def check_target(project: Project, path: Path, first: int, last: int) -> None:
+    """Raise ExchangeError for a file that cannot be written as USD, or that the project reads, or a range that is none."""
     if path.suffix.lower() not in ENDINGS:
         raise ExchangeError(f"{path}: a USD scene ends in {' or '.join(ENDINGS)}")
     check_frames(first, last)
     check_folder(path)
+    check_not_read(project, [path])
 
 
 def write_frames(path: Path, begin: Callable[[Any], FrameWriters], frames: Iterable[Frame], progress: Progress) -> None:

@@ -30,7 +30,7 @@ def write(
 
     only: ids of shapes; all if it is not given. `progress` may raise to cancel. Raises ExchangeError.
     """
-    check_target(path, first, last)
+    check_target(project, path, first, last)
 
     def begin(stage: Any) -> _Writers:
         _describe(stage, project.scene, first, last)

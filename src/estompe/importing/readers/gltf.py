@@ -90,6 +90,12 @@ class GltfFile:
                 self._buffers[number] = self._beside(uri).read_bytes()
         return self._buffers[number]
 
+    def files(self) -> list[Path]:
+        """The file's buffers and pictures that are files of their own."""
+        parts = [*self.json.get("buffers", ()), *self.json.get("images", ())]
+        uris = [part.get("uri") for part in parts if isinstance(part, dict)]
+        return [self._folder / unquote(uri) for uri in uris if isinstance(uri, str) and not uri.startswith("data:")]
+
     def _beside(self, uri: str) -> Path:
         relative = PurePosixPath(unquote(uri))
         if relative.is_absolute() or ".." in relative.parts or "://" in uri:

@@ -167,7 +167,8 @@ class GltfStage:
             notes.append("there is no mesh in it")
         first = min((begin for begin, _ in ends), default=None)
         last = max((end for _, end in ends), default=None)
-        return About(entries, first, last, 1.0, "Y", 1.0, None, (str(self._path),), tuple(notes))
+        files = (str(self._path), *map(str, self._file.files()))
+        return About(entries, first, last, 1.0, "Y", 1.0, None, files, tuple(notes))
 
     def _in_order(self) -> list[int]:
         return sorted(range(len(self._nodes)), key=lambda number: self._paths[number])
