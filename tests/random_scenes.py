@@ -101,8 +101,8 @@ def main() -> int:
         scene = random_scene(np.random.default_rng(seed), sources, effects)
         for text in trouble(scene):
             wrong += 1
-            print(f"seed {seed}: {text}", flush=True)
-    print(f"{chosen.count} scenes, {wrong} faults")
+            sys.stdout.write(f"seed {seed}: {text}\n")
+    sys.stdout.write(f"{chosen.count} scenes, {wrong} faults\n")
     return 1 if wrong else 0
 
 

@@ -7,6 +7,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+
 from tests.random_scenes import FEW_EFFECTS, FEW_SOURCES, random_scene, trouble
 
 ROOT = Path(__file__).resolve().parents[1]

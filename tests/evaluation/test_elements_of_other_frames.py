@@ -113,7 +113,7 @@ def test_pieces_that_did_not_exist_then_are_a_problem_and_stay_where_they_are():
         problems += frame.problems
         moved.append((float(rise.min()), float(rise.max())))
     assert problems
-    assert all(-1e-6 <= low and high <= 1.0 + 1e-6 for low, high in moved)
+    assert all(low >= -1e-6 and high <= 1.0 + 1e-6 for low, high in moved)
 
 
 def test_points_that_keep_their_numbers_are_followed_through_hiding():
@@ -123,7 +123,7 @@ def test_points_that_keep_their_numbers_are_followed_through_hiding():
     assert _radii(frame).max() > 0.65
 
 
-def test_speed_of_other_points_is_a_problem_even_where_their_count_is_the_same(monkeypatch):
+def test_speed_of_other_points_is_a_problem_even_where_their_count_is_the_same():
     project = _ball(_slot("finer", Subdivide(1), "near"), _slot("push", Push(0.2), "late"))
     fast = Falloff("late", "Late", (Layer("speed", Speed()),), Range(1.0, 0.0), LINEAR)
     scene = edits.put(project.scene, ("falloffs", "late"), fast)
@@ -139,7 +139,7 @@ def test_a_volume_takes_strengths_of_another_frame_by_its_voxels():
     assert np.array_equal(here["Ball"].points, there["Ball"].points)
 
 
-def test_what_is_remembered_ends_with_words_where_elements_are_others_though_as_many(tmp_path):
+def test_what_is_remembered_ends_with_words_where_elements_are_others_though_as_many():
     project = _ball(_slot("push", Push(0.2), "late"))
     spread = Falloff("late", "Late", (Layer("spread", Spread("near")),), Range(1.0, 0.0), LINEAR)
     scene = edits.put(project.scene, ("falloffs", "late"), spread)

@@ -122,6 +122,8 @@ class Effect(Kind):
     """What it can act on; what carries elements acts on all."""
     makes_pieces: ClassVar[bool] = False
     """Whether what comes out is pieces, so that effects added after it act on those at first."""
+    recolors: ClassVar[bool | None] = None
+    """Whether it may give colours to points or copies that have none; None for whatever alters attributes."""
     at_start: ClassVar[bool] = False
     """Whether its strengths are those of the first frame of the shot, whatever frame is asked for."""
     own_axes: ClassVar[bool] = False
@@ -135,6 +137,10 @@ class Effect(Kind):
 
     def reads(self) -> tuple[str, ...]:
         return ()
+
+    def gives_colors(self) -> bool:
+        """Whether it may give points or copies colours on some frame, so that files hold colours on every frame."""
+        return "attributes" in self.alters if self.recolors is None else self.recolors
 
     def is_identity(self) -> bool:
         """Whether these settings change nothing whatever the strength, so that the effect can be skipped."""

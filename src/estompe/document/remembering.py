@@ -45,6 +45,10 @@ class Remembered(Struct, frozen=True, eq=False):
             if isinstance(value, np.ndarray):
                 yield value
 
+    def fits(self, count: int) -> bool:
+        """Return whether arrays that come from a file have the form of a state of so many elements: one value for each."""
+        return all(array.shape == (count,) and array.dtype == np.float32 for array in self.arrays())
+
     @property
     def nbytes(self) -> int:
         """Bytes of all fields."""

@@ -37,8 +37,23 @@ class Worn(Remembered, frozen=True, eq=False):
     free: NDArray[np.bool_]
     places: Floats
 
+    def fits(self, count: int) -> bool:
+        copies = len(self.particles)
+        forms = (
+            (self.particles, np.float32, (copies, 3)),
+            (self.velocities, np.float32, (copies, 3)),
+            (self.stands_for, np.int32, (copies,)),
+            (self.free, np.bool_, (count,)),
+            (self.places, np.float32, (count, 3)),
+        )
+        if not all(array.dtype == kind and array.shape == shape for array, kind, shape in forms):
+            return False
+        return not copies or bool(self.stands_for.min() >= 0 and self.stands_for.max() < copies)
+
     def motion(self, fabric: Fabric) -> Motion:
-        """As the fabric steps it."""
+        """As the fabric steps it. Raises CannotEvaluateError for a state of another fabric."""
+        if len(self.particles) != fabric.copies:
+            raise CannotEvaluateError("what it remembers is of another mesh: let go of what is kept in the scene")
         return Motion(self.particles, self.velocities, self.stands_for, ~self.free[fabric.weld])
 
 
@@ -58,6 +73,7 @@ class Cloth(RememberingEffect, tag="cloth"):
     """
 
     alters: ClassVar[tuple[str, ...]] = EVERYTHING
+    recolors: ClassVar[bool | None] = False
     group: ClassVar[str] = "break"
     label: ClassVar[str] = "Cloth"
     text: ClassVar[str] = "Makes the shape cloth where a falloff releases it: it hangs, blows, drapes and tears."

@@ -26,6 +26,7 @@ _SUNK = 6.0
 class Coat(VolumeEffect, tag="coat"):
     """The original stays as it is; the layer is a closed mesh over it, and ends exactly where the falloffs' reach ends."""
 
+    recolors: ClassVar[bool | None] = True
     label: ClassVar[str] = "Coat"
     text: ClassVar[str] = (
         "Lays salt, snow or paint over the surface: thick near a control, gone exactly at its reach, its edge as the ramp says."

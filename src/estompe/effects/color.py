@@ -22,6 +22,7 @@ class Color(Effect, tag="color"):
 
     group: ClassVar[str] = "look"
     alters: ClassVar[tuple[str, ...]] = ("attributes",)
+    recolors: ClassVar[bool | None] = True
     acts: ClassVar[tuple[ActsOn, ...]] = EVERY_ELEMENT
     label: ClassVar[str] = "Colour"
     text: ClassVar[str] = "Colours the surface where there is strength."

@@ -18,6 +18,7 @@ class Group(Effect, tag="group"):
     """Stores which points belong to a group: those that were picked, or those of at least half strength."""
 
     alters: ClassVar[tuple[str, ...]] = ("attributes",)
+    recolors: ClassVar[bool | None] = False
     acts: ClassVar[tuple[ActsOn, ...]] = EVERY_ELEMENT
     group: ClassVar[str] = "look"
     label: ClassVar[str] = "Group"

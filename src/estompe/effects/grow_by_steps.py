@@ -16,7 +16,7 @@ from estompe.geometry.solid import BAND, Solid, surface_of
 from estompe.geometry.voxel_places import VoxelPlaces
 from estompe.kernels.types import Floats, Indices
 from estompe.kernels.voxels.band import turned
-from estompe.kernels.voxels.bricks import Bricks, Lattice, placed_lattice
+from estompe.kernels.voxels.bricks import CELLS, Bricks, Lattice, placed_lattice
 from estompe.kernels.voxels.growth import grown_by_step
 
 
@@ -34,6 +34,26 @@ class Grown(Remembered, frozen=True, eq=False):
     where: Indices
     values: Floats
     way: float
+
+    def fits(self, count: int) -> bool:
+        del count  # of the mesh that it began from, which no longer matters
+        bricks, whole = len(self.where), np.dtype(np.int64)
+        if (
+            self.first.shape != (3,)
+            or self.shape.shape != (3,)
+            or self.first.dtype != whole
+            or self.shape.dtype != whole
+        ):
+            return False
+        forms = (
+            (self.table, np.int32, tuple(self.shape.tolist())),
+            (self.where, np.int32, (bricks, 3)),
+            (self.values, np.float32, (bricks, CELLS)),
+        )
+        if not all(array.dtype == kind and array.shape == shape for array, kind, shape in forms):
+            return False
+        inside = bool((self.where >= 0).all() and (self.where < self.shape).all())
+        return inside and bool(self.size > 0.0) and (not self.table.size or int(self.table.max()) < bricks)
 
     @classmethod
     def of(cls, bricks: Bricks, way: float) -> "Grown":

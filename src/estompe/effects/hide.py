@@ -25,6 +25,7 @@ class Hide(Effect, tag="hide"):
     """
 
     alters: ClassVar[tuple[str, ...]] = ("normals", "attributes", "topology")
+    recolors: ClassVar[bool | None] = False
     acts: ClassVar[tuple[ActsOn, ...]] = EVERY_ELEMENT
     group: ClassVar[str] = "break"
     label: ClassVar[str] = "Hide"

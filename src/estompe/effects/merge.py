@@ -32,6 +32,7 @@ _BODIES = (Domain.WHOLE, "bodies")
 class Merge(ClosedVolumeEffect, tag="merge"):
     """The shape's own closed parts and those of other shapes are joined as volumes. Strength says how soft the joint is."""
 
+    recolors: ClassVar[bool | None] = True
     label: ClassVar[str] = "Merge"
     text: ClassVar[str] = "Makes overlapping closed parts one surface without inner walls, with soft joints if wanted."
 

@@ -22,6 +22,7 @@ class OpenOut(Effect, tag="open-out"):
     """A front runs along the order: hidden before it, pulled in along the normals at it, as it is behind it."""
 
     alters: ClassVar[tuple[str, ...]] = ("points", "normals", "attributes", "topology")
+    recolors: ClassVar[bool | None] = False
     group: ClassVar[str] = "grow"
     label: ClassVar[str] = "Open out"
     text: ClassVar[str] = "Grows the surface along its profile or UVs; one number from 0, nothing, to 1, everything."

@@ -30,6 +30,7 @@ class Press(Effect, tag="press"):
     """Points inside the body go onto its surface; those around it swell along their normals. Nothing before contact."""
 
     alters: ClassVar[tuple[str, ...]] = ("points", "normals", "attributes")
+    recolors: ClassVar[bool | None] = False
     label: ClassVar[str] = "Press"
     text: ClassVar[str] = (
         "A control or shape presses the surface in, and a ring around it swells; the volume can be kept."

@@ -42,6 +42,9 @@ class Shell(Effect, tag="shell"):
         bool, setting("Keeps its weight", "Thicker the farther the camera, so that it is equally wide in the picture.")
     ] = False
 
+    def gives_colors(self) -> bool:
+        return self.mode == "outline"
+
     def reads(self) -> tuple[str, ...]:
         read = ("color",) if self.mode == "outline" else ()
         return (*read, "camera") if self.keeps_weight else read

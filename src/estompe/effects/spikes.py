@@ -31,6 +31,7 @@ class Spikes(Effect, tag="spikes"):
     group: ClassVar[str] = "grow"
     acts: ClassVar[tuple[ActsOn, ...]] = ("faces",)
     alters: ClassVar[tuple[str, ...]] = ("points", "normals", "rest", "attributes", "topology")
+    recolors: ClassVar[bool | None] = False
     label: ClassVar[str] = "Spikes"
     text: ClassVar[str] = (
         "Extrudes faces by their strength into spikes or crystals; a share of them, of random heights."

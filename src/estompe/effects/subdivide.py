@@ -23,6 +23,7 @@ class Subdivide(Effect, tag="subdivide"):
     """Faces with a corner of at least half strength are split, as often as there are levels."""
 
     alters: ClassVar[tuple[str, ...]] = EVERYTHING
+    recolors: ClassVar[bool | None] = False
     group: ClassVar[str] = "grow"
     label: ClassVar[str] = "Subdivide"
     text: ClassVar[str] = "Splits faces where there is strength, so that a falloff finds enough points."

@@ -33,6 +33,7 @@ class VolumeEffect(Effect, kw_only=True):
 
     group: ClassVar[str] = "volume"
     alters: ClassVar[tuple[str, ...]] = EVERYTHING
+    recolors: ClassVar[bool | None] = False
     asks_places: ClassVar[bool] = True
     voxel: Voxel = 0.0
 

@@ -64,7 +64,7 @@ class Keep:
             return entry.kept
         if digest in self.baked:
             with contextlib.suppress(StateFileError):
-                return unpacked(self.baked[digest].tobytes(), kind)
+                return unpacked(self.baked[digest].tobytes(), kind, digest)
         return self.folder.read(digest, kind) if self.folder is not None else None
 
     def put(self, digest: bytes, place: Place, frame: int, kept: Kept) -> None:

@@ -18,11 +18,12 @@ from estompe.evaluation.elsewhere import Elsewhere
 from estompe.evaluation.keep import Keep
 from estompe.evaluation.memo import Memo
 from estompe.evaluation.others import Kept, Place, Sight
+from estompe.evaluation.program import program_digest
 from estompe.evaluation.schedule import Schedule, said_for
 from estompe.evaluation.stage import Stage
 from estompe.evaluation.token import digest_of
 
-FORMAT = 1
+FORMAT = 2
 """Raised when states of the same kind and version would come out otherwise, so that none of an older program is used."""
 
 
@@ -65,6 +66,7 @@ class Past(Elsewhere):
     ) -> None:
         super().__init__(project, memo, pause, rough)
         self.keep = Keep() if keep is None else keep
+        self._program = program_digest()
         self.report = report
         self.steps = 0
         self.only_kept = False
@@ -114,7 +116,9 @@ class Past(Elsewhere):
         self._looks[place] = sight.kind.looks()
         if frame <= begin:
             kind = sight.kind
-            return digest_of(("start", FORMAT, tag_of(kind), kind.version, float(frame), sight.made_from))
+            return digest_of(
+                ("start", FORMAT, self._program, tag_of(kind), kind.version, float(frame), sight.made_from)
+            )
         base, way = self._way(frame, sight.kind)
         before = self.link(place, base)
         looks = tuple((self.planned(at).graph.sight(place).made_from, seconds) for at, seconds in way[:-1])

@@ -33,19 +33,24 @@ def default_folder() -> Path:
 
 
 class _Head(msgspec.Struct, array_like=True):
-    """kind: the state's type; fields: by name the form and sizes of an array, or a plain number."""
+    """digest: what the state is kept under; kind: its type; count, identity: as `Kept` has them.
+
+    fields: by name the form and sizes of an array, or a plain number.
+    """
 
     kind: str
     count: int
     fields: dict[str, tuple[str, tuple[int, ...]] | float | int]
+    digest: bytes = b""
+    identity: bytes = b""
 
 
 class StateFileError(ValueError):
     """A file that is no state, or a damaged one; the text says what is wrong."""
 
 
-def packed(kept: Kept) -> bytes:
-    """A state as bytes."""
+def packed(kept: Kept, digest: bytes = b"") -> bytes:
+    """A state as bytes. digest: what it is kept under."""
     fields: dict[str, Any] = {}
     arrays = []
     for name in kept.state.__struct_fields__:
@@ -55,12 +60,12 @@ def packed(kept: Kept) -> bytes:
             arrays.append(np.ascontiguousarray(value))
         else:
             fields[name] = value
-    head = msgspec.msgpack.encode(_Head(type(kept.state).__name__, kept.count, fields))
+    head = msgspec.msgpack.encode(_Head(type(kept.state).__name__, kept.count, fields, digest, kept.identity))
     body = b"".join([_MAGIC, len(head).to_bytes(4, "little"), head, *(array.tobytes() for array in arrays)])
     return body + blake2b(body, digest_size=_CHECK).digest()
 
 
-def unpacked(data: bytes, kind: type[Remembered]) -> Kept:
+def unpacked(data: bytes, kind: type[Remembered], digest: bytes = b"") -> Kept:
     """A state from its bytes.
 
     Parameters
@@ -69,6 +74,8 @@ def unpacked(data: bytes, kind: type[Remembered]) -> Kept:
         What `packed` gave.
     kind : type
         The type the state must have.
+    digest : bytes
+        What it must be kept under: a file that was renamed holds another state.
 
     Returns
     -------
@@ -94,7 +101,12 @@ def unpacked(data: bytes, kind: type[Remembered]) -> Kept:
         raise StateFileError(f"its header cannot be read ({error})") from None
     if head.kind != kind.__name__ or set(head.fields) != set(kind.__struct_fields__):
         raise StateFileError(f"it is of another kind ({head.kind})")
-    return Kept(kind(**_fields(data, start + size, head)), head.count)
+    if head.digest != digest:
+        raise StateFileError("it is another state than its name says")
+    state = kind(**_fields(data, start + size, head))
+    if not state.fits(head.count):
+        raise StateFileError("its arrays do not fit each other")
+    return Kept(state, head.count, head.identity)
 
 
 def _fields(data: bytes, at: int, head: _Head) -> dict[str, Any]:
@@ -150,7 +162,7 @@ class StateFolder:
         if file.name not in self._names():
             return None
         try:
-            kept = unpacked(file.read_bytes(), kind)
+            kept = unpacked(file.read_bytes(), kind, digest)
         except OSError:
             self._names().discard(file.name)
             return None
@@ -168,7 +180,7 @@ class StateFolder:
         """Write a state, whole or not at all. Its checksum tells a file that a power cut left half on the disk."""
         if self.trouble or self.has(digest):
             return
-        data = packed(kept)
+        data = packed(kept, digest)
         part = None
         try:
             self.path.mkdir(parents=True, exist_ok=True)

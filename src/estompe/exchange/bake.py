@@ -6,7 +6,6 @@ from pathlib import Path
 
 from estompe.document.project import Project
 from estompe.document.scene import Falloff, Shape
-from estompe.effects.color import Color
 from estompe.evaluation import Frame, Problem, evaluate
 from estompe.evaluation.frame import Shown
 from estompe.evaluation.past import Past
@@ -61,11 +60,6 @@ def driving(frame: Frame, shape: Shape) -> list[tuple[Falloff, Shown]]:
     """The falloffs that drive a shape, each on what the effect that uses it acts on."""
     used = {route.falloff for slot in shape.effects for route in slot.routes}
     return [(item, frame.shown(shape.id, item.id)) for item in frame.scene.falloffs if item.id in used]
-
-
-def gives_colors(shape: Shape) -> bool:
-    """Whether an effect gives a shape colours, on some frames at least."""
-    return any(slot.enabled and isinstance(slot.effect, Color) for slot in shape.effects)
 
 
 def file_word(name: str, taken: Container[str]) -> str:

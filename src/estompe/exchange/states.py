@@ -84,7 +84,7 @@ def with_states(past: Past, every: int = 1) -> Project:
         for frame, digest in links.items():
             kept = past.kept(place, digest) if (frame % every == 0 or frame == last) else None
             if kept is not None:
-                array = frozen(np.frombuffer(packed(kept), np.uint8))
+                array = frozen(np.frombuffer(packed(kept, digest), np.uint8))
                 assets[asset_name(array)] = array
                 found.append(BakedState(digest.hex(), asset_name(array)))
     return Project(structs.replace(project.scene, states=tuple(found)), assets)

@@ -8,7 +8,8 @@ from numpy.typing import NDArray
 from estompe.document.names import clean_name
 from estompe.document.scene import Color, Shape
 from estompe.evaluation import Frame
-from estompe.exchange.bake import driving, gives_colors
+from estompe.exchange.bake import driving
+from estompe.exchange.potential import potential_of
 from estompe.exchange.usd.mesh import MeshWriter
 from estompe.exchange.usd.samples import StrengthNames, TimeSamples, Velocities
 from estompe.geometry import Domain, Geometry
@@ -115,7 +116,7 @@ class CopiesWriter:
 def colors_of(copies: Copies, shape: Shape) -> Floats | None:
     """The colours of copies, float32 (k, 3), the shape's own where an effect gives others on other frames; None for none."""
     color = copies.attribute(Domain.PIECE, "color")
-    if color is None and gives_colors(shape):
+    if color is None and potential_of(shape).has_colors:
         color = np.tile(np.array(shape.color, np.float32), (len(copies.positions), 1))
     return color
 

@@ -4,15 +4,21 @@ from functools import partial
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from estompe.document.names import clean_name
 from estompe.document.scene import Color, Falloff, Shape
 from estompe.evaluation import Frame
-from estompe.exchange.bake import driving, gives_colors
+from estompe.exchange.bake import driving
+from estompe.exchange.potential import Potential, potential_of
 from estompe.exchange.usd.samples import StrengthNames, TimeSamples, identifier
 from estompe.geometry import Domain, Geometry
+from estompe.geometry.pieces import Pieces
 from estompe.importing.usd_faces import NORMALS
 from estompe.kernels.types import Floats
+
+_PLAIN = Potential(stays_copies=False, has_colors=False, changes_faces=False, comes_apart=False)
+_NONE = np.zeros(0, np.bool_)
 
 
 class MeshWriter:
@@ -35,7 +41,11 @@ class MeshWriter:
         self._samples = TimeSamples()
         self._names = StrengthNames()
         self._started = False
-        self._other_faces = self._colored = self._by_corners = False
+        self._potential = _PLAIN
+        self._other_faces = self._by_corners = False
+        self._subsets: dict[str, Any] = {}
+        # How many corners and faces there were from which frame on, for values that begin later in the shot.
+        self._counts: list[tuple[float, int, int]] = []
         self._same_since: tuple[Geometry, float] | None = None
         self._same_until = 0.0
         self._primvars = UsdGeom.PrimvarsAPI(self._mesh)
@@ -46,11 +56,11 @@ class MeshWriter:
 
     def add_as(self, frame: Frame, shape: Shape, placed: Geometry, number: float) -> None:
         """Write a shape's mesh where it was brought to, at a time code."""
-        self._colored = gives_colors(shape)
+        self._potential = potential_of(shape)
         self.add_mesh(placed, shape.color, number)
         for falloff, shown in driving(frame, shape):
             geometry, values = frame[shape.id], shown.strength
-            by_face = shown.domain is Domain.FACE and len(values) == geometry.topology.faces
+            by_face = shown.domain is Domain.FACE and not self._potential.changes_faces
             if not by_face and shown.domain is not Domain.POINT:
                 values = geometry.to_points(shown.domain, values)
             self._add_strength(falloff, values, number, by_face)
@@ -67,6 +77,8 @@ class MeshWriter:
         else:
             self._same_since = self._same_since or (geometry, number)
             self._same_until = number
+        self._add_groups(geometry, number)
+        self._note_counts(geometry, number)
         self._add_color(geometry, color, number)
         self._samples.changing("points", geometry.points, number, self._mesh.GetPointsAttr(), Vt.Vec3fArray)
         extent = np.stack(geometry.bounds)
@@ -84,7 +96,7 @@ class MeshWriter:
         binding.CreateBlendShapesAttr([])
 
     def _start(self, geometry: Geometry) -> None:
-        from pxr import UsdGeom, Vt
+        from pxr import UsdGeom
 
         self._started = True
         mesh = self._mesh
@@ -100,10 +112,33 @@ class MeshWriter:
                 primvar.GetAttr().Block()  # it would go before the ones that are said here
             return
         mesh.CreateSubdivisionSchemeAttr(UsdGeom.Tokens.none)
-        for (domain, name), members in geometry.attributes.items():
-            if domain is Domain.FACE and members.dtype == np.bool_:
-                where = Vt.IntArray.FromNumpy(np.flatnonzero(members).astype(np.int32))
-                UsdGeom.Subset.CreateUniqueGeomSubset(self._mesh, identifier(name, set()), UsdGeom.Tokens.face, where)
+
+    def _note_counts(self, geometry: Geometry, number: float) -> None:
+        corners, faces = len(geometry.topology.corners), geometry.topology.faces
+        if not self._counts or self._counts[-1][1:] != (corners, faces):
+            self._counts.append((number, corners, faces))
+
+    def _add_groups(self, geometry: Geometry, number: float) -> None:
+        """The groups of faces; one that begins later, or ends, is empty on the other frames."""
+        from pxr import UsdGeom, Vt
+
+        if self._over:
+            return
+        groups = {
+            name: members
+            for (domain, name), members in geometry.attributes.items()
+            if domain is Domain.FACE and members.dtype == np.bool_
+        }
+        for name in (*self._subsets, *(name for name in groups if name not in self._subsets)):
+            if name not in self._subsets:
+                word = identifier(name, set())
+                made = UsdGeom.Subset.CreateUniqueGeomSubset(self._mesh, word, UsdGeom.Tokens.face, Vt.IntArray())
+                self._subsets[name] = made.GetIndicesAttr()
+                for earlier, _, _ in self._counts:
+                    self._samples.steady(f"group {name}", object(), Vt.IntArray, earlier, self._subsets[name])
+            members = groups.get(name, _NONE)
+            indices = partial(_members, members)
+            self._samples.steady(f"group {name}", members, indices, number, self._subsets[name])
 
     def _differs(self, geometry: Geometry) -> bool:
         """Whether the faces are, or once were, others than the original's."""
@@ -131,23 +166,46 @@ class MeshWriter:
         attribute = mesh.CreateFaceVertexCountsAttr()
         steady("counts", topology, lambda: integers(np.diff(topology.offsets)), number, attribute)
         steady("indices", topology, lambda: integers(topology.corners), number, mesh.CreateFaceVertexIndicesAttr())
-        for domain, kind in ((Domain.CORNER, UsdGeom.Tokens.faceVarying), (Domain.POINT, UsdGeom.Tokens.vertex)):
-            uv = geometry.attribute(domain, "uv")
-            if uv is not None:
-                made = self._primvars.CreatePrimvar("st", Sdf.ValueTypeNames.TexCoord2fArray, kind)
-                places = np.ascontiguousarray(uv, np.float32)
-                steady("st", uv, partial(Vt.Vec2fArray.FromNumpy, places), number, made.GetAttr())
-                break
-        parted = topology.parted
-        if parted is not None:
+        self._add_uv(geometry, number)
+        pieces = topology.parted
+        if pieces is None and self._potential.comes_apart:
+            pieces = topology.pieces  # on frames on which it is whole, all of it is one
+        if pieces is not None:
             made = self._primvars.CreatePrimvar("piece", Sdf.ValueTypeNames.Int64Array, UsdGeom.Tokens.vertex)
-            steady("piece", parted, lambda: Vt.Int64Array.FromNumpy(parted.ids[parted.of]), number, made.GetAttr())
+            steady("piece", pieces, partial(_ids, pieces), number, made.GetAttr())
+
+    def _add_uv(self, geometry: Geometry, number: float) -> None:
+        """UVs by corners where faces may change, since effects bring them from corners to points and back."""
+        from pxr import Sdf, UsdGeom, Vt
+
+        by_corner, by_point = (geometry.attribute(domain, "uv") for domain in (Domain.CORNER, Domain.POINT))
+        uv = by_point if by_corner is None else by_corner
+        known = self._samples.has("st")
+        if uv is None and not known:
+            return
+        corners = by_corner is not None or self._potential.changes_faces
+        kind = UsdGeom.Tokens.faceVarying if corners else UsdGeom.Tokens.vertex
+        made = self._primvars.CreatePrimvar("st", Sdf.ValueTypeNames.TexCoord2fArray, kind)
+        if not known:
+            for earlier, count, _ in self._counts:
+                self._samples.steady("st", object(), partial(_no_places, count), earlier, made.GetAttr())
+        count = len(geometry.topology.corners) if corners else len(geometry.points)
+        spread = corners and by_corner is None and uv is not None
+
+        def places() -> Any:
+            if uv is None:
+                return _no_places(count)
+            own = uv[geometry.topology.corners] if spread else uv
+            return Vt.Vec2fArray.FromNumpy(np.ascontiguousarray(own[:, :2], np.float32))
+
+        owner = geometry.topology if uv is None or spread else uv
+        self._samples.steady("st", owner, places, number, made.GetAttr())
 
     def _add_color(self, geometry: Geometry, base: Color, number: float) -> None:
         from pxr import Sdf, UsdGeom, Vt
 
         color = geometry.attribute(Domain.POINT, "color")
-        if self._colored and color is None:
+        if self._potential.has_colors and color is None:
             # An effect gives it colours, though on this frame it has none to give: in between they must not stand.
             color = np.tile(np.array(base, np.float32), (len(geometry.points), 1))
         elif self._over and (color is None or color is self._own_color()):
@@ -171,3 +229,21 @@ class MeshWriter:
         how = UsdGeom.Tokens.uniform if by_face else UsdGeom.Tokens.vertex
         primvar = self._primvars.CreatePrimvar(self._names.of(falloff), Sdf.ValueTypeNames.FloatArray, how)
         self._samples.changing(falloff.id, values, number, primvar.GetAttr(), Vt.FloatArray)
+
+
+def _members(members: NDArray[np.bool_]) -> Any:
+    from pxr import Vt
+
+    return Vt.IntArray.FromNumpy(np.flatnonzero(members).astype(np.int32))
+
+
+def _ids(pieces: Pieces) -> Any:
+    from pxr import Vt
+
+    return Vt.Int64Array.FromNumpy(pieces.ids[pieces.of])
+
+
+def _no_places(count: int) -> Any:
+    from pxr import Vt
+
+    return Vt.Vec2fArray.FromNumpy(np.zeros((count, 2), np.float32))

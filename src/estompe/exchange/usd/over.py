@@ -17,6 +17,7 @@ from estompe.document.scene import Scene, Shape
 from estompe.evaluation import Frame
 from estompe.evaluation.past import Past
 from estompe.exchange.bake import frames
+from estompe.exchange.potential import potential_of
 from estompe.exchange.usd.copies import CopiesWriter
 from estompe.exchange.usd.curves import CurvesWriter
 from estompe.exchange.usd.instances import InstancesWriter
@@ -164,7 +165,7 @@ class _Writers:
         if not shape.visible or (source is not None and not any(slot.enabled for slot in shape.effects)):
             return 0
         geometry, code = frame[shape.id], self._original.footage.code(frame.number)
-        if source is not None and _same_sort(geometry, source):
+        if source is not None and _same_sort(shape, geometry, source):
             made = self._brought(geometry, source, frame.number)
             self._over(frame, shape, source).add_as(frame, shape, made, code)
         else:
@@ -212,7 +213,7 @@ class _Writers:
         key = f"{shape.id} beside"
         if key not in self._writers:
             path = f"{self._home()}/{identifier(shape.name, self._taken)}"
-            self._writers[key] = writer_for(geometry)(self._stage, shape.name, path)
+            self._writers[key] = writer_for(shape, geometry)(self._stage, shape.name, path)
         return self._writers[key]
 
     def _home(self) -> str:
@@ -242,8 +243,8 @@ def _over_specifier() -> Any:
     return Sdf.SpecifierOver
 
 
-def _same_sort(geometry: Geometry, source: ShotSource) -> bool:
-    """Whether what came out can still be said of the prim it came from."""
+def _same_sort(shape: Shape, geometry: Geometry, source: ShotSource) -> bool:
+    """Whether what comes out can be said of the prim it came from, on every frame."""
     if isinstance(source, ShotCopies):
-        return isinstance(geometry, Copies)
+        return potential_of(shape).stays_copies
     return not isinstance(geometry, Copies) and geometry.topology.lines is None

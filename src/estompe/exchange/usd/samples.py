@@ -69,6 +69,10 @@ class TimeSamples:
         attribute.Set(value if as_usd is None else as_usd(value), number)
         return True
 
+    def has(self, key: str) -> bool:
+        """Whether anything was set under a key by `steady`."""
+        return key in self._held
+
     def steady(self, key: str, owner: Any, make: Callable[[], Any], number: float, attribute: Any) -> None:
         """Set values that mostly stay: without a time at first, and as time samples from the first change on.
 

@@ -2,7 +2,8 @@
 
 from collections.abc import Mapping
 
-from estompe.document.scene import Scene
+from estompe.document.scene import Scene, Shape
+from estompe.exchange.potential import potential_of
 from estompe.exchange.usd.copies import CopiesWriter
 from estompe.exchange.usd.curves import CurvesWriter
 from estompe.exchange.usd.mesh import MeshWriter
@@ -12,9 +13,9 @@ from estompe.geometry.copies import Copies
 ShapeWriter = MeshWriter | CopiesWriter | CurvesWriter
 
 
-def writer_for(geometry: Geometry) -> type[ShapeWriter]:
-    """What writes a shape, by what it is on its first frame."""
-    if isinstance(geometry, Copies):
+def writer_for(shape: Shape, geometry: Geometry) -> type[ShapeWriter]:
+    """What writes a shape on every frame, by what it can be on any of them. geometry: what it is on the first."""
+    if potential_of(shape).stays_copies:
         return CopiesWriter
     return CurvesWriter if geometry.topology.lines is not None else MeshWriter
 

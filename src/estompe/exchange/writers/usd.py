@@ -76,7 +76,7 @@ class _Writers:
                 continue
             geometry = frame[shape.id]
             if shape.id not in self._writers:
-                self._writers[shape.id] = writer_for(geometry)(self._stage, shape.name, self._paths[shape.id])
+                self._writers[shape.id] = writer_for(shape, geometry)(self._stage, shape.name, self._paths[shape.id])
             self._writers[shape.id].add(frame, shape)
             size += size_of(geometry)
         for writer, camera in zip(self._cameras, (frame.scene.camera, *frame.scene.other_cameras), strict=True):
