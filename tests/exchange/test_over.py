@@ -220,7 +220,7 @@ def test_what_cannot_be_an_over_says_why(boat, tmp_path, small_sample):
     path, project = boat
     with pytest.raises(ExchangeError, match="no USD stage to write over"):
         write_over(small_sample, 1, 2, tmp_path / "over.usda")
-    with pytest.raises(ExchangeError, match="is the file that the layer goes over"):
+    with pytest.raises(ExchangeError, match="the scene reads this file"):
         write_over(project, 1001, 1002, path)
     assert not (tmp_path / "over.usda").exists()
 

@@ -4,7 +4,7 @@ A kind is a frozen struct with its settings. What it looks at besides them it de
 scene by settings that refer to them.
 """
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from typing import Any, ClassVar, Literal, NamedTuple, Protocol
 
 import numpy as np
@@ -70,6 +70,16 @@ class Kind(Part, tag_field="kind"):
         """The time that matters to the result; constant for a kind that does not change by itself."""
         del seconds, frame
         return 0.0
+
+    speed_setting: ClassVar[str] = ""
+    """The setting that says how fast it changes by itself; where that is keyed or a formula, `paced` is asked."""
+
+    def paced(self, phase_at: Callable[[float], float], frame: float) -> tuple["Kind", float]:
+        """The kind, and its clock, on a frame of a shot in which its speed changes.
+
+        phase_at: the integral of the speed over the time up to a frame, so that what has passed does not change with the speed.
+        """
+        return self, phase_at(frame)
 
     def check(self) -> None:
         """Raise ValueError for settings that are wrong together; limits of single ones are checked already."""

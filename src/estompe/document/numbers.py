@@ -46,6 +46,11 @@ class Keyed(Part, tag="keyed", tag_field="kind"):
         """The value on a frame, which may lie between whole ones."""
         return _curve(self).at(frame)
 
+    def integral(self, begin: float, end: float) -> float:
+        """The integral over frames, exact: the curve is made of cubics."""
+        curve = _curve(self)
+        return curve.integral_to(end) - curve.integral_to(begin)
+
 
 class KeyCurve:
     """The curve through a number's keys. Each piece of it is computed when it is first asked for."""
@@ -70,6 +75,44 @@ class KeyCurve:
         a, b, c, d = self._piece(index)
         u = frame - frames[index]
         return ((d * u + c) * u + b) * u + a
+
+    def integral_to(self, frame: float) -> float:
+        """The integral from the first key to a frame, in values times frames; negative before it."""
+        number, frames = self._number, self._frames
+        first, last = frames[0], frames[-1]
+        if frame < first:
+            return self._before(first - frame)
+        if frame <= last:
+            return self._within(frame)
+        beyond, whole = frame - last, self._within(last)
+        if number.after == "loop" and last > first:
+            rounds, rest = divmod(frame - first, last - first)
+            return rounds * whole + self._within(first + rest)
+        slope = self._straight_on(last + 1.0) - number.keys[-1].value if self._goes_on(number.after) else 0.0
+        return whole + beyond * (number.keys[-1].value + 0.5 * slope * beyond)
+
+    def _before(self, away: float) -> float:
+        number, first, last = self._number, self._frames[0], self._frames[-1]
+        if number.before == "loop" and last > first:
+            rounds, rest = divmod(-away, last - first)
+            return rounds * self._within(last) + self._within(first + rest)
+        slope = number.keys[0].value - self._straight_on(first - 1.0) if self._goes_on(number.before) else 0.0
+        return -away * (number.keys[0].value - 0.5 * slope * away)
+
+    def _goes_on(self, outside: Outside) -> bool:
+        return outside == "continue" and len(self._frames) > 1
+
+    def _within(self, frame: float) -> float:
+        """The integral from the first key to a frame among the keys."""
+        total, frames = 0.0, self._frames
+        for index, begin in enumerate(frames):
+            if begin >= frame:
+                break
+            end = frames[index + 1] if index + 1 < len(frames) else frame
+            u = min(frame, end) - begin
+            a, b, c, d = self._piece(index)
+            total += (((d / 4.0 * u + c / 3.0) * u + b / 2.0) * u + a) * u
+        return total
 
     def _piece(self, index: int) -> Cubic:
         if index not in self._pieces:

@@ -35,6 +35,7 @@ class UnknownKind:
     asks_places: ClassVar[bool] = False
     prepares: ClassVar[bool] = False
     late: ClassVar[tuple[str, ...]] = ()
+    speed_setting: ClassVar[str] = ""
 
     def __init__(self, tag: str, raw: dict[str, Any]) -> None:
         self.tag, self.raw = tag, raw
@@ -63,6 +64,9 @@ class UnknownKind:
 
     def check(self) -> None:
         return
+
+    def gives_colors(self) -> bool:
+        return False
 
     def unit(self) -> str:
         return ""

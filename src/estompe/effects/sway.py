@@ -1,9 +1,13 @@
 """Sway: a field of pendulums in the world moves points to and fro, as wind does."""
 
+from collections.abc import Callable
 from typing import Annotated, ClassVar, Literal
+
+from msgspec import structs
 
 from estompe.document.context import Context
 from estompe.document.kinds import Effect
+from estompe.document.looping import LOOP_RATE, Loop, looped, turns_in
 from estompe.document.numbers import Number, Triple, plain, plain_triple
 from estompe.document.registry import register
 from estompe.document.settings import setting, whole
@@ -18,6 +22,7 @@ class Sway(Effect, tag="sway"):
     """Each point moves along the axes as pendulums do that hang around where it stands in the world, each with its own pace."""
 
     carries: ClassVar[Carries] = "position"
+    speed_setting: ClassVar[str] = "speed"
     label: ClassVar[str] = "Sway"
     text: ClassVar[str] = "Moves things like wind; neighbours differ, since the noise lies in the world."
 
@@ -44,17 +49,29 @@ class Sway(Effect, tag="sway"):
     ] = 1.5
     seed: Annotated[int, whole("Seed", "Another number, another wind.", low=0, high=2**31 - 4)] = 1
 
+    loop: Loop = 0
+
     def clock(self, seconds: float, frame: float) -> float:
-        del frame
-        return plain(self.speed) * seconds
+        speed = plain(self.speed)
+        if self.loop and speed:
+            return turns_in(self.loop, speed) * ((frame % self.loop) / self.loop)
+        return speed * seconds
+
+    def paced(self, phase_at: Callable[[float], float], frame: float) -> tuple["Sway", float]:
+        if not self.loop:
+            return self, phase_at(frame)
+        turns, clock = looped(self.loop, phase_at, frame)
+        return structs.replace(self, speed=turns * LOOP_RATE / self.loop), clock
 
     def is_identity(self) -> bool:
         return not any(plain_triple(self.by))
 
     def apply(self, geometry: Geometry, strength: Floats, context: Context) -> Geometry:
-        by = plain_triple(self.by)
-        root = None
+        by, root = plain_triple(self.by), None
+        turns = turns_in(self.loop, plain(self.speed)) if self.loop and plain(self.speed) else 0
         if self.rooted != "nowhere":
             axis = "xyz".index(self.rooted)
             root = Root(geometry.rest, axis, *geometry.at_rest.extent(axis), plain(self.stiffness))
-        return geometry.moved(swayed(geometry.points, strength, root, by, plain(self.size), context.clock, self.seed))
+        return geometry.moved(
+            swayed(geometry.points, strength, root, by, plain(self.size), context.clock, self.seed, turns)
+        )

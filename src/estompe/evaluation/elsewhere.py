@@ -6,6 +6,7 @@ from typing import Any, NamedTuple
 from weakref import proxy
 
 from estompe.document.context import CannotEvaluateError
+from estompe.document.numbers import plain
 from estompe.document.project import Project
 from estompe.document.scene import Falloff, Layer
 from estompe.evaluation.graph import EffectChain
@@ -13,6 +14,7 @@ from estompe.evaluation.lookup import SceneAtFrame
 from estompe.evaluation.memo import Memo
 from estompe.evaluation.moment import Moment
 from estompe.evaluation.others import Kept, Place, Sight
+from estompe.evaluation.phases import Phases
 from estompe.evaluation.problems import Problems
 from estompe.evaluation.schedule import Schedule
 from estompe.evaluation.stack import Stack
@@ -52,6 +54,8 @@ class Elsewhere:
         self._first: Moment | None = None
         self._elsewhere: dict[Any, _Elsewhere] = {}
         self._strengths: dict[Any, Token] = {}
+        me = proxy(self)
+        self.phases = Phases(project, lambda path, frame: plain(me.parts_on(frame).part(path)))
 
     def linked(self, schedule: Schedule, frame: float, place: Place, sight: Sight) -> Stage[Kept]:
         """The stage of a place's state after a frame."""

@@ -8,10 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from estompe.document.context import CannotEvaluateError
-from estompe.document.numbers import plain
 from estompe.document.project import Project
-from estompe.document.references import references_of
-from estompe.document.remembering import RememberingSource
 from estompe.document.scene import EffectSlot, Falloff, Shape
 from estompe.evaluation.graph import domain_of
 from estompe.evaluation.memo import Memo
@@ -20,6 +17,7 @@ from estompe.evaluation.past import Past
 from estompe.evaluation.problems import Problem
 from estompe.evaluation.stack import Stack
 from estompe.evaluation.state import State, Values
+from estompe.evaluation.where import Where, strength_where, where_measured
 from estompe.geometry import Domain, Geometry, frozen
 from estompe.geometry.copies import Copies, copies_of, points_of
 from estompe.geometry.samples import converted, samples_of
@@ -34,27 +32,29 @@ __all__ = ["FEWEST_EDGES", "Frame", "Problem", "Shown", "evaluate"]
 class Shown:
     """A falloff on a shape, as the view, the histogram and the probe show it.
 
-    It is measured where the first effect that uses it measures it, on the elements that effect acts on, or on the finished
-    shape where none does or where later effects change which elements there are; copies then count as pieces.
+    It is measured where `estompe.evaluation.where` says. measured_mesh: the mesh that is measured; mesh: the one whose
+    elements the values are of, which is another one where a painted mask is carried to what is seen.
     """
 
-    def __init__(self, moment: Moment, shape: Shape, falloff: Falloff, state: State) -> None:
-        self.shape, self.falloff, self.mesh = shape, falloff, state.geometry
+    def __init__(self, shape: Shape, falloff: Falloff, where: Where) -> None:
+        self.shape, self.falloff, state = shape, falloff, where.state
+        self.measured_mesh = state.geometry
+        self.mesh = state.geometry if where.seen is None else where.seen
         self.domain = state.domain
         self._drawn: dict[tuple[int, Domain], Floats] = {}
-        measuring = moment.measuring
+        moment, measuring, carried = where.moment, where.moment.measuring, where.carried
 
         def plan() -> tuple[Stack, Values, Values, Values]:
             stack = measuring.stack(falloff, state)
             return stack, measuring.joined(stack), measuring.through_ramp(stack), measuring.positions(stack)
 
         stack, joined, strength, positions = moment.settled(plan)
-        self.strength: Floats = strength.value
-        self.values: Floats = joined.value
-        self.positions: Floats = positions.value
+        self.strength: Floats = carried(strength.value)
+        self.values: Floats = carried(joined.value)
+        self.positions: Floats = carried(positions.value)
         # Taken now, while they are at hand: whoever shows them must not have to compute anything.
         arrays = zip(stack.layers, stack.measured, stack.values, strict=True)
-        self._layers = {layer.id: (measured.value, own.value) for layer, measured, own in arrays}
+        self._layers = {layer.id: (carried(measured.value), carried(own.value)) for layer, measured, own in arrays}
 
     def arrays(self) -> Iterator[NDArray[Any]]:
         """Every array this keeps alive."""
@@ -208,8 +208,7 @@ class Frame:
         """
         found, measured = self.shape(shape), self.falloff(falloff)
         try:
-            moment, state = self._there(found, self._measured_at(found, measured))
-            return moment.settled(lambda: moment.measuring.strength(measured.id, state)).value
+            return strength_where(where_measured(self._moment, found.id, measured.id), measured.id)
         except CannotEvaluateError as error:
             raise KeyError(str(error)) from error
 
@@ -217,49 +216,10 @@ class Frame:
         """A falloff on a shape with its values. Raises KeyError for a name that is not there."""
         found, measured = self.shape(shape), self.falloff(falloff)
         try:
-            moment, state = self._there(found, self._measured_at(found, measured))
-            return Shown(moment, found, moment.parts.falloff(measured.id), state)
+            where = where_measured(self._moment, found.id, measured.id)
+            return Shown(found, where.moment.parts.falloff(measured.id), where)
         except CannotEvaluateError as error:
             raise KeyError(str(error)) from error
-
-    def _there(self, shape: Shape, state: State) -> tuple[Moment, State]:
-        """The moment a shape is shown on, which is another one for a shape on a time of its own, and the same place there."""
-        frame = None if shape.at_frame is None else plain(shape.at_frame)
-        if frame is None or frame == self.number:
-            return self._moment, state
-        moment = self._moment.others.running(frame)
-        place = moment.settled(lambda: _staged(moment, state))
-        return moment, place
-
-    def _measured_at(self, shape: Shape, falloff: Falloff) -> State:
-        steps, last = self._chains[shape.id]
-        on = self._moment.graph.on
-        routed = (
-            on(state, domain_of(slot))
-            for slot, state in steps
-            if any(route.falloff == falloff.id for route in slot.routes)
-        )
-        unrouted = on(last, Domain.PIECE) if isinstance(last.geometry, Copies) else last
-        state = next(routed, unrouted)
-        # Values belong to the elements that are seen: where later effects changed those, it is measured on them.
-        if state.geometry.count(state.domain) == last.geometry.count(state.domain):
-            return state
-        # What comes from neighbours is asked of pieces where the shape has come apart: their points are nobody's neighbours.
-        parted = last.geometry.topology.parted is not None and self._remembers(falloff.id)
-        return on(last, Domain.PIECE if parted else state.domain)
-
-    def _remembers(self, falloff: str) -> bool:
-        """Whether a falloff, or one that it looks at, depends on the moments before."""
-        scene, waiting, seen = self.scene, [falloff], set()
-        while waiting:
-            found = waiting.pop()
-            seen.add(found)
-            for layer in next((item.layers for item in scene.falloffs if item.id == found), ()):
-                if isinstance(layer.source, RememberingSource):
-                    return True
-                named = (item.id for item in references_of(layer.source) if item.family == "falloff")
-                waiting += [item for item in named if item not in seen]
-        return False
 
     def after(self, shape: str, effect: str) -> Geometry | None:
         """A shape right after one of its effects; None where that is switched off."""
@@ -311,11 +271,6 @@ class Frame:
         steps, last = self._chains[self.shape(shape).id]
         states = [*(state for _, state in steps), last]
         return [(slot, after) for (slot, _), after in zip(steps, states[1:], strict=True)]
-
-
-def _staged(moment: Moment, state: State) -> State:
-    """A place on another moment."""
-    return moment.graph.on(moment.graph.place_of(state.at, state.asked_by), state.domain)
 
 
 def evaluate(

@@ -22,6 +22,7 @@ from estompe.evaluation.lookup import SceneAtFrame
 from estompe.evaluation.measuring import Measuring
 from estompe.evaluation.others import Others, Place, Sight
 from estompe.evaluation.pace import timed
+from estompe.evaluation.phases import paced
 from estompe.evaluation.problems import Problems
 from estompe.evaluation.schedule import Schedule, described
 from estompe.evaluation.stage import Stage
@@ -50,6 +51,7 @@ class EffectChain(NamedTuple):
 class _View(NamedTuple):
     """What an effect sees besides places and strengths: what decides it, and what it is handed."""
 
+    effect: Effect
     made_from: tuple[Hashable, ...]
     found: Found
     read: dict[str, Any]
@@ -114,6 +116,12 @@ class Graph:
     def finished(self, shape: Shape) -> Stage[Geometry]:
         """A shape after all its effects."""
         return self.chain(shape.id).last.stage
+
+    def before_effects(self, shape: str) -> State:
+        """Where formulas measure falloffs on a shape: its elements before its effects. Raises CannotEvaluateError."""
+        bare = self._parts.bare_shape(shape)
+        state = self.placed(bare)
+        return self.on(state, Domain.PIECE) if bare.source.makes_copies else state
 
     def state_at(self, shape: str, index: int) -> State:
         """A shape after so many of its enabled effects; nothing behind them is looked at. Raises CannotEvaluateError."""
@@ -203,7 +211,7 @@ class Graph:
         nothing = self._schedule.stage("source", "nothing", computing.empty)
         bare = State(nothing, dict.fromkeys(EVERYTHING, nothing.token), matrix, shape.color)
         key, found, read = self._looking.at(source, bare, ("shape", shape.id))
-        clock = source.clock(self._parts.seconds, self._parts.frame)
+        source, clock = paced(source, ("shapes", shape.id, "source"), self._parts, self._others.phases)
         context = EvaluationContext(clock, found, read, assets)
         made_from = portable(source), clock, key
         return self._schedule.stage("source", made_from, lambda: computing.assembled(source, context))
@@ -233,7 +241,7 @@ class Graph:
     def _applied(self, shape: Shape, slot: EffectSlot, state: State, at_start: Values | None) -> Stage[Geometry]:
         """The stage of an effect on a state. Raises CannotEvaluateError."""
         sight = self._effect_sight(shape, slot, state, at_start)
-        before, strength, context, effect = sight.stage, sight.strength, sight.context, slot.effect
+        before, strength, context, effect = sight.stage, sight.strength, sight.context, sight.kind
         assert strength is not None
         each = self._is_each(slot)
 
@@ -254,7 +262,7 @@ class Graph:
         if strength is None and not effect.asks_places:
             strength = self._effect_strength(shape, slot, self.on(state, domain_of(slot)))
         view = self._view(shape, slot, state)
-        made_from, found, read, context = view
+        effect, made_from, found, read, context = view
         if effect.asks_places:
             places = self._places(slot, state, view)
             asked, found["stage", "places"] = state.asked(places, slot.id), places
@@ -265,7 +273,7 @@ class Graph:
                 read["margin"] = margin = self._margin(slot, asked)
                 made_from = *made_from, margin.token
             if effect.prepares:
-                early = *self._early(effect, view), places.token, strength.token
+                early = *self._early(view), places.token, strength.token
                 prepare = partial(computing.prepared, effect, state.stage, strength, context)
                 prepared = self._schedule.stage("prepare", early, lambda: timed(slot.id, "prepare", prepare))
                 found["stage", "prepared"] = prepared
@@ -275,23 +283,24 @@ class Graph:
 
     def _view(self, shape: Shape, slot: EffectSlot, state: State) -> "_View":
         """What an effect sees besides places and strengths. Raises CannotEvaluateError."""
-        effect, domain, each = slot.effect, domain_of(slot), self._is_each(slot)
-        clock = effect.clock(self._parts.seconds, self._parts.frame)
+        domain, each = domain_of(slot), self._is_each(slot)
+        path = "shapes", shape.id, "effects", slot.id, "effect"
+        effect, clock = paced(slot.effect, path, self._parts, self._others.phases)
         beside = {"margin": None, "detail": self.detail(slot)} if effect.asks_places else {}
         key, found, read = self._looking.at(effect, state, ("shape", shape.id), beside)
         read["matrix"] = _SAME if each else state.matrix
         context = EvaluationContext(clock, found, read, self._parts.project.assets, domain, self._schedule.go_on)
         made_from = effect, clock, key, state.stage.token, shape.transform, domain, each
-        return _View(made_from, found, read, context)
+        return _View(effect, made_from, found, read, context)
 
     def _places(self, slot: EffectSlot, state: State, view: "_View") -> Stage[Geometry]:
         """What an effect asks strengths for."""
-        find = partial(computing.places, slot.effect, state.stage, view.context)
-        return self._schedule.stage("places", self._early(slot.effect, view), lambda: timed(slot.id, "places", find))
+        find = partial(computing.places, view.effect, state.stage, view.context)
+        return self._schedule.stage("places", self._early(view), lambda: timed(slot.id, "places", find))
 
     @staticmethod
-    def _early(effect: Effect, view: "_View") -> tuple[Hashable, ...]:
-        return computing.without(effect, effect.late), *view.made_from[1:]
+    def _early(view: "_View") -> tuple[Hashable, ...]:
+        return computing.without(view.effect, view.effect.late), *view.made_from[1:]
 
     def detail(self, slot: EffectSlot) -> float | None:
         """The finest detail of the falloffs that feed an effect."""
@@ -373,8 +382,8 @@ class Graph:
         state = self.place_of((place.shape, place.effects_before), place.asked_by)
         if place.falloff:
             falloff = self._parts.falloff(place.falloff)
-            source = next(layer.source for layer in falloff.layers if layer.id == place.own)
-            return self.measuring.source_sight(falloff, source, self.on(state, place.domain))
+            layer = next(layer for layer in falloff.layers if layer.id == place.own)
+            return self.measuring.source_sight(falloff, layer, self.on(state, place.domain))
         slot = self._parts.slot(place.shape, place.own)
         return self._effect_sight(self._course(place.shape).bare, slot, state)
 

@@ -21,12 +21,10 @@ from estompe.document.project import Project
 from estompe.document.references import references_of
 from estompe.document.scene import Scene
 from estompe.document.settings import Setting, setting_named
-from estompe.evaluation.graph import domain_of
 from estompe.evaluation.keep import Keep
 from estompe.evaluation.memo import Memo
-from estompe.evaluation.moment import Moment
 from estompe.evaluation.past import Past
-from estompe.geometry import Domain
+from estompe.evaluation.where import strength_where, where_measured
 from estompe.kernels.types import Floats
 
 _EXACT = 1e-4
@@ -78,11 +76,11 @@ class Landing:
         self.evaluations = 0
 
     def strengths(self, past: Past, frame: float) -> Floats:
-        """The falloff's strengths where the shape's first effect that uses it measures them, float32 (n,)."""
+        """The falloff's strengths on the shape as the window shows them, float32 (n,)."""
         self._pause()
         self.evaluations += 1
-        moment = past.running(frame)
-        return moment.settled(lambda: moment.measuring.strength(self.aim.falloff, self._state(moment))).value
+        where = where_measured(past.running(frame), self.aim.shape, self.aim.falloff)
+        return strength_where(where, self.aim.falloff)
 
     def strength_on(self, frame: float) -> Floats:
         """The strengths of the scene as it is, on a frame."""
@@ -171,16 +169,6 @@ class Landing:
 
     def _past_of(self, project: Project) -> Past:
         return Past(project, self._memo, self._keep, self._pause)
-
-    def _state(self, moment: Moment) -> Any:
-        """Where the falloff is measured on the shape."""
-        shape, falloff = self.aim.shape, self.aim.falloff
-        for index, slot in enumerate(moment.parts.enabled_slots(shape)):
-            if any(route.falloff == falloff for route in slot.routes):
-                return moment.graph.on(moment.graph.state_at(shape, index), domain_of(slot))
-        last = moment.graph.chain(shape).last
-        copies = edits.get(self.project.scene, ("shapes", shape)).source.makes_copies
-        return moment.graph.on(last, Domain.PIECE) if copies else last
 
     def _told(self, strengths: Floats) -> float:
         if not len(strengths):

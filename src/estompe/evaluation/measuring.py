@@ -16,6 +16,7 @@ from estompe.evaluation.dependencies import Dependencies
 from estompe.evaluation.looking import Looking, Shapes
 from estompe.evaluation.lookup import SceneAtFrame
 from estompe.evaluation.others import Others, Place, Sight
+from estompe.evaluation.phases import paced
 from estompe.evaluation.problems import Problems
 from estompe.evaluation.schedule import Schedule, described
 from estompe.evaluation.stack import Stack
@@ -140,7 +141,8 @@ class Measuring:
         try:
             if isinstance(source, RememberingSource):
                 return self._recalled(falloff, layer, source, state)
-            sight = self.source_sight(falloff, source, state)
+            sight = self.source_sight(falloff, layer, state)
+            source = sight.kind
             before, context = sight.stage, sight.context
             return self._schedule.stage(
                 "measure", sight.made_from, lambda: computing.measured(source, before.value, context)
@@ -152,9 +154,10 @@ class Measuring:
         self._problems.add(("falloffs", falloff.id, "layers", layer.id), f"{source.label}: {text}")
         return self.filled(0.0, state)
 
-    def source_sight(self, falloff: Falloff, source: Source, state: State) -> Sight:
-        """What a source sees. Raises CannotEvaluateError."""
-        clock = source.clock(self._parts.seconds, self._parts.frame)
+    def source_sight(self, falloff: Falloff, layer: Layer, state: State) -> Sight:
+        """What a layer's source sees. Raises CannotEvaluateError."""
+        path = "falloffs", falloff.id, "layers", layer.id, "source"
+        source, clock = paced(layer.source, path, self._parts, self._others.phases)
         key, found, read = self.looking.at(source, state, ("falloff", falloff.id))
         context = EvaluationContext(clock, found, read, self._parts.project.assets, state.domain)
         if state.domain is not Domain.POINT or isinstance(source, RememberingSource):
@@ -164,7 +167,7 @@ class Measuring:
 
     def _recalled(self, falloff: Falloff, layer: Layer, source: RememberingSource, state: State) -> Values:
         """What a source with memory measures."""
-        sight = self.source_sight(falloff, source, state)
+        sight = self.source_sight(falloff, layer, state)
         place = Place(*state.at, state.domain, falloff.id, layer.id, state.asked_by)
         link = self._others.linked(self._schedule, self._parts.frame, place, sight)
         return self._schedule.stage(

@@ -16,7 +16,6 @@ from estompe.evaluation.others import Others
 from estompe.evaluation.problems import Problems
 from estompe.evaluation.schedule import Schedule
 from estompe.evaluation.state import Values
-from estompe.geometry import Domain
 
 Planned = TypeVar("Planned")
 _SMALLEST, _LARGEST = ("smallest", "nearest"), ("largest", "farthest")
@@ -61,14 +60,15 @@ class Moment:
         return self.schedule.settled(plan)
 
     def reduced(self, what: str, falloff: str, shape: str) -> float:
-        """A reduction of a falloff over a shape before its effects. Raises LookupError with words."""
+        """A reduction of a falloff over a shape before its effects, on its own time. Raises LookupError with words."""
+        own = self.parts.own_time(shape)
+        if own is not None and own != self.frame:
+            value: float = self.others.running(own).reduced(what, falloff, shape)
+            self.reductions[what, falloff, shape] = value
+            return value
 
         def plan() -> Values:
-            bare = self.parts.bare_shape(shape)
-            state = self.graph.placed(bare)
-            if bare.source.makes_copies:
-                state = self.graph.on(state, Domain.PIECE)
-            stack = self.measuring.stack(self.parts.falloff(falloff), state)
+            stack = self.measuring.stack(self.parts.falloff(falloff), self.graph.before_effects(shape))
             return (
                 self.measuring.joined(stack) if what in ("nearest", "farthest") else self.measuring.through_ramp(stack)
             )

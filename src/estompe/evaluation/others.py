@@ -12,6 +12,7 @@ from estompe.document.remembering import Remembered, Seen
 from estompe.evaluation.checked import check_strength
 from estompe.evaluation.context import EvaluationContext
 from estompe.evaluation.looking import OnOtherFrames
+from estompe.evaluation.phases import Phases
 from estompe.evaluation.problems import Problems
 from estompe.evaluation.schedule import Schedule
 from estompe.evaluation.stack import Stack
@@ -92,6 +93,10 @@ class Others(OnOtherFrames, Protocol):
 
     def chain_on(self, schedule: Schedule, problems: Problems, frame: float, shape: str) -> Any:
         """What a shape goes through on another frame, an `EffectChain`; what is wrong there is wrong here."""
+
+    @property
+    def phases(self) -> Phases:
+        """How far things that change at a speed have come."""
 
     def running(self, frame: float) -> Any:
         """The `Moment` of another frame, to be run."""

@@ -1,12 +1,14 @@
 """Noise in the world or fixed to the shape, still, changing or looping in time."""
 
+from collections.abc import Callable
 from typing import Annotated, ClassVar, Literal
 
 import numpy as np
-from msgspec import Meta
+from msgspec import structs
 
 from estompe.document.context import Context
 from estompe.document.kinds import Join, Source
+from estompe.document.looping import LOOP_RATE, Loop, looped, turns_in
 from estompe.document.numbers import Number, plain
 from estompe.document.registry import register
 from estompe.document.settings import setting, whole
@@ -28,6 +30,7 @@ class Noise(Source, tag="noise"):
 
     group: ClassVar[str] = "pattern"
     has_pattern: ClassVar[bool] = True
+    speed_setting: ClassVar[str] = "speed"
     first_join: ClassVar[Join] = "add"
     label: ClassVar[str] = "Noise"
     text: ClassVar[str] = (
@@ -89,18 +92,7 @@ class Noise(Source, tag="noise"):
             when=("pattern", ("cellular",)),
         ),
     ] = 0.8
-    loop: Annotated[
-        int,
-        setting(
-            "Loop",
-            "Frames after which it is the same again; 0 for never.",
-            unit="frames",
-            low=0,
-            high=100_000,
-            folded=True,
-        ),
-        Meta(ge=0, le=100_000),
-    ] = 0
+    loop: Loop = 0
     floor: Annotated[
         Number,
         setting("Floor", "Values below this are cut.", unit="fraction", low=-5.0, high=5.0, step=0.01, folded=True),
@@ -140,15 +132,17 @@ class Noise(Source, tag="noise"):
         if speed == 0.0:
             return 0.0
         if self.loop:
-            return self._turns() * ((frame % self.loop) / self.loop)
+            return turns_in(self.loop, speed) * ((frame % self.loop) / self.loop)
         return speed * seconds
+
+    def paced(self, phase_at: Callable[[float], float], frame: float) -> tuple["Noise", float]:
+        if not self.loop:
+            return structs.replace(self, speed=1.0), phase_at(frame)
+        turns, clock = looped(self.loop, phase_at, frame)
+        return structs.replace(self, speed=turns * LOOP_RATE / self.loop), clock
 
     def detail(self) -> float | None:
         return plain(self.size) / 2.0 ** (self.octaves - 1)
-
-    def _turns(self) -> int:
-        """Whole steps of time in one loop: as many as the speed asks for at 24 frames a second, and at least one."""
-        return max(1, round(abs(plain(self.speed)) * self.loop / 24.0))
 
     def unit(self) -> str:
         return "length"
@@ -166,13 +160,15 @@ class Noise(Source, tag="noise"):
         as_it_is = self.pattern == "gradient" and self._plain_levels
         if self.pattern == "gradient":
             amount = plain(self.amount) if as_it_is else 1.0
-            period = self._turns() if moving and self.loop else 0
+            period = turns_in(self.loop, plain(self.speed)) if moving and self.loop else 0
             clock = context.clock if moving else None
             values = gradient_noise(positions, size, self.octaves, roughness, amount, self.seed, clock, period)
         else:
             pattern = _CELLS[self.cells] if self.pattern == "cellular" else _PATTERNS[self.pattern]
             spread = plain(self.irregularity)
-            values = pattern_noise(positions, pattern, size, self.octaves, roughness, self.seed, context.clock, spread)
+            turns = turns_in(self.loop, plain(self.speed)) if moving and self.loop else 0
+            shape = self.octaves, roughness, self.seed
+            values = pattern_noise(positions, pattern, size, *shape, context.clock, spread, turns)
             if self.pattern == "cellular":
                 values = values * np.float32(2.0) - np.float32(1.0)
         return values if as_it_is else self._levelled(values)

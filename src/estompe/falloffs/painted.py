@@ -47,12 +47,15 @@ class Painted(Source, tag="painted"):
     ] = ""
 
     def reads(self) -> tuple[str, ...]:
-        return ("topology",)
+        return ("topology", "rest")
 
     def measure(self, elements: Elements, context: Context) -> Floats:
         if not self.mask:
             return np.zeros(len(elements), np.float32)
         values = context.array(self.mask)
+        if elements.of_volume and self.rest:
+            # A volume is measured finer than the mesh: the mask is that of the nearest place of it.
+            values = carried_over(np.asarray(values, np.float32), context.array(self.rest), elements.rest)
         if values.shape != (len(elements),):
             raise CannotEvaluateError(
                 f"it was painted on a mesh of {len(values):,} points and this one has {len(elements):,}: "

@@ -120,6 +120,11 @@ class Elements:
         return from_place(self._geometry, self.domain, linear, place, speed)
 
     @property
+    def of_volume(self) -> bool:
+        """Whether these are places of a volume, and no elements of the mesh that it was begun from."""
+        return self._geometry.solid is not None
+
+    @property
     def are_copies(self) -> bool:
         """Whether these are copies that are not made real."""
         return isinstance(self._geometry, Copies) and self._samples.domain is Domain.PIECE

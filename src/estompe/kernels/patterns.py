@@ -1,7 +1,6 @@
 """Fractal value, simplex, cellular and sparse-convolution noise; gradient noise has a file of its own.
 
-All fraction one idea of time: what is random in a lattice cell swings to and fro with a phase, and is back where it was after
-a whole number of swings. So noise that evolves can loop exactly.
+All share one idea of time: what is random in a lattice cell swings to and fro at a pace of its own (`estompe.kernels.swings`).
 
 Simplex: Perlin, "Noise Hardware" (2001). Cellular: Worley, "A Cellular Texture Basis Function" (1996),
 doi:10.1145/237170.237267. Sparse convolution: Lewis, "Algorithms for Solid Noise Synthesis" (1989), doi:10.1145/74334.74360.
@@ -14,6 +13,7 @@ import numpy as np
 from estompe.kernels import BLOCK, PARALLEL_FROM
 from estompe.kernels.compile import inlined, kernel, parallel_kernel, prange
 from estompe.kernels.noise import _X, _Y, _Z, _fade, _mix, _mixed, _octave_seed, _split
+from estompe.kernels.swings import pace_of, swings
 from estompe.kernels.types import Floats, read_only
 
 
@@ -32,8 +32,15 @@ _VALUE, _SIMPLEX, _SPARSE = int(Pattern.VALUE), int(Pattern.SIMPLEX), int(Patter
 _NEAREST, _DIFFERENCE, _CELL = int(Pattern.NEAREST), int(Pattern.DIFFERENCE), int(Pattern.CELL)
 _ONE = np.float32(1.0)
 _TO_UNIT = np.float32(1.0 / 1024.0)
+_TO_PHASE = np.float32(1.0 / 2.0**24)
 _AGAIN = np.uint32(0x9E3779B9)
 _IMPULSES = 2
+
+
+@inlined
+def _shift(bits, turn, slowest, paces):
+    """How far a cell has swung, 0..1."""
+    return np.float32(np.uint32(np.uint32(turn * pace_of(bits, slowest, paces)) >> np.uint32(8))) * _TO_PHASE
 
 
 @inlined
@@ -60,12 +67,13 @@ def _hashed(ix, iy, iz, seed):
 
 
 @inlined
-def _lattice(hx, hy, hz, phase):
-    return _swing(_field(_mixed(np.uint32(np.uint32(hx ^ hy) ^ hz)), 0), phase)
+def _lattice(hx, hy, hz, turn, slowest, paces):
+    bits = _mixed(np.uint32(np.uint32(hx ^ hy) ^ hz))
+    return _swing(_field(bits, 0), _shift(bits, turn, slowest, paces))
 
 
 @inlined
-def _value(x, y, z, seed, phase):
+def _value(x, y, z, seed, turn, slowest, paces):
     fx, fy, fz = np.floor(x), np.floor(y), np.floor(z)
     u, v, w = _fade(np.float32(x - fx)), _fade(np.float32(y - fy)), _fade(np.float32(z - fz))
     hx = np.uint32(np.uint32(np.int32(fx)) * _X)
@@ -76,21 +84,22 @@ def _value(x, y, z, seed, phase):
     gy = np.uint32(hy + _Y)
     gz = np.uint32(np.uint32(nz + _Z) ^ seed)
     low = _mix(
-        _mix(_lattice(hx, hy, hz, phase), _lattice(gx, hy, hz, phase), u),
-        _mix(_lattice(hx, gy, hz, phase), _lattice(gx, gy, hz, phase), u),
+        _mix(_lattice(hx, hy, hz, turn, slowest, paces), _lattice(gx, hy, hz, turn, slowest, paces), u),
+        _mix(_lattice(hx, gy, hz, turn, slowest, paces), _lattice(gx, gy, hz, turn, slowest, paces), u),
         v,
     )
     high = _mix(
-        _mix(_lattice(hx, hy, gz, phase), _lattice(gx, hy, gz, phase), u),
-        _mix(_lattice(hx, gy, gz, phase), _lattice(gx, gy, gz, phase), u),
+        _mix(_lattice(hx, hy, gz, turn, slowest, paces), _lattice(gx, hy, gz, turn, slowest, paces), u),
+        _mix(_lattice(hx, gy, gz, turn, slowest, paces), _lattice(gx, gy, gz, turn, slowest, paces), u),
         v,
     )
     return _mix(low, high, w)
 
 
 @inlined
-def _corner(ix, iy, iz, dx, dy, dz, seed, phase):
+def _corner(ix, iy, iz, dx, dy, dz, seed, turn, slowest, paces):
     bits = _hashed(ix, iy, iz, seed)
+    phase = _shift(bits, turn, slowest, paces)
     support = max(np.float32(0.6) - dx * dx - dy * dy - dz * dz, np.float32(0.0))
     support = support * support
     gradient = (
@@ -102,7 +111,7 @@ def _corner(ix, iy, iz, dx, dy, dz, seed, phase):
 
 
 @inlined
-def _simplex(x, y, z, seed, phase):
+def _simplex(x, y, z, seed, turn, slowest, paces):
     skew = (x + y + z) * np.float32(1.0 / 3.0)
     fx, fy, fz = np.floor(x + skew), np.floor(y + skew), np.floor(z + skew)
     back = (fx + fy + fz) * np.float32(1.0 / 6.0)
@@ -113,7 +122,7 @@ def _simplex(x, y, z, seed, phase):
     x1, y1, z1 = xy & xz, (1 - xy) & yz, (1 - xz) & (1 - yz)
     x2, y2, z2 = xy | xz, (1 - xy) | yz, (1 - xz) | (1 - yz)
     one, two = np.float32(1.0 / 6.0), np.float32(1.0 / 3.0)
-    total = _corner(ix, iy, iz, dx, dy, dz, seed, phase)
+    total = _corner(ix, iy, iz, dx, dy, dz, seed, turn, slowest, paces)
     total += _corner(
         ix + x1,
         iy + y1,
@@ -122,7 +131,9 @@ def _simplex(x, y, z, seed, phase):
         dy - np.float32(y1) + one,
         dz - np.float32(z1) + one,
         seed,
-        phase,
+        turn,
+        slowest,
+        paces,
     )
     total += _corner(
         ix + x2,
@@ -132,15 +143,17 @@ def _simplex(x, y, z, seed, phase):
         dy - np.float32(y2) + two,
         dz - np.float32(z2) + two,
         seed,
-        phase,
+        turn,
+        slowest,
+        paces,
     )
     half = np.float32(0.5)
-    total += _corner(ix + 1, iy + 1, iz + 1, dx - half, dy - half, dz - half, seed, phase)
+    total += _corner(ix + 1, iy + 1, iz + 1, dx - half, dy - half, dz - half, seed, turn, slowest, paces)
     return np.float32(29.0) * total
 
 
 @inlined
-def _sparse_block(x, y, z, total, scale, weight, seed, phase, count):
+def _sparse_block(x, y, z, total, scale, weight, seed, turn, slowest, paces, count):
     for cell in range(27):
         ox, oy, oz = np.int32(cell % 3 - 1), np.int32(cell // 3 % 3 - 1), np.int32(cell // 9 - 1)
         for i in range(count):
@@ -153,7 +166,8 @@ def _sparse_block(x, y, z, total, scale, weight, seed, phase, count):
                 dx, dy, dz = qx - _field(bits, 0), qy - _field(bits, 10), qz - _field(bits, 20)
                 support = max(_ONE - dx * dx - dy * dy - dz * dz, np.float32(0.0))
                 bits = _mixed(np.uint32(bits + _AGAIN))
-                total[i] += np.float32(0.5) * weight * _swing(_field(bits, 0), phase) * support * support * support
+                swung = _swing(_field(bits, 0), _shift(bits, turn, slowest, paces))
+                total[i] += np.float32(0.5) * weight * swung * support * support * support
                 bits = _mixed(np.uint32(bits + _AGAIN))
 
 
@@ -172,12 +186,13 @@ def _cells(x, y, z, px, py, pz, hx, hy, hz, scale, seed, count):
 
 
 @inlined
-def _feature(px, py, pz, hx, hy, hz, ox, oy, oz, cx, cy, cz, irregularity, seed, phase, moving):
+def _feature(px, py, pz, hx, hy, hz, ox, oy, oz, cx, cy, cz, irregularity, seed, turn, slowest, paces, moving):
     """The squared distance to a neighbouring cell's feature point, and the cell's hash."""
     bits = _mixed(np.uint32(np.uint32(np.uint32(hx + cx) ^ np.uint32(hy + cy)) ^ np.uint32(np.uint32(hz + cz) ^ seed)))
     ux, uy, uz = _field(bits, 0), _field(bits, 10), _field(bits, 20)
     half, four = np.float32(0.5), np.float32(4.0)
     if moving:
+        phase = _shift(bits, turn, slowest, paces)
         sx, sy, sz = _swing(ux, phase), _swing(uy, phase), _swing(uz, phase)
     else:
         sx, sy, sz = four * abs(ux - half) - _ONE, four * abs(uy - half) - _ONE, four * abs(uz - half) - _ONE
@@ -188,14 +203,14 @@ def _feature(px, py, pz, hx, hy, hz, ox, oy, oz, cx, cy, cz, irregularity, seed,
 
 
 @inlined
-def _cellular_block(x, y, z, nearest, second, number, scale, irregularity, seed, phase, count, numbered):
+def _cellular_block(x, y, z, nearest, second, number, scale, irregularity, seed, turn, slowest, paces, count, numbered):
     px, py, pz = np.empty(BLOCK, np.float32), np.empty(BLOCK, np.float32), np.empty(BLOCK, np.float32)
     hx, hy, hz = np.empty(BLOCK, np.uint32), np.empty(BLOCK, np.uint32), np.empty(BLOCK, np.uint32)
     _cells(x, y, z, px, py, pz, hx, hy, hz, scale, seed, count)
     for i in range(count):
         nearest[i] = np.float32(1e9)
         second[i] = np.float32(1e9)
-    moving = phase != np.float32(0.0)
+    moving = turn != np.uint32(0)
     for cell in range(27):
         ix, iy, iz = np.int32(cell % 3 - 1), np.int32(cell // 3 % 3 - 1), np.int32(cell // 9 - 1)
         ox, oy, oz = np.float32(ix), np.float32(iy), np.float32(iz)
@@ -205,7 +220,24 @@ def _cellular_block(x, y, z, nearest, second, number, scale, irregularity, seed,
         if moving:
             for i in range(count):
                 d, bits = _feature(
-                    px[i], py[i], pz[i], hx[i], hy[i], hz[i], ox, oy, oz, cx, cy, cz, irregularity, seed, phase, True
+                    px[i],
+                    py[i],
+                    pz[i],
+                    hx[i],
+                    hy[i],
+                    hz[i],
+                    ox,
+                    oy,
+                    oz,
+                    cx,
+                    cy,
+                    cz,
+                    irregularity,
+                    seed,
+                    turn,
+                    slowest,
+                    paces,
+                    True,
                 )
                 near = nearest[i]
                 second[i] = min(max(d, near), second[i])
@@ -214,14 +246,48 @@ def _cellular_block(x, y, z, nearest, second, number, scale, irregularity, seed,
         elif numbered:
             for i in range(count):
                 d, bits = _feature(
-                    px[i], py[i], pz[i], hx[i], hy[i], hz[i], ox, oy, oz, cx, cy, cz, irregularity, seed, phase, False
+                    px[i],
+                    py[i],
+                    pz[i],
+                    hx[i],
+                    hy[i],
+                    hz[i],
+                    ox,
+                    oy,
+                    oz,
+                    cx,
+                    cy,
+                    cz,
+                    irregularity,
+                    seed,
+                    turn,
+                    slowest,
+                    paces,
+                    False,
                 )
                 number[i] = bits if d < nearest[i] else number[i]
                 nearest[i] = min(d, nearest[i])
         else:
             for i in range(count):
                 d, _ = _feature(
-                    px[i], py[i], pz[i], hx[i], hy[i], hz[i], ox, oy, oz, cx, cy, cz, irregularity, seed, phase, False
+                    px[i],
+                    py[i],
+                    pz[i],
+                    hx[i],
+                    hy[i],
+                    hz[i],
+                    ox,
+                    oy,
+                    oz,
+                    cx,
+                    cy,
+                    cz,
+                    irregularity,
+                    seed,
+                    turn,
+                    slowest,
+                    paces,
+                    False,
                 )
                 near = nearest[i]
                 second[i] = min(max(d, near), second[i])
@@ -229,7 +295,7 @@ def _cellular_block(x, y, z, nearest, second, number, scale, irregularity, seed,
 
 
 @inlined
-def _block(flat, out, pattern, frequency, octaves, roughness, irregularity, seed, phase):
+def _block(flat, out, pattern, frequency, octaves, roughness, irregularity, seed, turn, slowest, paces):
     count = out.shape[0]
     x = np.empty(BLOCK, np.float32)
     y = np.empty(BLOCK, np.float32)
@@ -241,19 +307,34 @@ def _block(flat, out, pattern, frequency, octaves, roughness, irregularity, seed
     out[:] = np.float32(0.0)
     scale = np.float32(1.0)
     weight = np.float32(1.0)
-    swing = np.float32(phase)
+    swing = np.uint32(turn)
     for octave in range(octaves):
         own = _octave_seed(seed, octave)
         if pattern == _VALUE:
             for i in range(count):
-                out[i] += weight * _value(x[i] * scale, y[i] * scale, z[i] * scale, own, swing)
+                out[i] += weight * _value(x[i] * scale, y[i] * scale, z[i] * scale, own, swing, slowest, paces)
         elif pattern == _SIMPLEX:
             for i in range(count):
-                out[i] += weight * _simplex(x[i] * scale, y[i] * scale, z[i] * scale, own, swing)
+                out[i] += weight * _simplex(x[i] * scale, y[i] * scale, z[i] * scale, own, swing, slowest, paces)
         elif pattern == _SPARSE:
-            _sparse_block(x, y, z, out, scale, weight, own, swing, count)
+            _sparse_block(x, y, z, out, scale, weight, own, swing, slowest, paces, count)
         else:
-            _cellular_block(x, y, z, nearest, second, number, scale, irregularity, own, swing, count, pattern == _CELL)
+            _cellular_block(
+                x,
+                y,
+                z,
+                nearest,
+                second,
+                number,
+                scale,
+                irregularity,
+                own,
+                swing,
+                slowest,
+                paces,
+                count,
+                pattern == _CELL,
+            )
             if pattern == _NEAREST:
                 for i in range(count):
                     out[i] += weight * np.sqrt(nearest[i])
@@ -264,26 +345,50 @@ def _block(flat, out, pattern, frequency, octaves, roughness, irregularity, seed
                 for i in range(count):
                     out[i] += weight * _field(_mixed(number[i]), 0)
         scale = np.float32(scale * np.float32(2.0))
-        swing = np.float32(swing * np.float32(2.0))
+        swing = np.uint32(swing * np.uint32(2))
         weight = np.float32(weight * roughness)
 
 
 @kernel
-def _pattern_serial(flat, out, pattern, frequency, octaves, roughness, irregularity, seed, phase):
+def _pattern_serial(flat, out, pattern, frequency, octaves, roughness, irregularity, seed, turn, slowest, paces):
     n = out.shape[0]
     for block in range((n + BLOCK - 1) // BLOCK):
         b = block * BLOCK
         e = min(n, b + BLOCK)
-        _block(flat[3 * b : 3 * e], out[b:e], pattern, frequency, octaves, roughness, irregularity, seed, phase)
+        _block(
+            flat[3 * b : 3 * e],
+            out[b:e],
+            pattern,
+            frequency,
+            octaves,
+            roughness,
+            irregularity,
+            seed,
+            turn,
+            slowest,
+            paces,
+        )
 
 
 @parallel_kernel
-def _pattern_parallel(flat, out, pattern, frequency, octaves, roughness, irregularity, seed, phase):
+def _pattern_parallel(flat, out, pattern, frequency, octaves, roughness, irregularity, seed, turn, slowest, paces):
     n = out.shape[0]
     for block in prange((n + BLOCK - 1) // BLOCK):
         b = block * BLOCK
         e = min(n, b + BLOCK)
-        _block(flat[3 * b : 3 * e], out[b:e], pattern, frequency, octaves, roughness, irregularity, seed, phase)
+        _block(
+            flat[3 * b : 3 * e],
+            out[b:e],
+            pattern,
+            frequency,
+            octaves,
+            roughness,
+            irregularity,
+            seed,
+            turn,
+            slowest,
+            paces,
+        )
 
 
 def pattern_noise(
@@ -295,17 +400,18 @@ def pattern_noise(
     seed: int,
     phase: float = 0.0,
     irregularity: float = 1.0,
+    turns: int = 0,
 ) -> Floats:
     """Fractal noise of a pattern. Value, simplex and sparse are centred on zero; cellular ones begin at 0.
 
-    points: float32 (n, 3), scene units; size: width of the largest cells, scene units; phase: swings of what is random; it
-    loops after whole ones; irregularity: 0 for cells in a grid, 1 for wild ones (beyond about 0.8 the distance to the second
-    nearest may be too large where it lies two cells away). Returns float32 (n,).
+    points: float32 (n, 3), scene units; size: width of the largest cells, scene units; phase: swings of what is random, of the
+    mean pace; irregularity: 0 for cells in a grid, 1 for wild ones (beyond about 0.8 the distance to the second nearest may be
+    too large where it lies two cells away); turns: swings after which everything is back, 0 for never. Returns float32 (n,).
     """
     out = np.empty(len(points), np.float32)
     run = _pattern_serial if len(points) < PARALLEL_FROM // 16 else _pattern_parallel
     run(read_only(points).reshape(-1), out, int(pattern), np.float32(1.0 / max(size, 1e-6)), octaves, np.float32(roughness),
-        np.float32(irregularity), np.uint32(seed), np.float32(phase))  # fmt: skip
+        np.float32(irregularity), np.uint32(seed), *swings(phase, turns))  # fmt: skip
     return out
 
 

@@ -1,12 +1,15 @@
 """What all kinds of strands share: lines that live, and what they are drawn as."""
 
+from collections.abc import Callable
 from typing import Annotated, ClassVar, Literal, NamedTuple
 
 import numpy as np
+from msgspec import structs
 from numpy.typing import NDArray
 
 from estompe.document.context import CannotEvaluateError, Context
 from estompe.document.kinds import ShapeSource
+from estompe.document.looping import LOOP_RATE, Loop, looped, turns_in
 from estompe.document.numbers import Number, plain
 from estompe.document.settings import setting, whole
 from estompe.geometry import Domain, Geometry, frozen
@@ -39,6 +42,7 @@ class StrandsSource(ShapeSource):
 
     group: ClassVar[str] = "grow"
     makes_pieces: ClassVar[bool] = True
+    speed_setting: ClassVar[str] = "speed"
 
     lines: Annotated[int, whole("Lines", "How many beside each other.", low=1, high=2000)] = 3
     points: Annotated[int, whole("Points", "Of each line.", low=2, high=1000)] = 48
@@ -94,9 +98,19 @@ class StrandsSource(ShapeSource):
     def reads(self) -> tuple[str, ...]:
         return ("camera",)
 
+    loop: Loop = 0
+
     def clock(self, seconds: float, frame: float) -> float:
-        del frame
-        return plain(self.speed) * seconds
+        speed = plain(self.speed)
+        if self.loop and speed:
+            return turns_in(self.loop, speed) * ((frame % self.loop) / self.loop)
+        return speed * seconds
+
+    def paced(self, phase_at: Callable[[float], float], frame: float) -> tuple["StrandsSource", float]:
+        if not self.loop:
+            return self, phase_at(frame)
+        turns, clock = looped(self.loop, phase_at, frame)
+        return structs.replace(self, speed=turns * LOOP_RATE / self.loop), clock
 
     def spines(self, context: Context) -> Spines:
         """The lines before they stray, each once. Raises CannotEvaluateError."""
@@ -126,7 +140,8 @@ class StrandsSource(ShapeSource):
         lengths = np.linalg.norm(np.diff(places, axis=1), axis=2).sum(axis=1)
         profile = _profile(along, plain(self.ends), self.loose)
         offsets = np.zeros((2, count, points), np.float32)
-        amplitude = plain(self.amplitude)
+        amplitude, speed = plain(self.amplitude), plain(self.speed)
+        period = turns_in(self.loop, speed) if self.loop and speed else 0
         if amplitude:
             at = np.empty((count, points, 3), np.float32)
             at[..., 0] = along * lengths[:, None]
@@ -135,7 +150,7 @@ class StrandsSource(ShapeSource):
             for axis in range(2):
                 at[..., 1] = apart[:, None] + np.float32(7.7 * plain(self.size) * axis)
                 noise = gradient_noise(
-                    at.reshape(-1, 3), plain(self.size), self.detail, 0.5, 1.0, self.seed + axis, clock
+                    at.reshape(-1, 3), plain(self.size), self.detail, 0.5, 1.0, self.seed + axis, clock, period
                 ).reshape(count, points)
                 offsets[axis] = noise * profile * np.float32(2.0 * amplitude)
         arch = 4.0 * along * (1.0 - along)

@@ -46,7 +46,8 @@ class PatternPicture(QWidget):
             return
         source = edits.get(self._session.numbers.now, self._path)
         frame = self._session.playhead.frame
-        clock = source.clock(frame / self._session.document.scene.frames_per_second, frame)
+        scene = self._session.document.scene
+        clock = source.clock((frame - scene.first) / scene.frames_per_second, frame)
         if self._shown != (source, clock):
             self._shown = (source, clock)
             self._picture = _pattern(source, clock)

@@ -25,13 +25,24 @@ class Brush:
     mirrored: bool = False
 
 
-def touched(mask: Floats, elements: Samples, place: NDArray[np.float64], brush: Brush, matrix: Matrix) -> Floats:
-    """The mask after one touch of the brush at a place on the surface, float32 (elements,), kept in 0..1."""
-    fraction = _fraction(elements.positions, place, brush.radius)
+def touched(
+    mask: Floats,
+    elements: Samples,
+    place: NDArray[np.float64],
+    brush: Brush,
+    matrix: Matrix,
+    positions: Floats | None = None,
+) -> Floats:
+    """The mask after one touch of the brush at a place on the surface, float32 (elements,), kept in 0..1.
+
+    positions: where the elements are on what is seen, float32 (elements, 3), world space; their own if left out.
+    """
+    positions = elements.positions if positions is None else positions
+    fraction = _fraction(positions, place, brush.radius)
     if brush.mirrored:
         own = inverse(matrix)[:, :3] @ place + inverse(matrix)[:, 3]
         own[0] = -own[0]
-        fraction = np.maximum(fraction, _fraction(elements.positions, matrix[:, :3] @ own + matrix[:, 3], brush.radius))
+        fraction = np.maximum(fraction, _fraction(positions, matrix[:, :3] @ own + matrix[:, 3], brush.radius))
     if brush.mode == "blur":
         soft = blurred(mask, *elements.neighbours, 2)
         made = mask + fraction * (soft - mask)

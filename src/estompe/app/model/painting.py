@@ -17,10 +17,13 @@ from estompe.document import edits
 from estompe.document.edits import ScenePath
 from estompe.document.project import asset_name
 from estompe.document.transforms import matrix_of
+from estompe.evaluation.where import nearest_at_rest
 from estompe.falloffs.painted import carried_over
 from estompe.geometry import Domain, frozen
 from estompe.geometry.copies import Copies
 from estompe.geometry.samples import Samples, samples_of
+from estompe.geometry.transforms import Matrix
+from estompe.kernels.types import Floats
 
 
 class Painting(QObject):
@@ -59,19 +62,48 @@ class Painting(QObject):
         if path is None or self._evaluator.answer is None or not edits.exists(self._document.scene, path):
             return
         elements = self._elements(shape)
-        mask = self._document.asset(edits.get(self._document.scene, path))
-        if mask is None or mask.shape != (len(elements),):
-            mask = np.zeros(len(elements), np.float32)
+        mask = self._mask(path, elements)
         matrix = matrix_of(self._evaluator.answer.frame.shape(shape).transform)
-        self._keep(path, touched(mask, elements, place, self.brush, matrix), elements.rest, "Paint", ("paint", path))
+        seen = self._seen_positions(shape, elements, matrix)
+        self._keep(
+            path, touched(mask, elements, place, self.brush, matrix, seen), elements.rest, "Paint", ("paint", path)
+        )
+
+    def _mask(self, path: ScenePath, elements: Samples) -> Floats:
+        """What is painted so far, on these elements; what was painted on another mesh is carried over."""
+        source = edits.get(self._document.scene, path[:-1])
+        mask, rest = self._document.asset(edits.get(self._document.scene, path)), self._document.asset(source.rest)
+        if mask is None:
+            return np.zeros(len(elements), np.float32)
+        if mask.shape == (len(elements),):
+            return mask  # type: ignore[no-any-return]
+        return np.zeros(len(elements), np.float32) if rest is None else carried_over(mask, rest, elements.rest)
 
     def _elements(self, shape: str) -> Samples:
-        """What a mask has one number for: what the effect that uses the falloff acts on."""
+        """What a mask has one number for: the elements of the mesh that the falloff drives, whatever comes after."""
         answer = self._evaluator.answer
         assert answer is not None
         geometry, shown = answer.frame[shape], answer.shown.get(shape)
-        plain = Domain.PIECE if isinstance(geometry, Copies) else Domain.POINT
-        return samples_of(geometry, plain if shown is None else shown.domain)
+        if shown is None:
+            return samples_of(geometry, Domain.PIECE if isinstance(geometry, Copies) else Domain.POINT)
+        return samples_of(geometry if shown.mesh is shown.measured_mesh else shown.measured_mesh, shown.domain)
+
+    def _seen_positions(self, shape: str, elements: Samples, matrix: Matrix) -> Floats:
+        """Where the elements are on the finished shape, float32 (n, 3): infinitely far where that has nothing of them."""
+        answer = self._evaluator.answer
+        assert answer is not None
+        geometry = answer.frame[shape]
+        if elements.geometry is geometry or elements.geometry.count(elements.domain) == geometry.count(elements.domain):
+            return samples_of(geometry, elements.domain).positions
+        seen = samples_of(geometry, elements.domain)
+        nearest = nearest_at_rest(geometry, elements.geometry, elements.domain)
+        if not len(nearest):
+            return np.full((len(elements), 3), np.inf, np.float32)
+        positions = seen.positions[nearest].copy()
+        away = np.linalg.norm(seen.rest[nearest] - elements.rest, axis=1)
+        scale = float(np.linalg.norm(matrix[:, :3], axis=0).max())
+        positions[away * scale > self.brush.radius] = np.inf
+        return positions
 
     def carry_over(self, path: ScenePath) -> None:
         """Bring a painted mask to the current shape's mesh, by nearest points at rest."""
