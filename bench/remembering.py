@@ -115,7 +115,7 @@ def _spreads() -> Iterator[Figure]:
 def _burning(side: int, last: int = _LAST) -> Project:
     """A sheet over which something spreads from where a still lamp is, without anything that moves."""
     near = Falloff("near", "Near", (Layer("near", Distance("lamp")),), Range(0.05, 0.06))
-    fire = Falloff("fire", "Fire", (Layer("spread", Spread("near", 0.02, 6.0)),), Range(1.0, 0.0))
+    fire = Falloff("fire", "Fire", (Layer("spread", Spread("near", 0.02, 6.0, by="neighbours")),), Range(1.0, 0.0))
     push = EffectSlot("push", Push(0.01), (Route("fire"),))
     sheet = Shape("sheet", "Sheet", Grid(1.0, 1.0, side, side), effects=(push,))
     across = Keyed((Key(1.0, -0.3, "linear"), Key(float(last), 0.3, "linear")))

@@ -2,6 +2,7 @@
 
 import numpy as np
 import pytest
+from msgspec import structs
 
 from estompe.document import edits
 from estompe.document.context import CannotEvaluateError, Eye, Placed
@@ -42,10 +43,13 @@ from estompe.effects.twist import Twist
 from estompe.evaluation import evaluate
 from estompe.falloffs.distance import Distance
 from estompe.falloffs.height import Height
+from estompe.falloffs.noise import Noise
+from estompe.falloffs.sweep import Sweep
 from estompe.geometry import Domain, GeometryError, primitives
 from estompe.geometry.transforms import rotation_matrix, transform_matrix
 from estompe.geometry.volume import volume
 from estompe.kernels.transform import transformed
+from estompe.setups.adding import add_control, add_shape
 from estompe.shapes.box import Box
 from estompe.shapes.grid import Grid
 from estompe.shapes.lathe import Lathe
@@ -360,9 +364,27 @@ def test_a_joint_can_follow_a_formula():
 def test_displace_counts_from_its_middle_and_in_steps():
     sphere = primitives.sphere(0.5, 40)
     half = np.full(len(sphere.points), 0.75, np.float32)
-    raised = Displace(0.4, 0.25).apply(sphere, half, _At())
+    at = _At()
+    at.neutral = np.full(len(half), 0.25, np.float32)
+    raised = Displace(0.4, 0.25).apply(sphere, half, at)
     assert np.abs(np.linalg.norm(raised.points, axis=1) - 0.7).max() < 1e-3
-    assert np.abs(Displace(0.4, 0.25, 8).apply(sphere, half, _At()).points - raised.points).max() < 2e-3
+    assert np.abs(Displace(0.4, 0.25, 8).apply(sphere, half, at).points - raised.points).max() < 2e-3
+
+
+def test_a_masked_displacement_has_no_cliff_where_the_mask_dies_out():
+    scene, shape = add_shape(Scene(), "Ball", Sphere(0.5, 60))
+    scene, control = add_control(scene, "plane")
+    rough = Falloff("n", "Noise", (Layer("l", Noise()),), Range(0.1, -0.1))
+    mask = Falloff("m", "Mask", (Layer("l2", Sweep(control, "x")),), Range(-0.2, 0.2))
+    scene = structs.replace(scene, falloffs=(rough, mask))
+    slot = EffectSlot("e", Displace(0.1, 0.5), (Route("n"), Route("m")))
+    ball = evaluate(Project(edits.put(scene, ("shapes", shape, "effects"), (slot,))), 1)["Ball"]
+    moved = np.linalg.norm(ball.points - ball.rest, axis=1)
+    across, edges = ball.rest[:, 0], ball.topology.edges
+    assert moved[across > 0.201].max() == 0.0
+    assert moved[across < 0.0].max() > 0.02
+    at_border = np.abs(across[edges].mean(axis=1) - 0.2) < 0.03
+    assert np.abs(moved[edges[:, 0]] - moved[edges[:, 1]])[at_border].max() < 0.002
 
 
 def test_ridges_have_their_number_and_die_out_at_both_ends():

@@ -3,12 +3,12 @@
 import numpy as np
 import pytest
 import scipy.sparse
-from tests.remembering import AS_IT_IS, SAME, source, watched
+from tests.remembering import AS_IT_IS, LAST, SAME, source, watched
 
 from estompe.document import edits
 from estompe.document.numbers import Key, Keyed
 from estompe.document.project import Project
-from estompe.document.scene import EffectSlot, Falloff, Layer, Route, Scene, Shape
+from estompe.document.scene import EffectSlot, Falloff, Layer, Range, Route, Scene, Shape
 from estompe.effects.push import Push
 from estompe.effects.separate import Separate
 from estompe.evaluation import Memo, evaluate
@@ -78,7 +78,7 @@ def test_reached_in_seconds_and_seconds_since():
 def _line(threshold, rise, substeps=1, count=40):
     """Spread along a strip one face wide, from its left end."""
     start = Falloff("start", "Start", (Layer("d", source("formula", f"x < {0.5 - count / 2}")),), AS_IT_IS, SAME)
-    kind = source("spread", "start", threshold, rise, varied=0.0, uneven=0.0, substeps=substeps)
+    kind = source("spread", "start", threshold, rise, varied=0.0, uneven=0.0, substeps=substeps, by="neighbours")
     fire = Falloff("watching", "Fire", (Layer("s", kind),), AS_IT_IS, SAME)
     push = EffectSlot("push", Push(0.0), (Route("watching"),))
     shape = Shape("sheet", "Sheet", Grid(float(count), 1.0, count, 1), effects=(push,))
@@ -161,7 +161,7 @@ def test_nothing_passes_a_barrier_at_full_strength():
 
 @pytest.mark.parametrize("acts_on", ["faces", "pieces"])
 def test_faces_and_pieces_catch_from_each_other(acts_on):
-    project = watched(source("spread", "near", 0.05, 20.0), points=16, keys=((1, -0.5), (2, -0.5)))
+    project = watched(source("spread", "near", 0.05, 20.0, pace=1.5), points=16, keys=((1, -0.5), (2, -0.5)))
     rotated = EffectSlot("push", Push(0.1), (Route("watching"),), acts_on=acts_on)
     scene = edits.put(project.scene, ("shapes", "sheet", "effects"), (EffectSlot("parted", Separate()), rotated))
     project = project.with_scene(scene)
@@ -185,3 +185,50 @@ def test_the_speed_of_after_glow_may_be_keyed():
     near = _near([19, 20, 30])
     assert np.array_equal(glow[0], near[0])
     assert glow[2].max() > 0.9 * glow[1].max()
+
+
+def _reached(points: int, frames: float, **settings) -> float:
+    """How far along a sheet of side 1 the front has come after so many frames, scene units, from its left edge."""
+    kind = source("spread", "start", rise=1000.0, varied=0.0, uneven=0.0, **settings)
+    sheet = Shape(
+        "sheet", "Sheet", Grid(1.0, 1.0, points, points), effects=(EffectSlot("p", Push(0.1), (Route("run"),)),)
+    )
+    start = Falloff("start", "Start", (Layer("l", source("height", axis="x")),), Range(0.02, 0.04), SAME)
+    run = Falloff("run", "Run", (Layer("s", kind),), AS_IT_IS, SAME)
+    project = Project(Scene((sheet,), (), (start, run), first=1, last=100))
+    made = evaluate(project, 1 + frames)
+    caught = made.strength("sheet", "run") > 0.5
+    return float(made["sheet"].rest[caught, 0].max()) + 0.5
+
+
+@pytest.mark.parametrize("points", [16, 32, 64])
+@pytest.mark.parametrize("substeps", [1, 4, 16])
+def test_spread_keeps_its_pace_on_any_mesh_and_in_any_steps(points, substeps):
+    for frames in (12, 24, 30):
+        wanted = 0.03 + 0.6 * frames / 24
+        reached = _reached(points, frames, pace=0.6, substeps=substeps)
+        # A front lies between the last point that it has caught and the next one.
+        assert reached <= wanted + 0.01
+        assert reached >= wanted - 1.2 / points - 0.01
+
+
+def test_spread_at_a_pace_is_the_same_whatever_was_asked_before():
+    project = watched(source("spread", "near", pace=0.4))
+    past = Past(project, Memo())
+    asked = {
+        frame: evaluate(project, frame, past.memo, None, past).strength("sheet", "watching") for frame in (30, 7, 18.5)
+    }
+    for frame, values in asked.items():
+        assert np.array_equal(evaluate(project, frame).strength("sheet", "watching"), values)
+
+
+def test_spread_at_a_pace_goes_round_a_barrier_and_not_through_it():
+    held = Falloff("held", "Held", (Layer("h", source("height", axis="x")),), Range(0.5, 0.45), SAME)
+    project = watched(
+        source("spread", "near", rise=100.0, uneven=0.0, pace=2.0, barrier="held"), keys=((1, -0.5), (2, -0.5))
+    )
+    scene = edits.insert(project.scene, ("falloffs",), held)
+    made = evaluate(Project(scene), LAST)
+    caught, across = made.strength("sheet", "watching") > 0.5, made["sheet"].rest[:, 0]
+    assert caught[across < -0.1].all()
+    assert not caught[across > 0.05].any()

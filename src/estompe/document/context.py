@@ -121,6 +121,13 @@ class Context(Protocol):
         """How far within the reach of an effect's falloffs elements are, in the unit of those, negative beyond; as "margin"."""
 
     @property
+    def neutral(self) -> Floats:
+        """The strength with which nothing happens, float32 (n,): the effect's middle, less where further routes mask it.
+
+        Declared as "neutral", with the effect's `middle_setting`.
+        """
+
+    @property
     def places(self) -> Geometry:
         """What an effect's `places` gave."""
 

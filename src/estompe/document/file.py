@@ -22,10 +22,11 @@ from estompe.document.paths import files_of, pictures_of, with_paths
 from estompe.document.project import Project, asset_name, assets_of
 from estompe.document.registry import FAMILIES, decode_kind, encode_kind, family_of, kinds
 from estompe.document.regular import check_answers
+from estompe.document.renaming import with_unique_names
 from estompe.document.scene import Scene
 from estompe.document.variants import Variants
 
-VERSION = 6
+VERSION = 7
 ENDING = ".estompe"
 _SCENE = "scene.json"
 _ASSET = re.compile(r"^(?:assets|blobs)/([0-9a-f]{64})\.npy$")
@@ -115,6 +116,7 @@ def load(path: Path) -> Project:
     except (OSError, EOFError, NotImplementedError, RuntimeError, MemoryError, UnicodeError, zlib.error) as error:
         raise FileError(f"{path}: cannot be read ({printable(str(error))})") from None
     whole = with_paths(whole, lambda name: _absolute(name, path.parent))
+    whole = msgspec.structs.replace(whole, scene=with_unique_names(whole.scene))
     return Project(whole.scene, assets, whole.variants)
 
 

@@ -22,7 +22,7 @@ EVERY_ELEMENT: tuple[ActsOn, ...] = ("points", "faces", "pieces")
 Join = Literal["multiply", "add", "subtract", "larger", "smaller", "replace"]
 EVERYTHING = ("points", "normals", "rest", "attributes", "topology")
 """The arrays of a state that have a token of their own."""
-READABLE = (*EVERYTHING, "matrix", "camera", "color", "rough", "detail", "margin")
+READABLE = (*EVERYTHING, "matrix", "camera", "color", "rough", "detail", "margin", "neutral")
 """What a kind may declare in `reads`."""
 
 
@@ -71,6 +71,8 @@ class Kind(Part, tag_field="kind"):
         del seconds, frame
         return 0.0
 
+    middle_setting: ClassVar[str] = ""
+    """The setting of an effect that says which strength of the first route moves nothing; with "neutral" in `reads`."""
     speed_setting: ClassVar[str] = ""
     """The setting that says how fast it changes by itself; where that is keyed or a formula, `paced` is asked."""
 
@@ -92,6 +94,8 @@ class Source(Kind):
     """How a new layer of this kind joins the ones above it."""
     painted: ClassVar[str] = ""
     """The setting that holds a painted mask, if there is one."""
+    of_others: ClassVar[bool] = False
+    """Whether the shape that it names must be another one than the one that is measured."""
     has_pattern: ClassVar[bool] = False
     """Whether it is a pattern over space that a small picture can show: it asks for the time and its own matrix alone."""
 

@@ -207,4 +207,13 @@ def _to_6(scene: Json) -> Json:
     return scene
 
 
-_STEPS: dict[int, Callable[[Json], Json]] = {1: _to_2, 2: _to_3, 3: _to_4, 4: _to_5, 5: _to_6}
+def _to_7(scene: Json) -> Json:
+    """Version 7 spreads at a pace in scene units; a spread of version 6 goes on from neighbour to neighbour, as it did."""
+    for falloff in scene.get("falloffs", ()):
+        for layer in falloff.get("layers", []):
+            if layer["source"]["kind"] == "spread":
+                layer["source"].setdefault("by", "neighbours")
+    return scene
+
+
+_STEPS: dict[int, Callable[[Json], Json]] = {1: _to_2, 2: _to_3, 3: _to_4, 4: _to_5, 5: _to_6, 6: _to_7}

@@ -73,10 +73,17 @@ def _called(item: Any) -> str:
 
 
 def _first(scene: Scene, word: str) -> ScenePath:
+    called: list[tuple[ScenePath, str]] = []
     for family in _FAMILIES:
         for item in getattr(scene, family):
-            if word in (item.id, item.name, item.name.replace(" ", "_")):
+            if word == item.id:
                 return family, item.id
+            if word in (item.name, item.name.replace(" ", "_")):
+                called.append(((family, item.id), item.name))
+    if len(called) > 1 and called[0][1] == called[1][1]:
+        raise LookupError(f"there are {len(called)} things called “{word}”: rename all but one")
+    if called:
+        return called[0][0]
     if word in ("camera", scene.camera.name, scene.camera.name.replace(" ", "_")):
         return ("camera",)
     for index, camera in enumerate(scene.other_cameras):

@@ -14,10 +14,33 @@ from estompe.document.settings import settings_of
 
 
 def rename(scene: Scene, path: ScenePath, name: str) -> Scene:
-    """The scene with one thing renamed, and every formula still naming what it named before."""
-    renamed: Scene = edits.put(scene, (*path, "name"), name)
+    """The scene with one thing renamed, and every formula still naming what it named before.
+
+    A name that something else has gets a number, so that names stay unique.
+    """
+    own = edits.get(scene, path).name
+    others = edits.names_of(scene)
+    if own in others:
+        others.remove(own)
+    renamed: Scene = edits.put(scene, (*path, "name"), edits.fresh_name(others, name))
     made: Scene = _rewritten(renamed, scene, renamed)
     return made
+
+
+def with_unique_names(scene: Scene) -> Scene:
+    """The scene in which the later ones of things with the same name have a number behind it."""
+    names = edits.names_of(scene)
+    if len(set(names)) == len(names):
+        return scene
+    taken: list[str] = [scene.camera.name, *(camera.name for camera in scene.other_cameras)]
+    for family in ("shapes", "controls", "falloffs"):
+        items = []
+        for item in getattr(scene, family):
+            name = edits.fresh_name(taken, item.name)
+            taken.append(name)
+            items.append(item if name == item.name else structs.replace(item, name=name))
+        scene = structs.replace(scene, **{family: tuple(items)})
+    return scene
 
 
 def _rewritten(item: Any, before: Scene, after: Scene) -> Any:

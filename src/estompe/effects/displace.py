@@ -20,6 +20,7 @@ class Displace(Effect, tag="displace"):
     """Each point moves along its normal by the amount times what its strength lies above the middle, in several steps."""
 
     carries: ClassVar[Carries] = "position"
+    middle_setting: ClassVar[str] = "middle"
     label: ClassVar[str] = "Displace"
     text: ClassVar[str] = "Raises and sinks the surface by a falloff; normals are found again between the steps."
 
@@ -32,10 +33,18 @@ class Displace(Effect, tag="displace"):
     def is_identity(self) -> bool:
         return plain(self.amount) == 0.0
 
+    def reads(self) -> tuple[str, ...]:
+        return ("neutral",) if plain(self.middle) else ()
+
     def apply(self, geometry: Geometry, strength: Floats, context: Context) -> Geometry:
-        del context
-        amount, middle = plain(self.amount), plain(self.middle)
-        above = strength if middle == 0.0 else np.where(strength == 0.0, np.float32(0.0), strength - np.float32(middle))
+        amount = plain(self.amount)
+        above = self._above(strength, context) if plain(self.middle) else strength
         for _ in range(self.steps):
             geometry = geometry.moved(displace_along(geometry.points, geometry.normals, above, amount / self.steps))
         return geometry
+
+    def _above(self, strength: Floats, context: Context) -> Floats:
+        """What the strength lies above the middle, float32 (n,); where a mask has died out both are 0, so there is no cliff."""
+        above = strength - context.neutral
+        unmasked = context.neutral == np.float32(plain(self.middle))
+        return np.where((strength == 0.0) & unmasked, np.float32(0.0), above)

@@ -61,6 +61,11 @@ class EvaluationContext:
         return stage.value
 
     @property
+    def neutral(self) -> Floats:
+        stage: Stage[Floats] = self._declared("neutral")
+        return stage.value
+
+    @property
     def places(self) -> Geometry:
         stage: Stage[Geometry] = self._named("stage", "places")
         return stage.value

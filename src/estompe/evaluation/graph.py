@@ -10,6 +10,7 @@ import numpy as np
 
 from estompe.document.context import CannotEvaluateError, UndeclaredError
 from estompe.document.kinds import EVERYTHING, Effect
+from estompe.document.numbers import plain
 from estompe.document.remembering import RememberingEffect
 from estompe.document.scene import EffectSlot, Route, Shape, Transform
 from estompe.document.transforms import matrix_of
@@ -27,7 +28,7 @@ from estompe.evaluation.problems import Problems
 from estompe.evaluation.schedule import Schedule, described
 from estompe.evaluation.stage import Stage
 from estompe.evaluation.state import State, Values
-from estompe.falloffs.joining import join_margins, join_routes
+from estompe.falloffs.joining import join_margins, join_routes, neutral_routes
 from estompe.geometry import DOMAINS, Domain, Geometry
 from estompe.geometry.transforms import Matrix
 
@@ -278,6 +279,9 @@ class Graph:
                 prepared = self._schedule.stage("prepare", early, lambda: timed(slot.id, "prepare", prepare))
                 found["stage", "prepared"] = prepared
                 made_from = *made_from, prepared.token
+        if "neutral" in read:
+            read["neutral"] = neutral = self._neutral(slot, self.on(state, domain_of(slot)))
+            made_from = *made_from, neutral.token
         assert strength is not None
         return Sight(effect, (*made_from, strength.token), state.stage, strength, context)
 
@@ -286,7 +290,9 @@ class Graph:
         domain, each = domain_of(slot), self._is_each(slot)
         path = "shapes", shape.id, "effects", slot.id, "effect"
         effect, clock = paced(slot.effect, path, self._parts, self._others.phases)
-        beside = {"margin": None, "detail": self.detail(slot)} if effect.asks_places else {}
+        beside: dict[str, Any] = {"neutral": None}
+        if effect.asks_places:
+            beside |= {"margin": None, "detail": self.detail(slot)}
         key, found, read = self._looking.at(effect, state, ("shape", shape.id), beside)
         read["matrix"] = _SAME if each else state.matrix
         context = EvaluationContext(clock, found, read, self._parts.project.assets, domain, self._schedule.go_on)
@@ -322,6 +328,16 @@ class Graph:
         return self._schedule.stage(
             "margin", key, lambda: join_margins([(route, within, values.value) for route, within, values in found])
         )
+
+    def _neutral(self, slot: EffectSlot, state: State) -> Values:
+        """The strength of an effect that moves nothing. Raises CannotEvaluateError."""
+        middle = plain(getattr(slot.effect, slot.effect.middle_setting))
+        found = [self.measuring.strength(route.falloff, state) for route in slot.routes]
+        if len(found) < 2:
+            return self.measuring.filled(middle, state)
+        routes = slot.routes
+        key = middle, tuple((route, own.token) for route, own in zip(routes, found, strict=True))
+        return self._schedule.stage("neutral", key, lambda: neutral_routes(routes, list(map(_VALUE, found)), middle))
 
     def _remembered(self, shape: Shape, slot: EffectSlot, effect: RememberingEffect, state: State) -> State:
         """The state behind an effect with memory."""

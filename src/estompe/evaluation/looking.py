@@ -84,10 +84,11 @@ class Looking:
                 read[name] = value = beside[name] if name in beside else self._beside(name, state)
                 parts.append(value if name != "matrix" else value.tobytes())
         found: Found = {}
+        of_others = isinstance(kind, Source) and kind.of_others
         for family, setting in references_in(type(kind)):
             value = getattr(kind, setting)
             for name in value if isinstance(value, tuple) else (value,):
-                parts.append(self._reference(family, name, state, owner, found) if name else name)
+                parts.append(self._reference(family, name, state, owner, found, of_others) if name else name)
         if isinstance(kind, Source):
             for offset in kind.other_frames():
                 parts.append(self._on_other_frame(kind, state, offset, found))
@@ -127,7 +128,9 @@ class Looking:
             return self._parts.rough
         raise UndeclaredError(f"“{name}” in its reads() is not something to read: its kind has a mistake")
 
-    def _reference(self, family: str, name: str, state: State, owner: Node, found: Found) -> Hashable:
+    def _reference(
+        self, family: str, name: str, state: State, owner: Node, found: Found, of_others: bool = False
+    ) -> Hashable:
         """Look up what a setting names, so that it is at hand when the stage runs. Returns what decides about it."""
         if family in ("control", "path"):
             control = self._parts.control(name)
@@ -139,6 +142,8 @@ class Looking:
             return strength.token
         if family == "shape":
             shape = self._parts.shape(name)
+            if name == state.at[0] and owner[0] == "falloff" and of_others:
+                raise CannotEvaluateError(f"“{shape.name}” is the shape that is measured: choose another")
             words = f"it looks at “{shape.name}”, which in turn depends on it: choose another"
             self._check_circle(owner, (family, name), words)
             found[family, name] = last = self._shapes.finished(shape)

@@ -112,7 +112,7 @@ class SceneAtFrame:
         for shape in self.project.scene.shapes:
             if any(item.id == effect for item in shape.effects):
                 return self._part(("shapes", shape.id, "effects", effect)).effect  # type: ignore[no-any-return]
-        raise CannotEvaluateError(f"it looks at an effect that is not in the scene ({effect}): choose another")
+        raise CannotEvaluateError("it looks at an effect that is not in the scene any more: choose another")
 
     def footage(self, file: str) -> Footage:
         """An animated file. Raises CannotEvaluateError."""
@@ -142,7 +142,7 @@ class SceneAtFrame:
         try:
             return self._part((family, item))
         except EditError:
-            raise CannotEvaluateError(f"{words} that is not in the scene ({item}): choose another") from None
+            raise CannotEvaluateError(f"{words} that is not in the scene any more: choose another") from None
 
     def _part(self, path: ScenePath) -> Any:
         if path not in self._parts:

@@ -20,6 +20,7 @@ class Inside(Source, tag="inside"):
     """1 inside a closed shape and 0 outside, passing over softly across its surface."""
 
     group: ClassVar[str] = "distance"
+    of_others: ClassVar[bool] = True
     label: ClassVar[str] = "Inside a shape"
     text: ClassVar[str] = "1 inside another shape, 0 outside; the shape can be moved and hidden."
 

@@ -79,6 +79,14 @@ def join_routes(routes: Sequence[Route], strengths: Sequence[Floats]) -> Floats:
     return total
 
 
+def neutral_routes(routes: Sequence[Route], strengths: Sequence[Floats], middle: float) -> Floats:
+    """What an effect's strength would be if its first route gave one value everywhere, float32 (n,): what masks leave of it."""
+    total = np.full(len(strengths[0]), middle, np.float32)
+    for route, strength in zip(routes[1:], strengths[1:], strict=True):
+        total = joined(total, _fed(route, strength), route.join)
+    return total
+
+
 def _fed(route: Route, strength: Floats) -> Floats:
     own = np.float32(1.0) - strength if route.one_minus else strength
     amount = plain(route.amount)

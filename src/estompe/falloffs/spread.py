@@ -1,26 +1,44 @@
 """What catches from its neighbours and spreads over a shape."""
 
-from typing import Annotated, ClassVar
+from typing import Annotated, ClassVar, Literal
 
 import numpy as np
 
 from estompe.document.numbers import Number, plain
 from estompe.document.registry import register
-from estompe.document.remembering import RememberingSource, Seen, Since, Values
+from estompe.document.remembering import Remembered, RememberingSource, Seen, Since
 from estompe.document.scene import Identifier
 from estompe.document.settings import setting, whole
 from estompe.geometry.random import random_of
 from estompe.kernels.spread import spread
-from estompe.kernels.types import Floats
+from estompe.kernels.types import Floats, Matrix
+
+_HALF = np.float32(0.5)
+
+
+class Spreading(Remembered, frozen=True, eq=False):
+    """The value of each element, float32 (n,), when it was caught, float64 (n,), infinite before that, and the time, seconds."""
+
+    values: Floats
+    caught: Matrix
+    clock: float
+
+    def fits(self, count: int) -> bool:
+        whole = self.values.shape == self.caught.shape == (count,)
+        return whole and self.values.dtype == np.float32 and self.caught.dtype == np.float64
 
 
 @register
 class Spread(RememberingSource, tag="spread"):
-    """An element catches when the mean of its neighbours is over a threshold, and then rises to 1."""
+    """A front runs over the surface at a pace; where it comes an element catches and rises to 1.
+
+    By neighbours, an element catches when the mean of its neighbours is over a threshold; how fast that goes depends on the mesh.
+    """
 
     group: ClassVar[str] = "time"
     label: ClassVar[str] = "Spread"
-    text: ClassVar[str] = "Starts where another falloff is, catches from neighbour to neighbour, and rises to 1."
+    text: ClassVar[str] = "Starts where another falloff is, runs over the surface at a pace, and rises to 1."
+    state: ClassVar[type[Remembered]] = Spreading
 
     falloff: Annotated[
         Identifier,
@@ -29,7 +47,12 @@ class Spread(RememberingSource, tag="spread"):
     threshold: Annotated[
         Number,
         setting(
-            "Catches over", "The mean of its neighbours from which an element catches.", low=0.0, high=1.0, step=0.01
+            "Catches over",
+            "The mean of its neighbours from which an element catches.",
+            low=0.0,
+            high=1.0,
+            step=0.01,
+            when=("by", ("neighbours",)),
         ),
     ] = 0.1
     rise: Annotated[
@@ -61,20 +84,87 @@ class Spread(RememberingSource, tag="spread"):
     ] = 1
     substeps: Annotated[
         int,
-        whole("Sub-steps", "How often a frame elements look at their neighbours.", low=1, high=64, folded=True),
+        whole(
+            "Sub-steps",
+            "How often a frame elements look at their neighbours.",
+            low=1,
+            high=64,
+            folded=True,
+            when=("by", ("neighbours",)),
+        ),
     ] = 4
+    by: Annotated[
+        Literal["pace", "neighbours"],
+        setting(
+            "By",
+            "Pace: so many scene units a second, whatever the mesh. Neighbours: from one to the next, look by look.",
+        ),
+    ] = "pace"
+    pace: Annotated[
+        Number,
+        setting(
+            "Pace",
+            "How far it runs in a second, scene units.",
+            unit="length",
+            low=0.0,
+            high=1e5,
+            step=0.01,
+            when=("by", ("pace",)),
+        ),
+    ] = 0.5
 
     def reads(self) -> tuple[str, ...]:
-        return ("topology",)
+        return ("topology", "rest", "matrix") if self.by == "pace" else ("topology",)
 
-    def start(self, now: Seen, frame: float) -> Values:
+    def start(self, now: Seen, frame: float) -> Spreading:
         del frame
-        return Values(self._start(now))
+        values = self._start(now)
+        if self.by == "neighbours":
+            return Spreading(values, np.full(len(values), np.inf), 0.0)
+        return Spreading(values, np.where(values > _HALF, 0.0, np.inf), 0.0)
 
     def _start(self, now: Seen) -> Floats:
         return np.clip(now.context.strength(self.falloff), np.float32(0.0), np.float32(1.0))
 
-    def step(self, state: Values, now: Seen, since: Since) -> Values:
+    def step(self, state: Spreading, now: Seen, since: Since) -> Spreading:
+        if self.by == "neighbours":
+            return Spreading(self._from_neighbours(state.values, now, since), state.caught, 0.0)
+        clock = state.clock + since.seconds
+        start = self._start(now)
+        slowness, linear = self._slowness(now), now.context.shape_matrix[:, :3]
+        caught = np.minimum(state.caught, self._covered(state, since, start))
+        caught = np.minimum(caught, now.elements.beside(linear, start, caught, slowness))
+        caught = now.elements.followed(linear, caught, slowness, state.clock, clock)
+        rate = self._vary(now.elements.ids, self.seed, plain(self.varied)) * np.float32(plain(self.rise))
+        late = self._late(now.elements.ids)
+        risen = np.clip(clock - np.maximum(caught + late, state.clock), 0.0, None).astype(np.float32)
+        values = np.minimum(state.values + rate * risen, np.float32(1.0))
+        return Spreading(np.maximum(values, start), caught, clock)
+
+    def _covered(self, state: Spreading, since: Since, start: Floats) -> Matrix:
+        """When the place where it starts came over elements since the last moment, float64 (n,), by a straight line."""
+        covered = start > _HALF
+        if not (covered & np.isinf(state.caught)).any():
+            return np.full(len(start), np.inf)
+        before = np.minimum(self._start(since.seen()), _HALF).astype(np.float64)
+        part = (0.5 - before) / np.maximum(start - before, 1e-12)
+        return np.where(covered, state.clock + since.seconds * np.clip(part, 0.0, 1.0), np.inf)
+
+    def _slowness(self, now: Seen) -> Matrix:
+        """Seconds a scene unit, float64 (n,)."""
+        speed = np.full(len(now.elements), plain(self.pace))
+        if self.barrier is not None:
+            speed *= np.clip(1.0 - now.context.strength(self.barrier).astype(np.float64), 0.0, 1.0)
+        slowness: Matrix = np.divide(1.0, speed, out=np.full(len(speed), np.inf), where=speed > 0.0)
+        return slowness
+
+    def _late(self, ids: np.ndarray) -> Matrix:
+        """How long each element waits once the front has come, seconds, float64 (n,)."""
+        rise = max(plain(self.rise), 1e-6)
+        late: Matrix = plain(self.uneven) / rise * random_of(ids, self.seed + 1).astype(np.float64)
+        return late
+
+    def _from_neighbours(self, values: Floats, now: Seen, since: Since) -> Floats:
         elements = now.elements
         around, members = elements.neighbours
         rate = self._vary(elements.ids, self.seed, plain(self.varied))
@@ -84,10 +174,8 @@ class Spread(RememberingSource, tag="spread"):
         limit = self._vary(elements.ids, self.seed + 1, plain(self.uneven)) * np.float32(plain(self.threshold))
         limit *= np.diff(around).astype(np.float32)
         # Who never rises never catches either, so that a barrier is not passed.
-        return Values(
-            spread(
-                state.values, self._start(now), (around, members), elements.neighbour_blocks, rate, limit, self.substeps
-            )
+        return spread(
+            values, self._start(now), (around, members), elements.neighbour_blocks, rate, limit, self.substeps
         )
 
     def _vary(self, ids: np.ndarray, seed: int, amount: float) -> Floats:

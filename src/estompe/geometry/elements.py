@@ -9,7 +9,7 @@ from estompe.geometry.closing import border_loops
 from estompe.geometry.copies import Copies
 from estompe.geometry.geometry import Domain, Geometry
 from estompe.geometry.matching import identity_digest, matched
-from estompe.geometry.over_surface import from_place, from_strength
+from estompe.geometry.over_surface import beside, followed, from_place, from_strength
 from estompe.geometry.pieces import Ids
 from estompe.geometry.samples import samples_of, through_uvs
 from estompe.geometry.transforms import Matrix
@@ -118,6 +118,24 @@ class Elements:
         for name in ("points", "rest", "topology"):
             self._check(name)
         return from_place(self._geometry, self.domain, linear, place, speed)
+
+    def beside(self, linear: Matrix, strength: Floats, caught: Matrix, slowness: Matrix) -> Matrix:
+        """When a front comes to those right beside where a strength is over one half, as `over_surface.beside` has it.
+
+        Declared as "rest" and "topology".
+        """
+        self._check("rest")
+        self._check("topology")
+        return beside(self._geometry, self.domain, linear, strength, caught, slowness)
+
+    def followed(self, linear: Matrix, caught: Matrix, slowness: Matrix, now: float, until: float) -> Matrix:
+        """When a front that is followed for some time catches each, as `estompe.geometry.over_surface.followed` has it.
+
+        Declared as "rest" and "topology".
+        """
+        self._check("rest")
+        self._check("topology")
+        return followed(self._geometry, self.domain, linear, caught, slowness, now, until)
 
     @property
     def of_volume(self) -> bool:

@@ -3,6 +3,7 @@
 from typing import NamedTuple
 
 import numpy as np
+from numpy.typing import NDArray
 
 from estompe.geometry.geometry import Domain, Geometry
 from estompe.geometry.samples import converted, samples_of
@@ -79,6 +80,95 @@ def from_place(geometry: Geometry, domain: Domain, linear: Matrix, place: Matrix
     first = np.full(len(mesh.places), np.inf)
     first[corners] = np.linalg.norm(mesh.places[corners] - start, axis=1)
     return _marched(geometry, domain, mesh, first, speed, is_round=True)
+
+
+def beside(
+    geometry: Geometry, domain: Domain, linear: Matrix, strength: Floats, caught: Matrix, slowness: Matrix
+) -> Matrix:
+    """When a front that starts where a strength is over one half comes to elements right beside that, float64 (n,), seconds.
+
+    caught: when elements within were caught; slowness: seconds a scene unit at each element. The border runs straight through
+    each triangle, where the strengths say. Other parameters are those of `from_strength`; infinite for all other elements.
+    """
+    times = np.full(len(caught), np.inf)
+    if domain is not Domain.POINT or not geometry.topology.faces:
+        return times
+    mesh, values = _unfolded(geometry, linear), strength.astype(np.float64)
+    inside, triangles = values > _HALF, geometry.topology.triangles
+    cut = triangles[inside[triangles].any(axis=1) & ~inside[triangles].all(axis=1)]
+    if not len(cut):
+        return times
+    since = np.where(inside[cut], caught[cut], np.inf).min(axis=1)
+    steepness = _steepness(mesh.places[cut], values[cut])
+    for corner in range(3):
+        points = cut[:, corner]
+        outside = ~inside[points]
+        away = (_HALF - values[points[outside]]) / steepness[outside]
+        np.minimum.at(times, points[outside], since[outside] + away * slowness[points[outside]])
+    return times
+
+
+def followed(
+    geometry: Geometry, domain: Domain, linear: Matrix, caught: Matrix, slowness: Matrix, now: float, until: float
+) -> Matrix:
+    """Follow a front over the surface at rest for some time, from where it is.
+
+    Parameters
+    ----------
+    geometry, domain, linear
+        As for `from_strength`.
+    caught : float64 (n,)
+        When elements were caught so far, seconds; infinite for the others.
+    slowness : float64 (n,)
+        Seconds a scene unit at each element; infinite where the front never comes.
+    now, until : float
+        The time up to which `caught` is final, and up to which the front is followed.
+
+    Returns
+    -------
+    float64 (n,)
+        When elements are caught, infinite where that is after `until`. It is the same however the time is cut into steps.
+    """
+    if domain is Domain.POINT and geometry.topology.faces:
+        mesh = _unfolded(geometry, linear)
+        settled = _left_behind(mesh, caught <= now)
+        times = arrival(mesh.triangles, mesh.lengths, mesh.starts, mesh.around, caught, slowness, False, settled, until)
+    else:
+        times = _followed_between(geometry, domain, linear, caught, slowness)
+    found: Matrix = np.where(times <= until, times, np.inf)
+    return found
+
+
+def _left_behind(mesh: _Unfolded, caught: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    """Points that were caught, with all around them."""
+    open_ = ~caught[mesh.triangles].all(axis=1)
+    behind: NDArray[np.bool_] = caught.copy()
+    behind[mesh.triangles[open_].reshape(-1)] = False
+    return behind
+
+
+def _followed_between(geometry: Geometry, domain: Domain, linear: Matrix, caught: Matrix, slowness: Matrix) -> Matrix:
+    """The same from element to element next to it, by their middles at rest."""
+    from scipy.sparse import csr_matrix  # slow to import, and few need it
+    from scipy.sparse.csgraph import dijkstra
+
+    samples = samples_of(geometry, domain)
+    count, begun = len(samples), np.flatnonzero(np.isfinite(caught))
+    if not len(begun):
+        return caught
+    places = samples.rest.astype(np.float64) @ linear.T
+    starts, b = samples.neighbours
+    a = np.repeat(np.arange(count), np.diff(starts))
+    times = np.linalg.norm(places[a] - places[b], axis=1) * 0.5 * (slowness[a] + slowness[b])
+    open_ = np.isfinite(times)
+    # One more node, from which each element that was caught is as far as it was caught after the first.
+    first = float(caught[begun].min())
+    heads = np.concatenate([a[open_], np.full(len(begun), count)])
+    tails = np.concatenate([b[open_], begun])
+    costs = np.concatenate([times[open_], caught[begun] - first])
+    graph = csr_matrix((np.maximum(costs, 1e-12), (heads, tails)), (count + 1, count + 1))
+    found = dijkstra(graph, directed=False, indices=count)[:count] + first
+    return np.minimum(found, caught)  # type: ignore[no-any-return]
 
 
 def _has_surface(geometry: Geometry, domain: Domain) -> bool:

@@ -8,6 +8,7 @@ on triangular meshes" (2002), and plane elsewhere. Blunt corners are split by un
 import math
 
 import numpy as np
+from numpy.typing import NDArray
 
 from estompe.kernels.compile import inlined, kernel
 from estompe.kernels.heap import entered, first_taken
@@ -61,17 +62,19 @@ def _round_wave(ta, tb, bc, ac, ab, slow):
 
 
 @kernel
-def _march(triangles, lengths, starts, around, slowness, first, is_round):
+def _march(triangles, lengths, starts, around, slowness, first, is_round, settled, until):
     count = first.shape[0]
     times = first.copy()
-    done = np.zeros(count, np.bool_)
+    done = settled.copy()
     heap, place = np.empty(count, np.int32), np.full(count, -1, np.int32)
     size = np.int64(0)
     for p in range(count):
-        if times[p] < np.inf:
+        if times[p] < np.inf and not done[p]:
             size = entered(times, heap, place, size, p)
     while size > 0:
         p = heap[0]
+        if times[p] > until:
+            break
         size = first_taken(times, heap, place, size)
         done[p] = True
         for m in range(starts[p], starts[p + 1]):
@@ -113,6 +116,8 @@ def arrival(
     first: Matrix,
     slowness: Matrix | None = None,
     is_round: bool = False,
+    settled: NDArray[np.bool_] | None = None,
+    until: float = math.inf,
 ) -> Matrix:
     """When a front reaches each point. O(n log n).
 
@@ -128,6 +133,10 @@ def arrival(
         Time per scene unit at each point, infinite where it stops; 1 everywhere if not given.
     is_round : bool
         Whether it starts at one place: waves are then exact on a plane, where from a region they would come too soon.
+    settled : bool (n,), optional
+        Points that the front has left behind: their times stand, and nothing starts from them.
+    until : float
+        The time up to which the front is followed; later times are not final.
 
     Returns
     -------
@@ -139,8 +148,9 @@ def arrival(
     Kimmel and Sethian 1998, doi:10.1073/pnas.95.15.8431. Errors against exact ways: see docs/performance.md.
     """
     slow = np.ones(len(first)) if slowness is None else slowness
+    behind = np.zeros(len(first), np.bool_) if settled is None else settled
     arrays = (read_only(array) for array in (triangles, lengths, starts, around, slow, first))
-    made: Matrix = _march(*arrays, is_round and slowness is None)
+    made: Matrix = _march(*arrays, is_round and slowness is None, read_only(behind), float(until))
     return made
 
 

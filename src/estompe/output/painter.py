@@ -130,7 +130,9 @@ class Painter:
             items = items_of(frame, frame.falloff(name).id)
             found[f"strength:{name}"] = self._renderer.strength(items, viewpoint, settings.size, pause)
         metres = np.float32(self._project.scene.metres_per_unit)
-        whole: dict[str, NDArray[Any]] = {"depth": drawn.depth * metres, "normal": drawn.normal, "motion": drawn.motion,
+        # By convention nothing is infinitely far: nearer than everything it would hide what is merged behind it.
+        depth = np.where(drawn.depth > 0.0, drawn.depth * metres, np.float32(np.inf)).astype(np.float32)
+        whole: dict[str, NDArray[Any]] = {"depth": depth, "normal": drawn.normal, "motion": drawn.motion,
                  "id": np.stack([drawn.shape, drawn.element], axis=-1)}  # fmt: skip
         found.update({name: whole[name] for name in settings.layers if name in whole})
         return {name: found[name] for name in settings.layers}

@@ -43,7 +43,11 @@ def build(density: float = 1.0) -> Project:
         Falloff(
             "fire",
             "Smouldering",
-            (Layer("spread", Spread("lit", 0.012, 1.5, 0.6, 0.8, barrier="damp", seed=3, substeps=6)),),
+            (
+                Layer(
+                    "spread", Spread("lit", 0.012, 1.5, 0.6, 0.8, barrier="damp", seed=3, substeps=6, by="neighbours")
+                ),
+            ),
             Range(1.0, 0.0),
         ),
         Falloff("glow", "Glow", (Layer("heat", Other("fire")),), Range(1.0, 0.0), _GLOWING),

@@ -72,17 +72,21 @@ def add_falloff(scene: Scene, name: str = "Falloff", layers: tuple[Layer, ...] =
     return insert(scene, ("falloffs",), Falloff(made, named, layers)), made
 
 
-def new_source(scene: Scene, kind: str, falloff: str) -> Source:
-    """A source with first values; what it refers to is the first of its family. Raises LookupError where there is none."""
+def new_source(scene: Scene, kind: str, falloff: str, shape: str = "") -> Source:
+    """A source with first values; what it refers to is the first of its family. Raises LookupError where there is none.
+
+    shape: the one that is looked at, which a source of other shapes does not take.
+    """
     struct = kinds(Source)[kind]
-    made: Source = struct(**_first_references(scene, struct, falloff))
+    besides = shape if struct.of_others else ""
+    made: Source = struct(**_first_references(scene, struct, falloff, besides))
     return made
 
 
-def _first_references(scene: Scene, struct: Any, not_this: str) -> dict[str, str]:
+def _first_references(scene: Scene, struct: Any, not_this: str, besides: str = "") -> dict[str, str]:
     """What a kind must name, each the first there is. Raises LookupError where there is none.
 
-    not_this: the falloff or shape the kind is for, which it must not refer back to.
+    not_this: the falloff or shape the kind is for, which it must not refer back to; besides: another one that it must not name.
     """
     found: dict[str, str] = {}
     for rule in settings_of(struct):
@@ -90,6 +94,7 @@ def _first_references(scene: Scene, struct: Any, not_this: str) -> dict[str, str
         if family is None or rule.type == "parts":
             continue
         there = [item.id for item in family.candidates(scene) if _may_name(scene, rule.refers, item.id, not_this)]
+        there = [item for item in there if item != besides]
         if there and (not rule.optional or rule.refers == "control"):
             found[rule.name] = there[0]
         elif not there and not rule.optional:
@@ -108,10 +113,10 @@ def _is_fed_by(shape: Shape, falloff: str) -> bool:
     return any(route.falloff == falloff for slot in shape.effects for route in slot.routes)
 
 
-def add_layer(scene: Scene, falloff: str, kind: str) -> tuple[Scene, str]:
-    """A layer of a kind of source at the end of a falloff. Raises LookupError."""
+def add_layer(scene: Scene, falloff: str, kind: str, shape: str = "") -> tuple[Scene, str]:
+    """A layer of a kind of source at the end of a falloff. Raises LookupError. shape: as `new_source` has it."""
     made = fresh_id(scene, "layer")
-    source = new_source(scene, kind, falloff)
+    source = new_source(scene, kind, falloff, shape)
     layer = Layer(made, source, source.first_join)
     return insert(scene, ("falloffs", falloff, "layers"), layer), made
 

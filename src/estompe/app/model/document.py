@@ -14,7 +14,7 @@ from estompe.document.edits import ScenePath
 from estompe.document.history import History
 from estompe.document.numbers import Formula, Keyed
 from estompe.document.project import Project
-from estompe.document.renaming import rename
+from estompe.document.renaming import rename, with_unique_names
 from estompe.document.scene import Scene
 from estompe.document.settings import Setting, setting_named
 from estompe.document.variants import Variant
@@ -122,6 +122,8 @@ class DocumentModel(QObject):
     def commit(self, scene: Scene, label: str, merge_key: object = None) -> None:
         """Make a scene the current one, as a step of that name. A scene that could not be reopened is rejected, and said so."""
         scene = edits.in_order(scene, self.scene)
+        if any(getattr(scene, name) is not getattr(self.scene, name) for name in ("shapes", "controls", "falloffs")):
+            scene = with_unique_names(scene)
         try:
             check_change(scene, self.scene)
         except SceneError as error:

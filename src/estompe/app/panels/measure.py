@@ -194,7 +194,9 @@ class MeasurePanel(Panel):
         """Add a layer to the current falloff and open it."""
         falloff = self.session.selection.falloff
         try:
-            scene, made = add_layer(self.session.document.scene, falloff.id, kind)
+            scene, made = add_layer(
+                self.session.document.scene, falloff.id, kind, self.session.selection.shape_id or ""
+            )
         except LookupError as error:
             self.session.messages.say(str(error), "error")
             return

@@ -8,7 +8,18 @@ from numpy.typing import NDArray
 
 from estompe.kernels.compile import kernel, parallel_kernel, prange
 from estompe.kernels.types import Floats, Indices, read_only
-from estompe.kernels.voxels.bricks import FAR, INSIDE, OUTSIDE, Bricks, load, marked_bricks, numbered, within
+from estompe.kernels.voxels.bricks import (
+    EDGE,
+    FAR,
+    INSIDE,
+    OUTSIDE,
+    Bricks,
+    load,
+    marked_bricks,
+    numbered,
+    widened,
+    within,
+)
 from estompe.kernels.voxels.eikonal import arrival
 
 
@@ -20,6 +31,24 @@ def gathered(bricks: Bricks, where: Indices) -> Floats:
     out[stored] = bricks.values[own[stored]]
     out[~stored] = np.where(own[~stored] == OUTSIDE, np.float32(bricks.most), np.float32(-bricks.most))[:, None]
     return out
+
+
+def _with_room(bricks: Bricks, voxels: int) -> Bricks:
+    """The same volume, with the bricks around each whose values are not the same throughout within some voxels of its sides."""
+    if not len(bricks.where):
+        return bricks
+    values, depth = bricks.values.reshape(-1, EDGE, EDGE, EDGE), min(voxels, EDGE)
+    changes = np.zeros(len(values), np.bool_)
+    for axis in range(1, 4):
+        for side in (slice(0, depth), slice(EDGE - depth, None)):
+            part = values[(slice(None),) * axis + (side,)].reshape(len(values), -1)
+            changes |= part.min(axis=1) < bricks.most
+    around = widened(marked_bricks(bricks.table.shape, bricks.where[changes]))
+    chosen = (bricks.table >= 0) | around
+    table, where = numbered(chosen, bricks.table)
+    if len(where) == len(bricks.where):
+        return bricks
+    return Bricks(bricks.lattice, table, where, gathered(bricks, where), bricks.most)
 
 
 @parallel_kernel
@@ -111,7 +140,11 @@ _WIDEST_BLUR = 1.2
 
 
 def blurred(bricks: Bricks, sigma: float) -> Bricks:
-    """The values through a Gaussian, so many voxels wide; wide ones by several narrow passes."""
+    """The values through a Gaussian, so many voxels wide; wide ones by several narrow passes.
+
+    Where the surface may move into bricks that are not stored, those are added.
+    """
+    bricks = _with_room(bricks, math.ceil(3.0 * sigma))
     passes = max(1, math.ceil((sigma / _WIDEST_BLUR) ** 2))
     taps = np.exp(-0.5 * (np.arange(4) / (sigma / math.sqrt(passes))) ** 2)
     taps[0] = 1.0 / (1.0 + 2.0 * taps[1:].sum())

@@ -19,7 +19,7 @@ def spreading(scene: Scene, size: Sized) -> tuple[Scene, str, str]:
     a, b, c = size.half
     at = size.neat(x + 0.7 * a), size.neat(y + 0.7 * b), size.neat(z + 0.7 * c)
     scene, control, start = near_control(scene, size, "Lit", 0.6 * size.radius, at)
-    layer = Layer(fresh_id(scene, "layer"), Spread(start, 0.05, 1.2))
+    layer = Layer(fresh_id(scene, "layer"), Spread(start, rise=1.2, pace=size.neat(0.6 * size.radius)))
     scene, fire = add_falloff(scene, "Fire", (layer,))
     return put(scene, ("falloffs", fire, "range"), Range(1.0, 0.0)), fire, control
 
@@ -41,7 +41,7 @@ register_recipe(
     Recipe(
         "catch-fire",
         "Catch fire",
-        "It spreads from a control from neighbour to neighbour; the surface glows, chars and crumples.",
+        "It spreads from a control over the surface, which glows, chars and crumples.",
         catch_fire,
     )
 )
