@@ -171,7 +171,7 @@ def test_two_runs_into_one_place_are_refused(small_sample, tmp_path, address):
 
 def test_machines_that_cannot_be_used_are_told(small_sample, tmp_path, address, monkeypatch):
     for text in ("0", "two", "http://x:1", "tcp://nohost"):
-        with pytest.raises(ExchangeError, match="use a number of processes, or tcp://HOST:PORT"):
+        with pytest.raises(ExchangeError, match="use a number of processes, or tls://HOST:PORT"):
             run(small_sample, 1, 2, tmp_path / "a.usda", "scene", text)
     monkeypatch.setattr(machines, "_PATIENCE", "1s")
     with pytest.raises(ExchangeError, match="the scheduler cannot be reached"):
@@ -241,3 +241,68 @@ def test_processes_of_its_own_leave_this_one_as_it_was(small_sample, tmp_path):
 def test_no_thread_of_ours_is_left(small_sample, tmp_path, address):
     run(small_sample, 1, 2, tmp_path / "a.usda", "scene", address)
     assert not [thread.name for thread in threading.enumerate() if thread.name.startswith("estompe-")]
+
+
+def _listening() -> set[tuple[str, int]]:
+    """Where processes of this run and its children listen: addresses and ports."""
+    import psutil
+
+    me = psutil.Process()
+    found = set()
+    for process in (me, *me.children(recursive=True)):
+        for connection in process.net_connections("inet"):
+            if connection.status == psutil.CONN_LISTEN:
+                found.add((connection.laddr.ip, connection.laddr.port))
+    return found
+
+
+def test_nobody_else_can_talk_to_processes_of_this_machine():
+    import urllib.error
+    import urllib.request
+
+    from distributed import Client
+    from distributed.security import Security
+
+    before = _listening()
+    with machines.client_of("2") as client:
+        mine = _listening() - before
+        assert mine
+        assert {address for address, _ in mine} == {"127.0.0.1"}
+        address = client.scheduler.address
+        for foreign, security in ((address.replace("tls://", "tcp://"), None), (address, Security.temporary())):
+            with pytest.raises((OSError, TimeoutError)):
+                Client(foreign, security=security, timeout="3s", set_as_default=False)
+        for host, port in mine:
+            with pytest.raises((urllib.error.URLError, OSError)):
+                urllib.request.urlopen(f"http://{host}:{port}/", timeout=2).read()
+        assert client.submit(pow, 2, 5).result() == 32
+
+
+def test_a_scheduler_without_keys_is_said_to_be_open(small_sample, tmp_path, address):
+    told = []
+    assert run(small_sample, 1, 2, tmp_path / "a.usda", "scene", address, tell=told.append, states=tmp_path) == 2
+    assert "can run programs as you" in told[0]
+    assert machines.warning_of("tls://host:8786") == machines.warning_of("4") == ""
+
+
+def test_a_worker_that_runs_several_tasks_at_once_is_refused():
+    with LocalCluster(n_workers=1, threads_per_worker=2, dashboard_address=":0", silence_logs=50) as made:
+        refused = machines.client_of(made.scheduler_address)
+        with pytest.raises(ExchangeError, match="runs 2 tasks at once"):
+            refused.__enter__()
+
+
+def test_a_scheduler_that_ends_is_told_in_one_line(small_sample, tmp_path):
+    made = LocalCluster(n_workers=1, threads_per_worker=1, dashboard_address=":0", silence_logs=50)
+    try:
+
+        def progress(fraction, _text):
+            if fraction > 0.0:
+                made.close()
+
+        with pytest.raises(ExchangeError, match="the scheduler has ended"):
+            run(
+                small_sample, 1, 60, tmp_path / "a.usda", "scene", made.scheduler_address, progress, tmp_path / "states"
+            )
+    finally:
+        made.close()

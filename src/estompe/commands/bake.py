@@ -12,8 +12,10 @@ from estompe.commands.shared import (
     past_of,
     refuse_input,
     shape_ids,
+    tell_note,
     tell_progress,
     tell_trouble,
+    tls_of,
 )
 
 if TYPE_CHECKING:
@@ -65,7 +67,7 @@ def run(chosen: argparse.Namespace) -> None:
         kind: Kind = "meshes" if chosen.format is not None else "over" if chosen.over else "scene"
         count = run_on_farm(
             project, first, last, chosen.out, kind, chosen.machines, tell_progress, chosen.states,
-            mesh_format=chosen.format or "", only=only,
+            mesh_format=chosen.format or "", only=only, tls=tls_of(chosen), tell=tell_note,
         )  # fmt: skip
         print(f"{count} frames made, {last - first + 1} in {chosen.out}")
         return

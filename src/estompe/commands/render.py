@@ -16,9 +16,11 @@ from estompe.commands.shared import (
     past_of,
     picture_size,
     refuse_input,
+    tell_note,
     tell_progress,
     tell_trouble,
     through_camera,
+    tls_of,
     whole_frame,
 )
 
@@ -68,7 +70,7 @@ def run(chosen: argparse.Namespace) -> None:
 
         count = run_on_farm(
             project, first, last, chosen.out, "pictures", chosen.machines, tell_progress,
-            settings=settings, full_float=chosen.full_float,
+            settings=settings, full_float=chosen.full_float, tls=tls_of(chosen), tell=tell_note,
         )  # fmt: skip
         print(f"{count} pictures made, {last - first + 1} in {chosen.out.parent}")
         return

@@ -15,6 +15,7 @@ if TYPE_CHECKING:
     from estompe.document.scene import Scene
     from estompe.evaluation import Frame
     from estompe.evaluation.past import Past
+    from estompe.farm.machines import Tls
     from estompe.output.painter import Settings
     from estompe.samples import Sample
 
@@ -161,6 +162,26 @@ def machines_argument(parser: argparse.ArgumentParser) -> None:
         metavar="N|tcp://HOST:PORT",
         help="so many processes here, or a scheduler; the same command goes on",
     )
+    parser.add_argument("--tls-ca", type=Path, metavar="FILE", help="with tls://: who signed the certificates")
+    parser.add_argument("--tls-cert", type=Path, metavar="FILE", help="with tls://: your own certificate")
+    parser.add_argument("--tls-key", type=Path, metavar="FILE", help="with tls://: its key")
+
+
+def tls_of(chosen: argparse.Namespace) -> "Tls | None":
+    """The certificates with which a scheduler is reached. Raises UsageError where some are missing."""
+    from estompe.farm.machines import Tls
+
+    files = chosen.tls_ca, chosen.tls_cert, chosen.tls_key
+    if not any(files):
+        return None
+    if not all(files):
+        raise UsageError("--tls-ca, --tls-cert and --tls-key belong together")
+    return Tls(*map(str, files))
+
+
+def tell_note(text: str) -> None:
+    """Say something that a person should know while work goes on."""
+    print(f"estompe: {text}", file=sys.stderr)
 
 
 def drawing_settings(project: "Project", chosen: argparse.Namespace) -> "Settings":

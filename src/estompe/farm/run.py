@@ -20,7 +20,7 @@ from estompe.exchange.usd.saving import check_target as check_usd_target
 from estompe.exchange.usd.saving import reason
 from estompe.farm import worker
 from estompe.farm.job import Job, Kind, chunk_size, chunks, remembers
-from estompe.farm.machines import answers, check_machines, client_of, threads_of
+from estompe.farm.machines import Tls, answers, check_machines, client_of, threads_of, warning_of
 from estompe.importing.errors import ExchangeError, Progress
 from estompe.output import pictures
 from estompe.output.estimate import Estimate
@@ -28,6 +28,7 @@ from estompe.output.manifest import Progressing, job_of, only_run
 from estompe.output.painter import Settings
 
 _TICK = 0.2
+_GONE = "the scheduler has ended: what is finished stays, so give the same command again"
 
 
 def run(
@@ -44,10 +45,13 @@ def run(
     only: frozenset[str] | None = None,
     settings: Settings | None = None,
     full_float: bool = False,
+    tls: Tls | None = None,
+    tell: Callable[[str], None] = lambda _text: None,
 ) -> int:
     """Write frames on several machines; the same command goes on where an earlier run stopped. Returns how many were made.
 
-    machines: a number of processes here, or the address of a scheduler; target and what is beside it must be seen by all.
+    machines: a number of processes here, or the address of a scheduler; tls: with which it is reached; tell: gets what a person
+    should know besides; target and what is beside it must be seen by all.
     `progress` may raise to cancel; what is finished by then stays. Raises ExchangeError.
     """
     if kind == "pictures":
@@ -68,8 +72,11 @@ def run(
             _clear(parts)
         file.save(Project(project.scene, project.assets), Path(job.scene))
         frames = [number for number in range(first, last + 1) if not _is_there(job, progressing, number)]
-        with client_of(machines) as client, _layers(job, project.scene, first, last) as layers:
-            made = _Run(client, job, project.scene, progressing, progress, layers.join).work(frames)
+        warning = warning_of(machines)
+        if warning:
+            tell(warning)
+        with client_of(machines, tls) as client, _layers(job, project.scene, first, last) as layers:
+            made = _Run(client, job, project.scene, progressing, progress, layers.join, tell).work(frames)
             layers.finish()
         shutil.rmtree(parts, ignore_errors=True)
     progress(1.0, "done")
@@ -123,7 +130,9 @@ class _Run:
         progressing: Progressing,
         progress: Progress,
         join: Callable[[], None],
+        tell: Callable[[str], None],
     ) -> None:
+        self._tell = tell
         self._client, self._job, self._scene = client, job, scene
         self._progressing, self._progress, self._join = progressing, progress, join
         self._share, self._left = 0.0, Estimate(0)
@@ -183,10 +192,14 @@ class _Run:
     def _finished(self, futures: dict[Any, tuple[int, int]]) -> Iterator[Any]:
         """Futures as they end; asked several times a second, so that cancelling does not wait for a chunk."""
         waiting, count = set(futures), len(futures)
+        workers = set(self._client.scheduler_info()["workers"])
         while waiting:
+            workers = self._watched(workers)
             ended = {future for future in waiting if future.done()}
             for future in ended:
                 begin, end = futures.pop(future)
+                if future.status in ("cancelled", "lost"):
+                    raise ExchangeError(_GONE)
                 if future.status == "error":
                     raise ExchangeError(f"frames {begin}–{end} cannot be made: {_words(future.exception())}")
                 yield future
@@ -194,6 +207,15 @@ class _Run:
             self._progress(self._share, f"{count - len(waiting)} of {count} chunks{self._left.words}")
             if not ended:
                 time.sleep(_TICK)
+
+    def _watched(self, before: set[str]) -> set[str]:
+        """The workers there are; one that died is told. Raises ExchangeError where the scheduler is gone."""
+        if self._client.status not in ("running", "connecting"):
+            raise ExchangeError(_GONE)
+        now = set(self._client.scheduler_info()["workers"])
+        for address in sorted(before - now):
+            self._tell(f"the worker {address} died; another one makes its frames")
+        return now
 
     def _check_folder(self) -> None:
         """Raise ExchangeError where a worker does not see the folder."""

@@ -2,6 +2,7 @@
 
 import importlib.metadata
 import os
+import threading
 from pathlib import Path
 
 from estompe.document import file
@@ -19,6 +20,8 @@ from estompe.output.painter import Painter, Settings
 from estompe.output.picture_files import save
 
 # A worker mostly gets chunks of one scene: what they share is kept from one to the next.
+_ONE_TASK = threading.Lock()
+"""What tasks share belongs to one thread at a time."""
 _KEPT: dict[tuple[str, int], tuple[Project, Past]] = {}
 
 
@@ -35,15 +38,20 @@ def sees(path: str) -> bool:
 def remember(text: str, first: int, last: int) -> int:
     """Work out what the scene remembers up to a frame, from the nearest state that is kept; returns the steps that were run."""
     job = decoded(text)
-    use_threads(job.threads)
-    _, past = _project(job)
-    return work_out(past, first, last)
+    with _ONE_TASK:
+        use_threads(job.threads)
+        _, past = _project(job)
+        return work_out(past, first, last)
 
 
 def work(text: str, first: int, last: int, after: object = None) -> tuple[int, int]:
     """Write the frames of a chunk; returns the first and the last. after: what had to be done before."""
     del after
-    job = decoded(text)
+    with _ONE_TASK:
+        return _worked(decoded(text), first, last)
+
+
+def _worked(job: Job, first: int, last: int) -> tuple[int, int]:
     use_threads(job.threads)
     project, past = _project(job)
     target = Path(job.target)

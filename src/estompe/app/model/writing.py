@@ -91,6 +91,7 @@ def _sent(output: Output, project: Project, path: Path, falloff: str | None) -> 
         made = run_on_farm(
             project, first, last, path, kind, machines, progress,
             mesh_format=mesh_format, only=only, settings=settings, full_float=full,
+            tell=lambda text: progress(0.0, text),
         )  # fmt: skip
         there = last - first + 1 - made
         return f"{made} frames made on {machines}" + (f"; {there} were there already" if there else "")

@@ -205,7 +205,7 @@ class OutputSheet(QWidget):
         self.machines.setPlaceholderText("this process")
         self.machines.setFixedWidth(190)
         self.machines.textChanged.connect(lambda text: self._set("machines", text.strip()))
-        return _beside(self.machines, label("a number of processes, or tcp://host:port of a scheduler", "soft"))
+        return _beside(self.machines, label("a number of processes, or tls://host:port of a scheduler", "soft"))
 
     def _target(self) -> QWidget:
         made = QWidget()
