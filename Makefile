@@ -2,18 +2,32 @@
 PYTHON ?= python3
 VENV := .venv
 BIN := $(VENV)/bin
-STAMP := $(VENV)/.ready-$(shell cat pyproject.toml | cksum | cut -d' ' -f1)
+LOCK := requirements.lock
+STAMP := $(VENV)/.ready-$(shell cat pyproject.toml $(LOCK) | cksum | cut -d' ' -f1)
+PREPARED := $(VENV)/.prepared-$(shell cat pyproject.toml $(LOCK) src/estompe/kernels/*.py src/estompe/kernels/*/*.py | cksum | cut -d' ' -f1)
 DEMO := build/demo
+# Versions that the lock allows, for any of the Pythons that are supported.
+COMPILE := $(VENV)/bin/uv pip compile --quiet --universal --python-version 3.11 --generate-hashes --no-emit-index-url --custom-compile-command "make lock" pyproject.toml
+KIND ?=
 
-.PHONY: setup install uninstall demo test check quick fuzz bench screenshots reference schema clean
+.PHONY: setup prepared install uninstall demo test check quick fuzz mutants bench screenshots reference schema lock newest clean
 
 setup: $(STAMP)
 
-$(STAMP): pyproject.toml
+$(STAMP): pyproject.toml $(LOCK)
 	@sh scripts/system_packages.sh
 	@test -x $(BIN)/python || $(PYTHON) -m venv $(VENV)
-	$(BIN)/pip install --quiet --disable-pip-version-check -e '.[test]'
-	@echo "Compiling the kernels for this machine, once; this takes a minute or two."
+	$(BIN)/pip install --quiet --disable-pip-version-check --require-hashes -r $(LOCK)
+	$(BIN)/pip install --quiet --disable-pip-version-check --no-deps --no-build-isolation -e .
+	@echo "Compiling what the first picture needs for this machine, once; the rest follows while you work."
+	@$(BIN)/estompe prepare --first
+	@touch $@
+
+# All kernels, which tests and benchmarks would else compile one after the other.
+prepared: $(PREPARED)
+
+$(PREPARED): $(STAMP)
+	@echo "Compiling the kernels for this machine, once; this takes two or three minutes."
 	@$(BIN)/estompe prepare
 	@touch $@
 
@@ -37,31 +51,35 @@ demo: setup
 	  echo "A picture:     $(CURDIR)/$(DEMO)/lantern-amphora.png"; \
 	fi
 
-# What is made from the registry is renewed where it is out of date; the tests of it say so too.
-CURRENT := "from scripts import api, reference, schema; import sys; sys.exit(schema.TARGET.read_text() != schema.text() or reference.PAGE.read_text() != reference.text() or api.PAGE.read_text() != api.text())"
-
+# Nothing is renewed here: what is generated and stale is an error that names the command.
 check: setup
-	@$(BIN)/python -c $(CURRENT) || $(MAKE) schema reference
-	$(BIN)/python scripts/schema.py --check || $(MAKE) schema reference
+	$(BIN)/python -m scripts.stale
 	$(BIN)/ruff check src tests bench scripts
 	$(BIN)/ruff format --check src tests bench scripts
 	$(BIN)/mypy
 	$(BIN)/lint-imports
 
-test: check
+test: check prepared
 	QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest --numprocesses 2 --dist worksteal
 
-quick: check
-	QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest -q --numprocesses 2 --dist worksteal -m "not thorough" tests/document tests/evaluation tests/falloffs tests/effects tests/geometry tests/test_layout.py
+quick: check prepared
+	QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest -q --numprocesses 2 --dist worksteal -m "not thorough" $(if $(KIND),-k "$(KIND)" tests,tests/document tests/evaluation tests/falloffs tests/effects tests/geometry tests/test_layout.py)
 
+# Mutated files of every format, and random scenes and the evaluation tests with bounds checks compiled into all kernels.
 fuzz: setup
 	ESTOMPE_FUZZ=20000 $(BIN)/python -m pytest -q tests/exchange/test_fuzz.py
+	NUMBA_BOUNDSCHECK=1 NUMBA_CACHE_DIR=build/bounds-checked $(BIN)/python -m tests.random_scenes --count 300 --every
+	NUMBA_BOUNDSCHECK=1 NUMBA_CACHE_DIR=build/bounds-checked QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest -q --numprocesses 2 --dist worksteal --timeout 1200 tests/evaluation tests/effects tests/falloffs
 
-bench: setup
-	$(BIN)/pip install --quiet --disable-pip-version-check -e '.[bench]'
+# A number of changed spots, drawn at random, of which the tests of their own folder should notice nearly all.
+mutants: prepared
+	$(BIN)/python -m scripts.mutants --count 200
+
+bench: prepared
+	$(BIN)/pip install --quiet --disable-pip-version-check --require-hashes -r requirements-bench.lock
 	$(BIN)/python -m bench
 
-screenshots: setup
+screenshots: prepared
 	QT_QPA_PLATFORM=offscreen $(BIN)/python scripts/screenshots.py
 
 reference: setup
@@ -70,6 +88,19 @@ reference: setup
 
 schema: setup
 	$(BIN)/python scripts/schema.py
+
+# Take the newest versions into the lock files.
+lock: setup
+	$(BIN)/pip install --quiet --disable-pip-version-check uv
+	$(COMPILE) --upgrade --extra test -o $(LOCK)
+	$(COMPILE) --upgrade --extra test --extra bench -o requirements-bench.lock
+
+# The tests with the newest of everything, in an environment of its own: what the lock does not allow yet.
+newest:
+	$(PYTHON) -m venv --clear build/newest
+	build/newest/bin/pip install --quiet --disable-pip-version-check --upgrade -e '.[test]'
+	build/newest/bin/estompe prepare
+	QT_QPA_PLATFORM=offscreen build/newest/bin/python -m pytest --numprocesses 2 --dist worksteal
 
 clean:
 	rm -rf $(VENV) build

@@ -11,11 +11,11 @@ _LAUNCHER = """[Desktop Entry]
 Type=Application
 Name=Estompe
 Comment=Falloff-driven procedural effects
-Exec={command} %f
+Exec="{command}" %f
 Icon=estompe
 Terminal=false
 Categories=Graphics;3DGraphics;
-MimeType=application/x-estompe;model/obj;model/gltf+json;model/stl;
+MimeType=application/x-estompe;model/obj;model/gltf+json;model/gltf-binary;model/stl;model/vnd.usd;model/vnd.usdz+zip;application/ply;
 StartupWMClass=estompe
 """
 _TYPE = """<?xml version="1.0" encoding="UTF-8"?>

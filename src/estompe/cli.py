@@ -2,6 +2,7 @@
 
 import argparse
 import contextlib
+import difflib
 import gc
 import os
 import re
@@ -62,7 +63,7 @@ def _words(error: Exception) -> str:
     if type(error).__name__ == "RenderError":  # its module is slow to import, and then there is none to tell
         return str(error)
     if isinstance(error, OSError) and error.errno is not None:
-        return f"the output cannot be written ({error.strerror})"
+        return f"{error.filename or 'the output'} cannot be written ({error.strerror})"
     from estompe import faults
 
     return faults.record(error, "The command")
@@ -98,7 +99,10 @@ def _window(words: Sequence[str]) -> int:
 
         named_sample(chosen.sample)
     if chosen.file is not None and not chosen.file.exists():
-        raise UsageError(f"{chosen.file}: there is no such file")
+        near = difflib.get_close_matches(str(chosen.file), NAMES, 1)
+        raise UsageError(
+            f"{chosen.file}: there is no such file{f'; did you mean `estompe {near[0]}`?' if near else ''}"
+        )
     if not os.environ.get("QT_QPA_PLATFORM") and not (os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY")):
         raise UsageError(
             "there is no display to open a window on; `estompe bake` and `estompe render` work without one"

@@ -39,5 +39,8 @@ def _load() -> None:
     for point in entry_points(group=GROUP):
         try:
             point.load()
-        except Exception as error:  # a plug-in may raise anything, and must not keep the program from starting
+        except (
+            Exception,
+            SystemExit,
+        ) as error:  # a plug-in may raise anything, and must not keep the program from starting
             failures.append(faults.record(error, f"Loading the plug-in “{point.name}”"))

@@ -7,7 +7,7 @@ import numpy as np
 from msgspec import structs
 
 from estompe.document import edits
-from estompe.document.kinds import Effect, ShapeSource, Source
+from estompe.document.kinds import READABLE, Effect, ShapeSource, Source
 from estompe.document.project import Project
 from estompe.document.registry import AnyEffect, AnyShapeSource, AnySource, decode_kind, kinds, tag_of
 from estompe.document.remembering import Remembering
@@ -114,6 +114,11 @@ class _Check:
         """Label, help, units and limits."""
         self.holds(self.made.label.strip(), "its label is empty")
         self.holds(self.made.text.endswith("."), "its text is no sentence")
+        unknown = set(self.made.reads()) - set(READABLE)
+        self.holds(
+            not unknown,
+            f"its reads() names {', '.join(sorted(unknown))}, which is nothing to read; there are {READABLE}",
+        )
         rules = settings_of(self.kind)
         self.holds(len(rules) == len(self.kind.__struct_fields__), "a field has no setting(...)")
         for rule in rules:

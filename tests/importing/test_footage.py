@@ -11,7 +11,7 @@ from tests import shots
 from estompe.document.context import CannotEvaluateError
 from estompe.geometry import Domain
 from estompe.importing.footage import RestPose, close_all, opened
-from estompe.importing.link import Reading
+from estompe.importing.link import Link, Reading
 
 AT_FIRST = RestPose("", 1001.0)
 TURN = np.array([[1.0, 0, 0], [0, 0, 1], [0, -1, 0]])
@@ -263,14 +263,25 @@ def test_a_camera_sees_upright_whatever_is_up_in_its_file(tmp_path):
     assert np.allclose(matrix[:3, :3], np.eye(3), atol=1e-6)
 
 
-def test_a_reader_that_dies_costs_one_question_and_is_started_again(tmp_path):
-    path = shots.boat_stage(tmp_path / "boat.usda")
-    first = footage(path)
-    first._link._child.kill()
-    first._link._child.wait()
+def test_a_reader_that_dies_is_started_again_and_asked_the_same(tmp_path):
+    shot = footage(shots.boat_stage(tmp_path / "boat.usda"))
+    shot._link._child.kill()
+    shot._link._child.wait()
+    assert len(shot.geometry("/World/Boat/Hull", 1003.0, AT_FIRST).points) == 4
+
+
+def test_a_reader_that_dies_of_every_question_is_an_error(tmp_path, monkeypatch):
+    shot = footage(shots.boat_stage(tmp_path / "boat.usda"))
+    ask = Link.ask
+
+    def fatal(link, message, go_on=lambda: None):
+        link._child.kill()
+        link._child.wait()
+        return ask(link, message, go_on)
+
+    monkeypatch.setattr(Link, "ask", fatal)
     with pytest.raises(CannotEvaluateError, match="reading it failed"):
-        first.geometry("/World/Boat/Hull", 1003.0, AT_FIRST)
-    assert len(footage(path).geometry("/World/Boat/Hull", 1003.0, AT_FIRST).points) == 4
+        shot.geometry("/World/Boat/Hull", 1003.0, AT_FIRST)
 
 
 def test_a_broken_frame_ahead_fails_alone(tmp_path):

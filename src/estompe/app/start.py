@@ -1,6 +1,8 @@
 """Starting the window."""
 
 import gc
+import shutil
+import subprocess
 import sys
 import threading
 from functools import partial
@@ -16,10 +18,11 @@ from estompe import faults
 from estompe.app import preferences, units
 from estompe.app.leaving import Leaving
 from estompe.app.window import Window
-from estompe.evaluation.precompile import precompile
+from estompe.evaluation.precompile import is_prepared, precompile
 from estompe.registered import load_kinds
 
 _TURN = 0.0005
+_NICELY = ["nice", "-n", "10"] if shutil.which("nice") else []
 
 
 def run(file: Path | None, sample: str | None) -> int:
@@ -61,6 +64,12 @@ def _prepare(window: Window) -> None:
     def run() -> None:
         try:
             load_kinds()
+            if not is_prepared():
+                # In a process of its own: the compiler would hold up who works here.
+                progress(0.0, "kernels")
+                subprocess.run(
+                    [*_NICELY, sys.executable, "-m", "estompe.cli", "prepare"], stdout=subprocess.DEVNULL, check=True
+                )
             precompile(progress)
         except Exception as error:  # kernels are compiled when they are first needed, too
             window.session.messages.say(faults.record(error, "Preparing for this machine"), "warning")

@@ -1,15 +1,23 @@
 """Compiling every kernel once, so that the first drag is not the one that waits."""
 
+import contextlib
 import gc
+import hashlib
 import multiprocessing
 import os
+import platform
+import sys
 import time
 from collections.abc import Callable
 from concurrent.futures import ProcessPoolExecutor
 from functools import partial
+from importlib.metadata import version
+from pathlib import Path
 
 import numpy as np
+import platformdirs
 
+from estompe import kernels
 from estompe.geometry import Domain, Geometry, carrying, fabric, joining, offsets, over_surface, solid
 from estompe.geometry.copies import Copies
 from estompe.geometry.fracture import cut_into_cells
@@ -89,7 +97,32 @@ def prepare() -> float:
     with ProcessPoolExecutor(parts, multiprocessing.get_context("spawn")) as pool:
         # Whoever is free takes the next one; the longest come first, so that nobody waits for one at the end.
         list(pool.map(_step, _longest_first(), chunksize=1))
+    with contextlib.suppress(OSError):
+        mark = _mark()
+        mark.parent.mkdir(parents=True, exist_ok=True)
+        mark.write_text(_kernels_digest(), encoding="utf-8")
     return time.perf_counter() - began
+
+
+def is_prepared() -> bool:
+    """Return whether everything was compiled on this machine for these kernels, as far as that was noted."""
+    try:
+        return _mark().read_text(encoding="utf-8") == _kernels_digest()
+    except OSError:
+        return False
+
+
+def _mark() -> Path:
+    return platformdirs.user_cache_path("estompe") / "prepared.txt"
+
+
+def _kernels_digest() -> str:
+    """What tells compiled kernels from others: their source, where it lies, the libraries and the processor."""
+    root = Path(kernels.__file__).parent
+    whole = hashlib.blake2b(f"{root} {sys.version} {platform.processor()} {version('numba')}".encode(), digest_size=16)
+    for file in sorted(root.rglob("*.py")):
+        whole.update(file.read_bytes())
+    return whole.hexdigest()
 
 
 def _longest_first() -> list[int]:

@@ -65,6 +65,13 @@ def write(
                 folder.rmdir()
 
 
+def files_of(scene: Scene, folder: Path, name: str, number: int, only: Collection[str] | None = None) -> list[Path]:
+    """The files of a frame. name: of the format; only: ids of shapes."""
+    load_formats()
+    ending, names = SEQUENCE_WRITERS[name].ending, _file_names(scene)
+    return [folder / _name(names[shape], number, ending) for shape in names if only is None or shape in only]
+
+
 def _targets(folder: Path, names: dict[str, str], first: int, last: int, ending: str) -> Iterator[Path]:
     return (folder / _name(name, number, ending) for name in names.values() for number in range(first, last + 1))
 

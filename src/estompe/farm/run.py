@@ -71,7 +71,7 @@ def run(
         if not progressing.went_on:
             _clear(parts)
         file.save(Project(project.scene, project.assets), Path(job.scene))
-        frames = [number for number in range(first, last + 1) if not _is_there(job, progressing, number)]
+        frames = [number for number in range(first, last + 1) if not _is_there(job, project.scene, progressing, number)]
         warning = warning_of(machines)
         if warning:
             tell(warning)
@@ -108,7 +108,7 @@ def _clear(parts: Path) -> None:
         path.unlink()
 
 
-def _is_there(job: Job, progressing: Progressing, number: int) -> bool:
+def _is_there(job: Job, scene: Scene, progressing: Progressing, number: int) -> bool:
     """Whether an earlier run finished a frame, and it is still there."""
     if not progressing.is_finished(number):
         return False
@@ -116,7 +116,7 @@ def _is_there(job: Job, progressing: Progressing, number: int) -> bool:
         return any(part.first <= number <= part.last for part in _parts(Path(job.parts)))
     if job.kind == "pictures":
         return pictures.file_of(Path(job.target), number).exists()
-    return True
+    return all(file.exists() for file in sequence.files_of(scene, Path(job.target), job.format, number, job.only))
 
 
 class _Run:

@@ -7,6 +7,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QImage, QPainter, QPixmap
 from PyQt6.QtWidgets import QWidget
 
+from estompe import faults
 from estompe.app import icons
 from estompe.app.session import Session
 from estompe.document import edits
@@ -68,7 +69,11 @@ def _pattern(source: Any, clock: float) -> QPixmap:
     x, y = np.meshgrid(np.linspace(0, _EXTENT, _WIDTH), np.linspace(_EXTENT * _HEIGHT / _WIDTH, 0, _HEIGHT))
     points = np.stack([x.ravel(), y.ravel(), np.zeros(x.size)], axis=1).astype(np.float32)
     square = Geometry(points, Topology(np.zeros(0, np.int32), np.zeros(1, np.int32), len(points)))
-    values = source.measure(Elements(square), _Square(clock)).reshape(_HEIGHT, _WIDTH)
+    try:
+        values = source.measure(Elements(square), _Square(clock)).reshape(_HEIGHT, _WIDTH)
+    except Exception as error:  # a kind of a plug-in may ask for more than a square has
+        faults.record(error, f"The pattern of {source.label}")
+        values = np.zeros((_HEIGHT, _WIDTH), np.float32)
     reach = max(float(np.abs(values).max()), 1e-9)
     colors = np.ascontiguousarray(strength_colors(0.5 + values / (2 * reach)))
     return QPixmap.fromImage(QImage(colors.tobytes(), _WIDTH, _HEIGHT, _WIDTH * 3, QImage.Format.Format_RGB888).copy())

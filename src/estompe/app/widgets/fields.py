@@ -158,7 +158,7 @@ def field_for(editor: str) -> Callable[[Made], Made]:
 
 def field(session: Session, path: ScenePath, rule: Setting) -> Any:
     """The field for one setting at a path: its own editor, a choice of what it may name, or what its type calls for."""
-    if rule.editor:
+    if rule.editor in _BY_EDITOR:  # one that is not there is that of a plug-in which brought none: its type has a field
         return _BY_EDITOR[rule.editor](session, path, rule)
     if rule.refers:
         return ChoiceField(session, path, rule)
