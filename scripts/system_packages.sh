@@ -1,7 +1,7 @@
 #!/bin/sh
 # The system libraries that the window and the off-screen renderer need, by Debian package.
 # Installs what is missing where that is allowed; otherwise names it and goes on.
-needed="libegl1 libgl1-mesa-dri libgles2 libgomp1 libxkbcommon-x11-0 libxcb-cursor0 libxcb-icccm4 libxcb-image0
+needed="libegl1 libgl1 libgl1-mesa-dri libgles2 libgomp1 libxkbcommon-x11-0 libxcb-cursor0 libxcb-icccm4 libxcb-image0
 libxcb-keysyms1 libxcb-render-util0 libxcb-shape0 libxcb-xinerama0 libdbus-1-3 libfontconfig1 libglib2.0-0 xvfb xdotool"
 command -v dpkg-query >/dev/null 2>&1 || { echo "Not a Debian system: make sure EGL, Mesa and the xcb libraries of Qt are installed."; exit 0; }
 missing=""

@@ -76,6 +76,8 @@ def test_agrees_with_python(text):
         ("1 + ;", "“;” does not belong in a formula", (4, 5)),
         ("Lantern.", "a name is missing after the dot", (8, 9)),
         ("10 ^ 400", "not a finite number", (0, 8)),
+        ("exp(1000)", "not a finite number", (0, 9)),
+        ("1 + sqrt(0 - 1)", "the square root of a number below zero", (4, 15)),
         ("", "something is missing", (0, 1)),
         ("(" * 80 + "1" + ")" * 80, "nested too deeply", None),
         ("1+" * 600 + "1", "longer than 1000 characters", None),

@@ -98,6 +98,12 @@ def test_a_reduction_that_depends_on_itself_is_named():
     assert "depends on itself" in frame.problems[0].text
 
 
+def test_a_control_that_follows_a_reduction_of_what_it_drives_is_named():
+    frame = evaluate(Project(_with((PLACE_X, Formula("largest(Near, Sphere)")))), 1)
+    assert [problem.text for problem in frame.problems if "depends on itself: Lamp.position.x" in problem.text]
+    assert not any("failed" in problem.text for problem in frame.problems)
+
+
 def test_spoken_names_lead_back_to_their_path():
     scene = edits.put(one_push().scene, ("shapes", "sphere", "effects", "push", "effect"), Joints())
     for path, _ in edits.numbers_below(scene):

@@ -10,9 +10,10 @@ from tests.scenes import one_push
 from estompe import faults
 from estompe.document import edits
 from estompe.document.numbers import Key, Keyed
+from estompe.document.pictures import stamp
 from estompe.document.scene import Layer
-from estompe.evaluation import worker
-from estompe.evaluation.answers import Request
+from estompe.evaluation import Memo, answers, watch, worker
+from estompe.evaluation.answers import Request, compute_answer
 from estompe.evaluation.worker import Worker
 from estompe.falloffs.image import Image as ImageSource
 from estompe.shapes.grid import Grid
@@ -115,18 +116,54 @@ def test_after_an_edit_no_frame_of_the_scene_before_is_shown(ears):
     assert ears.worker.ready(Request(project, 9, "sphere", "lamp")) is None
 
 
-def test_a_picture_that_changed_on_disk_is_noticed(ears, tmp_path):
-    picture = tmp_path / "grain.png"
+def _with_picture(picture):
     Image.new("RGB", (4, 4), (255, 0, 0)).save(picture)
     project = one_push()
     layer = Layer("picture", ImageSource(str(picture), "red"))
     scene = edits.insert(project.scene, ("falloffs", "near", "layers"), layer)
-    project = project.with_scene(edits.put(scene, ("shapes", "sphere", "source"), Grid(1.0, 1.0, 3, 3)))
+    return project.with_scene(edits.put(scene, ("shapes", "sphere", "source"), Grid(1.0, 1.0, 3, 3)))
+
+
+def test_a_picture_that_changed_on_disk_is_noticed(ears, tmp_path):
+    picture = tmp_path / "grain.png"
+    project = _with_picture(picture)
     _everything_ready(ears, project)
     before = ears.worker.ready(Request(project, 9, "sphere", "near"))
     assert not before.frame.problems
     Image.new("RGB", (5, 5), (0, 0, 0)).save(picture)
-    assert ears.worker.ready(Request(project, 9, "sphere", "near")) is None
+    assert not before.files_unchanged()
+    ears.worker.ask(Request(project, 9, "sphere", "near"))
+    ears.wait(lambda: ears.answers[-1].frame.number == 9 and ears.answers[-1] is not before)
+    assert ears.answers[-1].files_unchanged()
+
+
+def test_the_interface_thread_looks_at_no_file(ears, tmp_path, monkeypatch):
+    project = _with_picture(tmp_path / "grain.png")
+    _everything_ready(ears, project)
+    here, asked = threading.get_ident(), []
+    monkeypatch.setattr(answers, "stamp", lambda name: asked.append(threading.get_ident()) or stamp(name))
+    assert ears.worker.ready(Request(project, 9, "sphere", "near")).frame.number == 9
+    ears.worker.ask(Request(project, 9, "sphere", "near"))
+    deadline = time.monotonic() + 20
+    while not asked and time.monotonic() < deadline:
+        time.sleep(0.01)
+    assert asked
+    assert here not in asked
+
+
+def test_a_watch_tells_once_of_a_file_that_changed(tmp_path, monkeypatch):
+    picture = tmp_path / "grain.png"
+    project = _with_picture(picture)
+    monkeypatch.setattr(watch, "_EVERY", 0.01)
+    told = []
+    eyes = watch.FileWatch(lambda: told.append(1))
+    eyes.look_at(compute_answer(Request(project, 9, "sphere", "near"), Memo()))
+    time.sleep(0.1)
+    assert told == []
+    Image.new("RGB", (5, 5), (0, 0, 0)).save(picture)
+    time.sleep(0.3)
+    eyes.stop()
+    assert told == [1]
 
 
 def test_frames_stay_within_the_budget():

@@ -5,12 +5,14 @@ import struct
 from pathlib import Path
 
 import numpy as np
+import plyfile
 import pytest
 import trimesh
 
 from estompe.evaluation import CancelledError
 from estompe.exchange.writers import obj, ply
-from estompe.geometry import Domain, primitives
+from estompe.geometry import Domain, Geometry, primitives
+from estompe.geometry.topology import Topology
 from estompe.importing import ExchangeError, endings, read_mesh
 from estompe.importing.isolated import read_mesh_isolated
 
@@ -82,6 +84,18 @@ def test_ply_round_trip_keeps_polygons_and_strengths(tmp_path, made):
     assert np.array_equal(again.topology.offsets, made.topology.offsets)
     assert np.array_equal(again.attribute(Domain.POINT, "strength_tide"), strength)
     assert np.allclose(again.attribute(Domain.POINT, "color"), 0.4, atol=1 / 255)
+
+
+@pytest.mark.parametrize(("sides", "kind"), [(255, "uchar"), (256, "int")])
+def test_ply_counts_corners_with_a_byte_where_that_is_enough(tmp_path, sides, kind):
+    angles = np.linspace(0, 2 * np.pi, sides, endpoint=False)
+    points = np.stack([np.cos(angles), np.sin(angles), np.zeros(sides)], axis=1).astype(np.float32)
+    corners = np.concatenate([np.arange(sides), [0, 1, 2]]).astype(np.int32)
+    disc = Geometry(points, Topology(corners, np.array([0, sides, sides + 3], np.int32), sides))
+    ply.write_mesh(disc, {}, tmp_path / "disc.ply")
+    assert f"property list {kind} int vertex_indices".encode() in (tmp_path / "disc.ply").read_bytes()
+    faces = plyfile.PlyData.read(tmp_path / "disc.ply")["face"]["vertex_indices"]
+    assert [list(face) for face in faces] == [list(range(sides)), [0, 1, 2]]
 
 
 def test_text_ply_with_faces_of_different_sizes(tmp_path):

@@ -24,6 +24,8 @@ PER_ELEMENT = {(name,) for name in ("x", "y", "z", "nx", "ny", "nz", "id", "coun
 """Names that a formula per element knows besides the scene's numbers."""
 LONGEST = 1000
 _DEEPEST = 60
+_ROUNDING = 1e-12
+"""A number so near zero is taken for zero under a square root, where rounding could make it negative."""
 _TOKEN = re.compile(r"\s*(?:((?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?)|([^\W\d]\w*)|'([^']*)'|(<=|>=|==|!=|[-+*/^(),.<>]))")
 
 
@@ -52,7 +54,7 @@ FUNCTIONS: dict[str, tuple[int, int, Callable[..., Value]]] = {
     "sin": (1, 1, lambda a: np.sin(np.radians(a))),
     "cos": (1, 1, lambda a: np.cos(np.radians(a))),
     "tan": (1, 1, lambda a: np.tan(np.radians(a))),
-    "exp": (1, 1, lambda a: np.exp(np.minimum(a, 700.0))),
+    "exp": (1, 1, np.exp),
     "floor": (1, 1, np.floor),
     "round": (1, 1, np.round),
     "min": (2, 9, lambda *a: _fold(np.minimum, a)),
@@ -289,7 +291,11 @@ def _joined(node: Node, left: Value, right: Value) -> Value:
 def _worked_call(node: Node, names: Names, ask: Ask) -> Value:
     name = node.parts[0]
     if name in FUNCTIONS:
-        return np.asarray(FUNCTIONS[name][2](*(_worked(part, names, ask) for part in node.inner)), np.float64)[()]
+        values = [_worked(part, names, ask) for part in node.inner]
+        if name == "sqrt" and (np.asarray(values[0]) < -_ROUNDING).any():
+            words = "the square root of a number below zero; write sqrt(max(0, ...)) where zero is meant"
+            raise FormulaError(words, node.begin, node.end)
+        return np.asarray(FUNCTIONS[name][2](*values), np.float64)[()]
     try:
         asked = ask(name, node.inner)
     except LookupError as error:

@@ -4,11 +4,13 @@ import re
 
 LONGEST_NAME = 200
 _CONTROL = re.compile(r"[\x00-\x1f\x7f-\x9f\ud800-\udfff]+")
+_MISLEADING = re.compile(r"[\u200b\u200e\u200f\u2028-\u202e\u2060-\u2069\ufeff]+")
+"""Signs that show nothing but turn the text around them, or hide in it."""
 
 
 def clean_name(text: str, fallback: str = "unnamed") -> str:
-    """A name without control characters and characters that cannot be encoded, at most 200 long and never empty."""
-    return _CONTROL.sub(" ", text).strip()[:LONGEST_NAME].strip() or fallback
+    """A name without control, invisible and unencodable characters, at most 200 long and never empty."""
+    return _CONTROL.sub(" ", _MISLEADING.sub("", text)).strip()[:LONGEST_NAME].strip() or fallback
 
 
 def is_clean(text: str) -> bool:
@@ -18,4 +20,4 @@ def is_clean(text: str) -> bool:
 
 def printable(text: str) -> str:
     """Text that may go to a terminal or a log: control characters and what cannot be encoded become question marks."""
-    return _CONTROL.sub("?", text)
+    return _CONTROL.sub("?", _MISLEADING.sub("?", text))

@@ -61,8 +61,8 @@ class Answer:
         for shown in self.shown.values():
             yield from shown.arrays()
 
-    def pictures_unchanged(self) -> bool:
-        """Whether the pictures and animated files that were looked at are as they were."""
+    def files_unchanged(self) -> bool:
+        """Whether the pictures and animated files that were looked at are as they were; this asks for each of them."""
         pictures = all(_stamp(name) == before for name, before in self.frame.stamps.items())
         return pictures and all(stamp_of(reading) == before for reading, before in self.frame.footages.items())
 
@@ -126,16 +126,18 @@ class Answers:
         if self._for is not None and request.asks_like(self._for):
             return
         self._for = request
-        for number, answer in self._current.items():
-            self._older[number] = answer
+        self.outdate()
+
+    def outdate(self) -> None:
+        """No answer is given out any more; what there is only keeps its results alive until there is no room for it."""
+        self._older.update(self._current)
         self._current.clear()
 
     def find(self, request: Request) -> Answer | None:
-        """The answer for a frame, if there is one for this very scene and selection."""
+        """The answer for a frame, if there is one for this very scene and selection; its files may have changed since."""
         if self._for is None or not request.asks_like(self._for):
             return None
-        answer = self._current.get(request.frame)
-        return answer if answer is not None and answer.pictures_unchanged() else None
+        return self._current.get(request.frame)
 
     def put(self, answer: Answer) -> None:
         """Keep an answer, and evict others past the budget."""

@@ -128,7 +128,7 @@ class SceneAtFrame:
         return self._resolver.number(parts)
 
     def part(self, path: ScenePath) -> Any:
-        """A part of the scene with plain numbers. Raises EditError."""
+        """A part of the scene with plain numbers. Raises EditError, and CannotEvaluateError where it depends on itself."""
         return self._part(path)
 
     def _unresolved(self, path: ScenePath) -> Shape:
@@ -146,5 +146,11 @@ class SceneAtFrame:
 
     def _part(self, path: ScenePath) -> Any:
         if path not in self._parts:
-            self._parts[path] = self._following.placed(self._resolver.part(path), path)
+            try:
+                part = self._resolver.part(path)
+            except EditError:
+                raise
+            except LookupError as error:
+                raise CannotEvaluateError(f"{error}; change one of these formulas") from None
+            self._parts[path] = self._following.placed(part, path)
         return self._parts[path]

@@ -124,7 +124,10 @@ class Worker:
             self.memo.budget, self._answers.budget, self.keep.budget = memo, frames, states
 
     def ready(self, request: Request) -> Answer | None:
-        """The answer, if that frame has already been computed for this scene, shape and falloff."""
+        """The answer, if that frame has already been computed for this scene, shape and falloff.
+
+        No file is looked at: where one has changed, asking for the frame gives a new answer.
+        """
         with self._wake:
             return self._answers.find(request)
 
@@ -200,6 +203,10 @@ class Worker:
 
     def _give(self, request: Request) -> None:
         answer = self.ready(request)
+        if answer is not None and not answer.files_unchanged():
+            answer = None
+            with self._wake:
+                self._answers.outdate()
         if answer is None:
             answer = compute_answer(request, self.memo, self._pause, self._past_of(request, self._pause_between_steps))
         self._rest()

@@ -91,7 +91,9 @@ class Renderer:
         try:
             self._context = moderngl.create_standalone_context(backend="egl")  # type: ignore[arg-type]  # its stub is wrong
         except Exception as error:  # the binding raises plain Exception where no driver is found
-            raise RenderError(f"no off-screen graphics (install libegl1 and libgl1-mesa-dri): {error}") from error
+            raise RenderError(
+                f"no off-screen graphics (install libegl1, libgl1 and libgl1-mesa-dri): {error}"
+            ) from error
         self._programs = Programs(self._context)
         self._occlusion = Occlusion(self._context, self._programs.plain)
         self._meshes: dict[str, MeshBuffers | CopiesBuffers] = {}

@@ -9,9 +9,10 @@ from estompe.app.model.selection import Selection
 from estompe.document.scene import Scene
 from estompe.evaluation.answers import Answer, Request
 from estompe.evaluation.state_files import StateFolder, default_folder
+from estompe.evaluation.watch import FileWatch
 from estompe.evaluation.worker import Worker
 
-_REST, _LOOK = 350, 1000
+_REST = 350
 _ROUGH = 2.0
 
 
@@ -31,6 +32,7 @@ class Evaluator(QObject):
     readied = pyqtSignal(object, object)
     stood = pyqtSignal(object)
     _failed = pyqtSignal(str)
+    _files_changed = pyqtSignal()
 
     def __init__(
         self,
@@ -59,9 +61,8 @@ class Evaluator(QObject):
         self._resting = QTimer(self, singleShot=True, interval=_REST)
         self._resting.timeout.connect(self.ask)
         # Files that the scene refers to are written by others.
-        self._looking = QTimer(self, interval=_LOOK)
-        self._looking.timeout.connect(self._look_again)
-        self._looking.start()
+        self._files_changed.connect(self.ask)
+        self._watch = FileWatch(self._files_changed.emit)
         document.scene_changed.connect(self._changed)
         selection.changed.connect(self._selected)
         playhead.left.connect(self._moved)
@@ -69,6 +70,7 @@ class Evaluator(QObject):
     def begin(self) -> None:
         """Forget the answer for another project."""
         self.answer = None
+        self._watch.look_at(None)
 
     def ask(self) -> None:
         """Have the current frame computed, once everything at hand has been dealt with."""
@@ -86,16 +88,12 @@ class Evaluator(QObject):
 
     def close(self) -> None:
         """End background work."""
-        for timer in (self._asking, self._resting, self._looking):
+        for timer in (self._asking, self._resting):
             timer.stop()
+        self._watch.stop()
         self.worker.stop()
         self.worker.forget()
         self.answer = None
-
-    def _look_again(self) -> None:
-        """Compute anew what was read from a file that has changed since."""
-        if self.answer is not None and not self.answer.pictures_unchanged():
-            self.ask()
 
     def _changed(self) -> None:
         if self._document.in_gesture and uses_voxels(self._document.scene):
@@ -126,3 +124,4 @@ class Evaluator(QObject):
 
     def _take(self, answer: Answer) -> None:
         self.answer = answer
+        self._watch.look_at(answer)

@@ -14,6 +14,8 @@ from estompe.exchange.formats import SequenceWriter, register_sequence_writer
 from estompe.geometry import Domain, Geometry
 from estompe.kernels.types import Floats
 
+_LARGEST_BYTE = 255
+
 
 def write(frame: Frame, shape: Shape, path: Path) -> None:
     """One shape of a frame as PLY; each falloff that drives it becomes a property of its own. Raises OSError."""
@@ -46,20 +48,28 @@ def _header(columns: dict[str, NDArray[Any]], geometry: Geometry) -> str:
     kinds = {"f": "float", "u": "uchar"}
     lines = ["ply", "format binary_little_endian 1.0", f"element vertex {len(geometry.points)}"]
     lines += [f"property {kinds[values.dtype.kind]} {name}" for name, values in columns.items()]
-    lines += [f"element face {geometry.topology.faces}", "property list int int vertex_indices", "end_header"]
+    count = "uchar" if _are_small(geometry) else "int"
+    lines += [f"element face {geometry.topology.faces}", f"property list {count} int vertex_indices", "end_header"]
     return "\n".join(lines) + "\n"
 
 
+def _are_small(geometry: Geometry) -> bool:
+    """Whether a byte can hold the number of corners of every face; that is what most readers expect."""
+    return int(np.diff(geometry.topology.offsets).max(initial=0)) <= _LARGEST_BYTE
+
+
 def _faces(geometry: Geometry) -> bytes:
-    """Each face's number of corners before its corners, as one run of int32."""
+    """Each face's number of corners, as a byte where that can hold it, before its corners as int32."""
     corners, offsets = geometry.topology.corners, geometry.topology.offsets
     sizes = np.diff(offsets)
-    out = np.empty(len(corners) + len(sizes), "<i4")
-    heads = offsets[:-1] + np.arange(len(sizes))
-    out[heads] = sizes
-    body = np.ones(len(out), np.bool_)
-    body[heads] = False
-    out[body] = corners
+    width = 1 if _are_small(geometry) else 4
+    out = np.empty(4 * len(corners) + width * len(sizes), np.uint8)
+    starts = 4 * offsets[:-1].astype(np.int64) + width * np.arange(len(sizes))
+    is_corner = np.ones(len(out), np.bool_)
+    for byte in range(width):
+        out[starts + byte] = (sizes >> (8 * byte)) & _LARGEST_BYTE
+        is_corner[starts + byte] = False
+    out[is_corner] = corners.astype("<i4").view(np.uint8)
     return out.tobytes()
 
 
