@@ -8,6 +8,7 @@ from estompe.evaluation.answers import Answer
 
 _EVERY = 1.0
 """Seconds between two looks."""
+_PATIENCE = 0.5
 
 
 class FileWatch:
@@ -31,8 +32,9 @@ class FileWatch:
         self._answer = answer
 
     def stop(self) -> None:
-        """End the thread; a share that does not answer is not waited for."""
+        """End the thread; a share that does not answer is not waited for long."""
         self._stopping.set()
+        self._thread.join(_PATIENCE)
 
     def _run(self) -> None:
         while not self._stopping.wait(_EVERY):

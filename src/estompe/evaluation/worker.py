@@ -9,12 +9,12 @@ import time
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 
-from estompe import faults
 from estompe.document.project import Project
 from estompe.evaluation.answers import Answer, Answers, Request, compute_answer
 from estompe.evaluation.keep import DEFAULT_BUDGET as STATES_BUDGET
 from estompe.evaluation.keep import Keep
 from estompe.evaluation.memo import DEFAULT_BUDGET, CancelledError, Memo
+from estompe.evaluation.newest import NewestThread
 from estompe.evaluation.others import Place
 from estompe.evaluation.past import Past
 from estompe.evaluation.past import Progress as PastProgress
@@ -82,23 +82,20 @@ class Worker:
         self._busy_since: float | None = None
         self._answered, self._readied, self._failed = answered, readied, failed
         self._answers = Answers(frame_budget)
-        self._wake = threading.Condition()
-        self._waiting: Request | None = None
-        self._stopping = False
+        self._lock = threading.Lock()
         self.standing: Standing | None = None
         """How far what is remembered has been worked out; a step is in it before it is run, however long it takes."""
         self.threads = 0
         """How many threads kernels use from the next request on; 0 for all."""
         self._last_answer = 0.0
-        self._thread = threading.Thread(target=self._run, name="estompe-evaluate", daemon=True)
-        self._thread.start()
+        self._thread = NewestThread(
+            "evaluation", self._work, self._failed, lambda request: f"Computing frame {request.frame}"
+        )
 
     def ask(self, request: Request) -> None:
         """Ask for a frame; a request that is still waiting is forgotten, and what was stopped goes on."""
-        with self._wake:
-            self._stopped = False
-            self._waiting = request
-            self._wake.notify()
+        self._stopped = False
+        self._thread.give(request)
 
     @property
     def busy(self) -> float:
@@ -113,14 +110,13 @@ class Worker:
 
     def stop_work(self) -> bool:
         """Stop working out what is remembered or takes long, until somebody asks again. Returns whether there was anything."""
-        with self._wake:
-            running = (self._past is not None and self._at_work is not None) or self.busy > _SHORT
-            self._stopped = self._stopped or running
+        running = (self._past is not None and self._at_work is not None) or self.busy > _SHORT
+        self._stopped = self._stopped or running
         return running
 
     def set_budgets(self, memo: int, frames: int, states: int = STATES_BUDGET) -> None:
         """Change how many bytes of results, of frames and of states are kept."""
-        with self._wake:
+        with self._lock:
             self.memo.budget, self._answers.budget, self.keep.budget = memo, frames, states
 
     def ready(self, request: Request) -> Answer | None:
@@ -128,23 +124,23 @@ class Worker:
 
         No file is looked at: where one has changed, asking for the frame gives a new answer.
         """
-        with self._wake:
+        with self._lock:
             return self._answers.find(request)
 
     def ready_frames(self) -> set[int]:
         """The frames that are ready."""
-        with self._wake:
+        with self._lock:
             return set(self._answers.all())
 
     def fractions(self) -> dict[int, float]:
         """The fraction past half strength of each frame that is ready."""
-        with self._wake:
+        with self._lock:
             answers = self._answers.all()
         return {frame: answer.past_half for frame, answer in answers.items() if answer.past_half is not None}
 
     def course(self, shape: str, element: int) -> dict[int, float]:
         """The strength of one element on each frame that is ready."""
-        with self._wake:
+        with self._lock:
             answers = self._answers.all()
         found = {}
         for frame, answer in answers.items():
@@ -155,44 +151,26 @@ class Worker:
 
     def stop(self) -> None:
         """End the thread; unfinished work is dropped, and a stage that cannot be interrupted is not waited for."""
-        with self._wake:
-            self._stopping = True
-            self._wake.notify()
-        self._thread.join(_PATIENCE)
+        self._thread.stop(_PATIENCE)
 
     def forget(self) -> None:
         """Let go of all results and answers, once nobody will ask any more."""
-        with self._wake:
+        with self._lock:
             self._answers = Answers(self._answers.budget)
             self.memo = Memo(self.memo.budget)
             self._past = self._before = None
             self.keep = Keep(self.keep.budget, self.keep.folder)
 
-    def _run(self) -> None:
-        while True:
-            request = self._next()
-            if request is None:
-                return
-            try:
-                use_threads(self.threads)
-                self._answer(request)
-                self._fill_ahead(request)
-            except CancelledError:
-                self._rest()
-                continue
-            except Exception as error:  # whatever it is, the next request must find the thread alive
-                text = faults.record(error, f"Computing frame {request.frame}")
-                if not self._stopping:
-                    self._failed(text)
-
-    def _next(self) -> Request | None:
-        with self._wake:
-            while self._waiting is None and not self._stopping:
-                self._wake.wait()
-            request, self._waiting = self._waiting, None
-            if request is not None:
-                self._answers.begin(request)
-            return None if self._stopping else request
+    def _work(self, request: Request) -> None:
+        with self._lock:
+            self._answers.begin(request)
+        use_threads(self.threads)
+        try:
+            self._answer(request)
+            self._fill_ahead(request)
+        except CancelledError:
+            self._rest()
+            raise
 
     def _answer(self, request: Request) -> None:
         self._begun = self._busy_since = time.monotonic()
@@ -205,14 +183,14 @@ class Worker:
         answer = self.ready(request)
         if answer is not None and not answer.files_unchanged():
             answer = None
-            with self._wake:
+            with self._lock:
                 self._answers.outdate()
         if answer is None:
             answer = compute_answer(request, self.memo, self._pause, self._past_of(request, self._pause_between_steps))
         self._rest()
         self._store(answer)
         self._last_answer = time.monotonic()
-        if not self._stopping:
+        if not self._thread.stopping:
             self._answered(answer)
 
     def _fill_ahead(self, request: Request) -> None:
@@ -233,7 +211,7 @@ class Worker:
             self._readied(ahead, answer.past_half)
 
     def _store(self, answer: Answer) -> None:
-        with self._wake:
+        with self._lock:
             self._answers.put(answer)
 
     def _past_of(self, request: Request, pause: Callable[[], None]) -> Past:
@@ -265,7 +243,7 @@ class Worker:
 
     def _tell(self) -> None:
         self.standing = self._found_standing()
-        if self.standing is not None and not self._stopping:
+        if self.standing is not None and not self._thread.stopping:
             self._stood(self.standing)
 
     def _found_standing(self) -> Standing | None:
@@ -289,21 +267,21 @@ class Worker:
     def _pause_between_steps(self) -> None:
         """Steps are kept, so giving way between them loses nothing; while dragging a picture must still come now and then."""
         now = time.monotonic()
-        if self._stopping or self._stopped:
+        if self._thread.stopping or self._stopped:
             raise CancelledError
-        if self._waiting is not None and (
+        if self._thread.overtaken and (
             now - self._last_answer < _LONGEST_SILENCE or now - self._begun > _LONGEST_SILENCE
         ):
             raise CancelledError
 
     def _pause(self) -> None:
-        if self._waiting is not None and time.monotonic() - self._last_answer < _LONGEST_SILENCE:
+        if self._thread.overtaken and time.monotonic() - self._last_answer < _LONGEST_SILENCE:
             raise CancelledError
-        if self._stopping or self._stopped:
+        if self._thread.stopping or self._stopped:
             raise CancelledError
 
     def _stop_if_wanted(self) -> None:
-        if self._waiting is not None or self._stopping or self._stopped:
+        if self._thread.overtaken or self._thread.stopping or self._stopped:
             raise CancelledError
 
 

@@ -1,15 +1,13 @@
-"""Looking at answers on a thread of its own: the newest one wins, and what nobody foresaw does not end the thread."""
+"""Looking at answers on a thread of its own: the newest one wins."""
 
-import threading
 from collections.abc import Callable
 from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from estompe import faults
 from estompe.app.model.messages import Messages
-from estompe.evaluation import CancelledError
 from estompe.evaluation.answers import Answer
+from estompe.evaluation.newest import NewestThread
 
 _PATIENCE = 2.0
 
@@ -23,45 +21,16 @@ class Looking(QObject):
         self, title: str, look: Callable[[Answer, Callable[[], None]], Any], messages: Messages, parent: QObject
     ) -> None:
         super().__init__(parent)
-        self._title, self._look, self._messages = title, look, messages
-        self._wake = threading.Condition()
-        self._waiting: Answer | None = None
-        self._stopping = False
-        self._thread: threading.Thread | None = None
+        self._look = look
+        self._thread = NewestThread(title, self._look_at, lambda text: messages.say(text, "error"))
 
     def ask(self, answer: Answer) -> None:
         """Look at an answer; one that still waits is forgotten."""
-        with self._wake:
-            self._waiting = answer
-            self._wake.notify()
-        if self._thread is None:
-            self._thread = threading.Thread(target=self._run, name=f"estompe-{self._title}", daemon=True)
-            self._thread.start()
+        self._thread.give(answer)
 
     def close(self) -> None:
         """End the thread."""
-        with self._wake:
-            self._stopping = True
-            self._wake.notify()
-        if self._thread is not None:
-            self._thread.join(_PATIENCE)
+        self._thread.stop(_PATIENCE)
 
-    def _run(self) -> None:
-        while True:
-            with self._wake:
-                while self._waiting is None and not self._stopping:
-                    self._wake.wait()
-                answer, self._waiting = self._waiting, None
-            if self._stopping or answer is None:
-                return
-            try:
-                self.found.emit(answer, self._look(answer, self._pause))
-            except CancelledError:
-                continue
-            except Exception as error:  # the next answer must find the thread alive
-                self._messages.say(faults.record(error, self._title.capitalize()), "error")
-
-    def _pause(self) -> None:
-        """Newer answers go first."""
-        if self._waiting is not None or self._stopping:
-            raise CancelledError
+    def _look_at(self, answer: Answer) -> None:
+        self.found.emit(answer, self._look(answer, self._thread.give_way))

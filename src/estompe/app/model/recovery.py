@@ -2,10 +2,11 @@
 
 import contextlib
 import secrets
-import threading
 import time
 import zipfile
+from collections.abc import Sequence
 from pathlib import Path
+from typing import NamedTuple
 
 import msgspec
 import platformdirs
@@ -20,9 +21,12 @@ from estompe.document.locks import FileLock, is_held
 from estompe.document.project import Project
 from estompe.document.scene import Scene
 from estompe.document.variants import Variant
+from estompe.evaluation.newest import NewestThread
 
 EVERY = 20_000
 """Milliseconds between autosaves, unless the preferences say otherwise."""
+_PATIENCE = 1.0
+"""For how many seconds the thread is waited for once it has nothing left to write."""
 
 
 class Lost(msgspec.Struct):
@@ -66,7 +70,7 @@ class Autosave(QObject):
         self._written: Scene | None = None
         self._written_variants: tuple[Variant, ...] = ()
         self._failed: Scene | None = None
-        self._writing = threading.Thread()
+        self._thread = NewestThread("autosave", self._keep, lambda text: messages.say(text, "error"))
         self._recovered: list[Path] = []
         self._scene = folder() / f"{secrets.token_hex(8)}{file.ENDING}"
         self._lock: FileLock | None = None
@@ -87,24 +91,22 @@ class Autosave(QObject):
         """Keep the scene, on a thread of its own, if it has unsaved changes that are not kept yet."""
         document = self._document
         written = document.scene is self._written and document.variants is self._written_variants
-        if not document.unsaved or written or self._writing.is_alive():
-            return
-        note = Lost(document.title, str(document.path or ""), time.time(), stamp=document.stamp)
-        arguments = (document.project, note, list(self._recovered))
-        self._writing = threading.Thread(target=self._keep, args=arguments, name="estompe-autosave", daemon=True)
-        self._writing.start()
+        if document.unsaved and not written:
+            note = Lost(document.title, str(document.path or ""), time.time(), stamp=document.stamp)
+            self._thread.give(_Snapshot(document.project, note, tuple(self._recovered)))
 
-    def _keep(self, project: Project, note: Lost, recovered: list[Path]) -> None:
+    def _keep(self, snapshot: "_Snapshot") -> None:
+        project = snapshot.project
         try:
             self._take_lock()
             file.save(project, self._scene)
             with written_whole(self._scene.with_suffix(".json")) as part:
-                part.write_bytes(msgspec.json.encode(note))
+                part.write_bytes(msgspec.json.encode(snapshot.note))
             self._written, self._written_variants, self._failed = project.scene, project.variants, None
-            self._discard(recovered)
+            self._discard(snapshot.recovered)
         except (OSError, file.FileError) as error:
             self._tell(project.scene, f"autosave failed: {error}")
-        except Exception as error:  # the thread must not die in silence: somebody relies on it
+        except Exception as error:  # here and not by the thread, since it is said once for a scene
             self._tell(project.scene, faults.record(error, "Autosave"))
 
     def _tell(self, scene: Scene, text: str) -> None:
@@ -127,21 +129,21 @@ class Autosave(QObject):
             _remove(self._scene)  # the lock stays: the next autosave of this window must not count as lost
             self._written = None
 
-    def _discard(self, recovered: list[Path]) -> None:
-        for path in list(recovered):
+    def _discard(self, recovered: Sequence[Path]) -> None:
+        for path in tuple(recovered):
             discard(path)
             if path in self._recovered:
                 self._recovered.remove(path)
 
     def wait(self) -> None:
         """Until what is being written is there."""
-        if self._writing.is_alive():
-            self._writing.join()
+        self._thread.wait()
 
     def forget(self) -> None:
         """The work is saved, or given up."""
         self._timer.stop()
         self.wait()
+        self._thread.stop(_PATIENCE)
         self._discard(self._recovered)
         _remove(self._scene)
         self._let_go()
@@ -150,14 +152,22 @@ class Autosave(QObject):
         """Keep the newest scene for recovery and stop, waiting for so many seconds at most."""
         self._timer.stop()
         self.write()
-        if self._writing.is_alive():
-            self._writing.join(patience)
+        self._thread.wait(patience)
+        self._thread.stop(_PATIENCE)
         self._let_go()
 
     def _let_go(self) -> None:
         if self._lock is not None:
             self._lock.release()
             self._lock = None
+
+
+class _Snapshot(NamedTuple):
+    """What is written: the project, its note, and the autosaves that it came from."""
+
+    project: Project
+    note: Lost
+    recovered: tuple[Path, ...]
 
 
 def lost() -> list[Lost]:
