@@ -1,4 +1,4 @@
-"""Edits fraction what they do not change; undo and redo return to the identical scene."""
+"""Edits share what they do not change; undo and redo return to the identical scene."""
 
 import random
 
@@ -15,7 +15,7 @@ from estompe.document.variants import Variant
 from estompe.setups.adding import add_control, add_effect, add_falloff, add_layer, add_shape, duplicate
 
 
-def test_put_fractions_everything_else():
+def test_put_shares_everything_else():
     scene = one_push().scene
     changed = edits.put(scene, ("controls", "lamp", "transform", "position", 1), 2.0)
     assert changed.controls[0].transform.position == (0.6, 2.0, 0.0)
@@ -156,3 +156,12 @@ def test_the_last_frame_is_never_before_the_first():
     assert edits.in_order(edits.put(scene, ("first",), 33), scene).first == 20
     moved = edits.put(scene, ("last",), 12)
     assert edits.in_order(moved, scene) is moved
+
+
+def test_many_fresh_ids_and_names_are_those_that_one_after_the_other_would_get():
+    scene = one_push().scene
+    fresh = edits.FreshNames(scene)
+    for word in ("Lamp", "Lamp", "Float", "Lamp 2", "Lamp"):
+        expected = edits.fresh_id(scene, "control"), edits.fresh_name(edits.names_of(scene), word)
+        assert (fresh.id("control"), fresh.name(word)) == expected
+        scene = edits.insert(scene, ("controls",), Control(*expected))

@@ -68,7 +68,7 @@ def test_frames_in_any_order_are_those_of_a_first_evaluation(name, routed):
 
 
 @pytest.mark.parametrize("name", ["subdivide", "shell", "outline"])
-def test_the_same_faces_fraction_one_topology_over_all_frames(name):
+def test_the_same_faces_share_one_topology_over_all_frames(name):
     project, memo = _project(CHANGING[name], routed=False), Memo()
     first, later = (evaluate(project, frame, memo)["sphere"] for frame in (1, 12))
     assert not np.array_equal(first.points, later.points)

@@ -73,7 +73,7 @@ def test_another_shape_is_noticed_when_it_changes():
     assert np.array_equal(evaluate(project, 5, memo).strength("S", "f"), near)
 
 
-def test_an_effect_that_moves_points_fractions_everything_else():
+def test_an_effect_that_moves_points_shares_everything_else():
     frame = evaluate(_scene(Distance("c")), 3)
     before, after = frame.after("s", "w"), frame.after("s", "p")
     assert after.topology is before.topology

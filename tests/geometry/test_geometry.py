@@ -1,4 +1,4 @@
-"""Geometry refuses what is broken, fractions what it leaves alone, and never changes."""
+"""Geometry refuses what is broken, shares what it leaves alone, and never changes."""
 
 import numpy as np
 import pytest

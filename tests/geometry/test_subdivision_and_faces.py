@@ -73,7 +73,7 @@ def test_attributes_of_every_kind_go_along():
     assert np.allclose(finer.rest, finer.points)
 
 
-def test_every_frame_fractions_the_finer_topology_and_what_did_not_change():
+def test_every_frame_shares_the_finer_topology_and_what_did_not_change():
     mesh = primitives.sphere(1.0, 6)
     chosen = mesh.points[mesh.topology.corners[mesh.topology.offsets[:-1]]][:, 1] > 0.2
     first = subdivided(mesh, chosen, _round(mesh))
@@ -109,7 +109,7 @@ def test_a_topology_keeps_the_last_few_things_made_from_it():
     assert made.count("a") == 2
 
 
-def test_faces_that_are_kept_again_fraction_their_topology():
+def test_faces_that_are_kept_again_share_their_topology():
     mesh = primitives.sphere(1.0, 4)
     faces = np.arange(mesh.topology.faces) % 3 > 0
     assert kept(mesh, faces).topology is kept(mesh.moved(mesh.points + np.float32(1)), faces.copy()).topology
@@ -180,7 +180,7 @@ def test_random_numbers_are_even_and_fixed():
     assert (random_of(np.arange(10), 4) != values[:10]).all()
 
 
-def test_meshes_laid_together_fraction_what_was_found_out_about_their_rest():
+def test_meshes_laid_together_share_what_is_known_of_their_rest():
     sphere = primitives.sphere(1.0, 4)
     bent = sphere.moved(sphere.points * np.float32(2.0))
     first, second = laid_together(sphere, sphere), laid_together(bent, bent)

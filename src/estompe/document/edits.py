@@ -118,6 +118,31 @@ def fresh_name(names: list[str], stem: str) -> str:
     return name
 
 
+class FreshNames:
+    """Ids and names for many new things in one scene, each unlike those of the scene and those given out before."""
+
+    def __init__(self, scene: Scene) -> None:
+        self._ids, self._names = set(ids_below(scene)), set(names_of(scene))
+        self._next: dict[str, int] = {}
+
+    def id(self, stem: str) -> str:
+        """An id: the stem and the next number that is free."""
+        number = self._next.get(stem, 1)
+        while f"{stem}-{number}" in self._ids:
+            number += 1
+        self._next[stem] = number + 1
+        return f"{stem}-{number}"
+
+    def name(self, stem: str) -> str:
+        """A name like the stem."""
+        number, name = self._next.get(f"{stem} ", 2), stem
+        while name in self._names:
+            name, number = f"{stem} {number}", number + 1
+        self._next[f"{stem} "] = number
+        self._names.add(name)
+        return name
+
+
 def numbers_below(item: Any, path: ScenePath = ()) -> list[tuple[ScenePath, Number]]:
     """Every number of a struct with the path to it, in the order of the fields."""
     if isinstance(item, Keyed | Formula | float):

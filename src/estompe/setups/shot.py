@@ -1,5 +1,6 @@
 """Importing a shot: shapes, controls and cameras of a scene that refer to the prims of an animated file."""
 
+from collections import Counter
 from collections.abc import Callable, Iterable
 from pathlib import Path
 from typing import Any, NamedTuple
@@ -7,7 +8,7 @@ from typing import Any, NamedTuple
 from msgspec import structs
 
 from estompe.document.context import CannotEvaluateError
-from estompe.document.edits import fresh_id, fresh_name, insert, names_of
+from estompe.document.edits import FreshNames
 from estompe.document.names import clean_name
 from estompe.document.project import Project
 from estompe.document.scene import Camera, Control, Follow, Scene, Shape, Transform
@@ -61,20 +62,29 @@ def with_shot(project: Project, footage: Footage, only: Iterable[str] | None = N
     if not chosen:
         raise ShotError(f"{Path(footage.reading.file).name}: there is nothing in it that can be imported")
     scene, notes = _in_time(project.scene, footage)
-    fresh = not project.scene.shapes and not project.scene.controls
-    shapes: list[str] = []
-    counts: dict[str, int] = {}
+    fresh, names = not project.scene.shapes and not project.scene.controls, FreshNames(scene)
+    shapes: list[Shape] = []
+    controls: list[Control] = []
+    cameras: list[Camera] = []
     for number, entry in enumerate(chosen):
-        counts[entry.kind] = counts.get(entry.kind, 0) + 1
         if entry.kind in ("mesh", "copies"):
-            scene = _with_shape(scene, footage, entry, number)
-            shapes.append(scene.shapes[-1].id)
+            shapes.append(_shape(names, footage, entry, number))
         elif entry.kind == "camera":
-            scene = _with_camera(scene, footage, entry, fresh and counts["camera"] == 1)
+            cameras.append(_camera(names, footage, entry))
         else:
-            scene = _with_control(scene, footage, entry)
+            controls.append(Control(names.id("control"), _name(names, entry), transform=_followed(footage, entry)))
+    if fresh and cameras:
+        scene = structs.replace(scene, camera=cameras.pop(0))
+    scene = structs.replace(
+        scene,
+        shapes=(*scene.shapes, *shapes),
+        controls=(*scene.controls, *controls),
+        other_cameras=(*scene.other_cameras, *cameras),
+    )
+    counts = Counter(entry.kind for entry in chosen)
     words = ", ".join(_counted(count, kind) for kind, count in counts.items())
-    return Imported(project.with_scene(scene), tuple(shapes), words, (*footage.about.notes, *notes))
+    ids = tuple(shape.id for shape in shapes)
+    return Imported(project.with_scene(scene), ids, words, (*footage.about.notes, *notes))
 
 
 def _chosen(footage: Footage, only: Iterable[str] | None, exactly: bool) -> list[Entry]:
@@ -125,37 +135,23 @@ def _in_time(scene: Scene, footage: Footage) -> tuple[Scene, list[str]]:
     return scene, notes
 
 
-def _with_shape(scene: Scene, footage: Footage, entry: Entry, number: int) -> Scene:
+def _shape(names: FreshNames, footage: Footage, entry: Entry, number: int) -> Shape:
     kind = ShotMesh if entry.kind == "mesh" else ShotCopies
     source = kind(footage.reading.file, entry.path)
-    made = Shape(
-        fresh_id(scene, "shape"),
-        _name(scene, entry),
-        source,
-        _followed(footage, entry),
-        color=entry.color or _COLORS[number % len(_COLORS)],
-    )
-    return insert(scene, ("shapes",), made)
+    color = entry.color or _COLORS[number % len(_COLORS)]
+    return Shape(names.id("shape"), _name(names, entry), source, _followed(footage, entry), color=color)
 
 
-def _with_control(scene: Scene, footage: Footage, entry: Entry) -> Scene:
-    made = Control(fresh_id(scene, "control"), _name(scene, entry), transform=_followed(footage, entry))
-    return insert(scene, ("controls",), made)
-
-
-def _with_camera(scene: Scene, footage: Footage, entry: Entry, first: bool) -> Scene:
-    camera = structs.replace(Camera(), name=_name(scene, entry), follows=Follow(footage.reading.file, entry.path))
-    if first:
-        return structs.replace(scene, camera=camera)
-    return structs.replace(scene, other_cameras=(*scene.other_cameras, camera))
+def _camera(names: FreshNames, footage: Footage, entry: Entry) -> Camera:
+    return structs.replace(Camera(), name=_name(names, entry), follows=Follow(footage.reading.file, entry.path))
 
 
 def _followed(footage: Footage, entry: Entry) -> Transform:
     return Transform(follows=Follow(footage.reading.file, entry.path))
 
 
-def _name(scene: Scene, entry: Entry) -> str:
-    return fresh_name(names_of(scene), clean_name(entry.name, "Prim")[:180])
+def _name(names: FreshNames, entry: Entry) -> str:
+    return names.name(clean_name(entry.name, "Prim")[:180])
 
 
 def _counted(count: int, kind: str) -> str:
