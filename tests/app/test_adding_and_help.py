@@ -13,6 +13,7 @@ from estompe.app.sheets.reference_sheet import ReferenceSheet, limits
 from estompe.app.widgets.fields import rule_of
 from estompe.document import edits
 from estompe.document.kinds import Effect, Source
+from estompe.document.numbers import Key, Keyed
 from estompe.document.registry import kinds
 from estompe.document.scene import Control
 from estompe.falloffs.noise import Noise
@@ -67,6 +68,19 @@ def test_every_kind_stands_in_the_catalog_once():
     assert "shape:mesh" not in names
     with pytest.raises(LookupError, match="nothing called"):
         entry("effect:nothing")
+
+
+def test_the_pattern_of_a_keyed_speed_is_that_of_its_phase(sample):
+    session, path = sample.session, (*GLOW, "layers", "grain", "source")
+    session.document.put((*path, "loop"), 0, "Loop")
+    session.document.put((*path, "speed"), Keyed((Key(1, 0.0, "linear"), Key(25, 2.0, "linear"))), "Speed")
+    sample.click(sample.window.measure.rows["grain"])
+    session.playhead.go(25)
+    sample.settle()
+    picture = sample.window.measure.findChild(PatternPicture)
+    picture.pull()
+    seconds = 24 / session.document.scene.frames_per_second
+    assert picture._shown[1] == pytest.approx(0.5 * 2.0 * seconds)  # the area below a line from 0 to 2
 
 
 def test_settings_without_effect_are_not_shown_and_rare_ones_are_folded(sample):

@@ -11,7 +11,7 @@ from estompe.document.edits import ScenePath
 from estompe.document.formula import FormulaError, Node
 from estompe.document.naming import path_of, spoken
 from estompe.document.numbers import LARGEST, Formula, Number, moving, resolve
-from estompe.document.scene import Scene
+from estompe.document.scene import Scene, seconds_at
 from estompe.document.settings import settings_of
 
 Reduce = Callable[[str, str, str], float]
@@ -136,7 +136,7 @@ class Resolver:
         if parts == ("frame",):
             return float(self.frame)
         if parts == ("seconds",):
-            return (self.frame - self._keyed.first) / self._keyed.frames_per_second
+            return seconds_at(self._keyed, self.frame)
         path = path_of(self._scene, parts)
         item: Number = edits.get(self._keyed, path)
         if isinstance(item, Formula):

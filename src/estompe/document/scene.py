@@ -233,3 +233,8 @@ class Scene(Part):
         float, setting("Metres per unit", "How long one scene unit is.", low=1e-6, high=1e6), Meta(gt=0, le=1e6)
     ] = 1.0
     other_cameras: Annotated[tuple[Camera, ...], Meta(max_length=1000)] = ()
+
+
+def seconds_at(scene: Scene, frame: float) -> float:
+    """Return the time of a frame in seconds since the first frame of the shot."""
+    return (frame - scene.first) / scene.frames_per_second

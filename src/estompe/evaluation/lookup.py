@@ -12,7 +12,7 @@ from estompe.document.kinds import Effect
 from estompe.document.numbers import plain
 from estompe.document.project import Project
 from estompe.document.resolving import Reduce, Resolver
-from estompe.document.scene import Camera, Control, EffectSlot, Falloff, Scene, Shape
+from estompe.document.scene import Camera, Control, EffectSlot, Falloff, Scene, Shape, seconds_at
 from estompe.document.transforms import matrix_of
 from estompe.evaluation.following import Following
 from estompe.geometry import frozen
@@ -30,7 +30,7 @@ class SceneAtFrame:
 
     def __init__(self, project: Project, frame: float, reduce: Reduce, rough: float = 1.0) -> None:
         self.project, self.frame, self.rough = project, frame, rough
-        self.seconds = (frame - project.scene.first) / project.scene.frames_per_second
+        self.seconds = seconds_at(project.scene, frame)
         self._resolver = Resolver(project.scene, frame, reduce)
         self._parts: dict[ScenePath, Any] = {}
         self._placed: dict[str, Placed] = {}

@@ -12,6 +12,10 @@ from estompe.app import icons
 from estompe.app.session import Session
 from estompe.document import edits
 from estompe.document.edits import ScenePath
+from estompe.document.numbers import plain
+from estompe.document.scene import Scene
+from estompe.evaluation.lookup import SceneAtFrame
+from estompe.evaluation.phases import Phases, paced
 from estompe.geometry import Geometry
 from estompe.geometry.elements import Elements
 from estompe.geometry.topology import Topology
@@ -36,6 +40,8 @@ class PatternPicture(QWidget):
         super().__init__()
         self._session, self._path = session, path
         self._shown: tuple[Any, float] | None = None
+        self._phases: Phases | None = None
+        self._phases_for: Scene | None = None
         self._picture = QPixmap()
         self.setFixedHeight(_HEIGHT + 6)
         self.setToolTip(f"The pattern over {_EXTENT:g} scene units")
@@ -45,10 +51,12 @@ class PatternPicture(QWidget):
         """Draw the pattern again if it is another one now."""
         if not edits.exists(self._session.numbers.now, self._path):
             return
-        source = edits.get(self._session.numbers.now, self._path)
-        frame = self._session.playhead.frame
-        scene = self._session.document.scene
-        clock = source.clock((frame - scene.first) / scene.frames_per_second, frame)
+        project, reduce = self._session.document.project, self._session.evaluator.reduction
+        if self._phases is None or self._phases_for is not project.scene:
+            self._phases_for = project.scene
+            self._phases = Phases(project, lambda path, frame: plain(SceneAtFrame(project, frame, reduce).part(path)))
+        parts = SceneAtFrame(project, self._session.playhead.frame, reduce)
+        source, clock = paced(edits.get(self._session.numbers.now, self._path), self._path, parts, self._phases)
         if self._shown != (source, clock):
             self._shown = (source, clock)
             self._picture = _pattern(source, clock)
