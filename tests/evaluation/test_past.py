@@ -10,10 +10,17 @@ import time
 import numpy as np
 import pytest
 from tests.remembering import EVERY_MEMORY, LAST, source, watched
+from tests.scenes import one_push
 
 from estompe.document import edits
+from estompe.document.kinds import Effect, Source
 from estompe.document.numbers import Formula, Key, Keyed
+from estompe.document.project import Project
+from estompe.document.registry import kinds
+from estompe.document.remembering import Remembering
 from estompe.document.scene import EffectSlot, Route
+from estompe.effects.cloth import Cloth
+from estompe.effects.grow_by_steps import GrowBySteps
 from estompe.effects.hide import Hide
 from estompe.effects.subdivide import Subdivide
 from estompe.evaluation import CancelledError, Memo, evaluate
@@ -257,6 +264,47 @@ def test_another_process_finds_what_the_first_worked_out(tmp_path):
     steps, total = out.splitlines()[-1].split()
     assert int(steps) == 0
     assert float(total) == float(strength.sum())
+
+
+def _cloth():
+    """Cloth that comes in pieces."""
+    scene = one_push().scene
+    slot = EffectSlot("cloth", Cloth(patch=0.3), (Route("near"),))
+    return Project(edits.put(scene, ("shapes", "sphere", "effects"), (slot,)))
+
+
+def _growing():
+    scene = one_push().scene
+    slot = EffectSlot("grow", GrowBySteps(), (Route("near"),))
+    return Project(edits.put(scene, ("shapes", "sphere", "effects"), (slot,)))
+
+
+EVERY_STATE = {name: lambda name=name: watched(EVERY_MEMORY[name]()) for name in EVERY_MEMORY}
+EVERY_STATE |= {"cloth": _cloth, "grow-by-steps": _growing}
+
+
+@pytest.mark.parametrize("name", EVERY_STATE)
+def test_states_of_every_kind_come_back_from_their_files(name, tmp_path):
+    project = EVERY_STATE[name]()
+    shape = project.scene.shapes[0].id
+    first = Past(project, Memo(), Keep(folder=StateFolder(tmp_path)))
+    points = evaluate(project, 6, first.memo, None, first)[shape].points
+    assert first.steps == 5
+    folder = StateFolder(tmp_path)
+    second = Past(project, Memo(), Keep(folder=folder))
+    again = evaluate(project, 6, second.memo, None, second)[shape].points
+    assert (second.steps, folder.damaged) == (0, 0)
+    assert np.array_equal(again, points)
+
+
+def test_every_kind_that_remembers_is_among_them():
+    remembering = {
+        tag
+        for family in (Source, Effect)
+        for tag, kind in kinds(family).items()
+        if issubclass(kind, Remembering) and kind.__module__.startswith("estompe.")
+    }
+    assert remembering == set(EVERY_STATE)
 
 
 def test_a_process_that_is_killed_loses_at_most_the_step_in_hand(tmp_path):

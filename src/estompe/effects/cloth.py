@@ -40,7 +40,7 @@ class Worn(Remembered, frozen=True, eq=False):
     def fits(self, count: int) -> bool:
         copies = len(self.particles)
         forms = (
-            (self.particles, np.float32, (copies, 3)),
+            (self.particles, np.float32, (copies, 4)),
             (self.velocities, np.float32, (copies, 3)),
             (self.stands_for, np.int32, (copies,)),
             (self.free, np.bool_, (count,)),
