@@ -21,6 +21,7 @@ from estompe.falloffs.distance import Distance
 from estompe.falloffs.painted import Painted
 from estompe.geometry import Domain, primitives
 from estompe.geometry.samples import samples_of
+from estompe.setups.adding import add_effect
 from estompe.setups.catalog import entry
 from tests.app.driving import LEFT
 
@@ -281,6 +282,35 @@ def test_several_controls_formulas_and_pictures_have_fields(sample):
     picture.line.editingFinished.emit()
     sample.settle()
     assert "is not there" in sample.window.measure.problems.labels[sample.session.selection.layer_id].text()
+
+
+@pytest.mark.parametrize("tag", ["subdivide", "coat"])
+def test_a_mask_is_painted_on_the_mesh_that_it_drives_whatever_comes_after(sample, tag):
+    sample.session.playhead.go(60)
+    sample.settle()
+    sample.keys(Qt.Key.Key_B)
+    layer = sample.session.selection.falloff.layers[-1]
+    document = sample.session.document
+    driven = len(sample.session.evaluator.answer.frame["Amphora"].points)
+    document.commit(add_effect(document.scene, "amphora", tag, None)[0], "Add")
+    sample.settle()
+    answer = sample.session.evaluator.answer
+    points = answer.frame["Amphora"].points
+    assert len(points) != driven
+    sample.session.painting.set_brush(radius=0.3, amount=1.0)
+    sample.settle()
+    front = points[np.argmax(points @ np.subtract(sample.view.viewpoint.eye, (0, 0.6, 0)))]
+    place = QPointF(*sample.pixel(front))
+    sample.drag(sample.view, (place.x(), place.y()), (place.x() - 20, place.y() + 15), steps=4)
+    path = (*GLOW, "layers", layer.id, "source", "mask")
+    sample.qtbot.waitUntil(lambda: sample.get(*path) != "", timeout=5000)
+    sample.qtbot.wait(300)
+    sample.settle()
+    mask = document.asset(sample.get(*path))
+    assert len(mask) == driven
+    assert mask.max() > 0.9
+    assert 0 < np.count_nonzero(mask) < len(mask)
+    assert not sample.session.evaluator.answer.frame.problems
 
 
 def test_a_click_elsewhere_is_not_painted(sample):
