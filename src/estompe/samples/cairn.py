@@ -44,7 +44,7 @@ def build(density: float = 1.0) -> Project:
         Falloff("rough", "Rough stone", (Layer("grain", Noise(1.0, 0.45, 4, 0.5, space="rest", seed=4)),), Range(0.8, -0.8)),
         Falloff("up", "Facing up", (Layer("slope", Slope()),), Range(25.0, 80.0)),
         Falloff("tufts", "Tufts", (Layer("tuft", Noise(1.0, 0.07, 2, seed=11)),), Range(0.35, -0.6)),
-        Falloff("haze", "Drifting ball", (Layer("ball", Inside("drift", 0.35)),), Range(1.0, 0.0)),
+        Falloff("haze", "Inside the ball", (Layer("ball", Inside("drift", 0.35)),), Range(1.0, 0.0)),
         Falloff(
             "damp", "Damp", (Layer("wet", Inside("drift", 0.6)), Layer("top", Slope(), range=Range(35.0, 95.0), ramp=_LINE)),
             Range(1.0, 0.0), _LINE,

@@ -60,7 +60,7 @@ def build(density: float = 1.0) -> Project:
     bell = Shape(
         "bell", "Bell", Lathe(_BELL, around, along), Transform((0.0, 0.05, 0.0)), effects, color=(0.52, 0.36, 0.17)
     )
-    flame = Shape("flame", "Lantern", Sphere(0.07, 8), _nearing(), color=(0.98, 0.83, 0.42))
+    flame = Shape("flame", "Lantern flame", Sphere(0.07, 8), _nearing(), color=(0.98, 0.83, 0.42))
     ground = Shape("shelf", "Shelf", Grid(3.4, 2.4, 2, 2), color=(0.50, 0.47, 0.43))
     camera = Camera("Shot 44", (1.5, 1.35, 2.9), (0.05, 0.62, 0.0), 32.0)
     controls = (Control("lantern", "Lantern", "sphere", _nearing()),)
