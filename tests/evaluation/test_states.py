@@ -117,7 +117,7 @@ from estompe.evaluation import evaluate
 from estompe.samples import SAMPLES
 digest = hashlib.sha256()
 for item in SAMPLES:
-    frame = evaluate(item.build(0.3), item.picture_frame)
+    frame = evaluate(item.build(0.1), item.picture_frame)
     for shape in frame:
         digest.update(frame[shape].points.tobytes())
 print(digest.hexdigest())
