@@ -18,6 +18,7 @@ PARTS = (
     "effects",
     "evaluation",
     "scenes",
+    "large",
     "elements",
     "remembering",
     "cloth",

@@ -220,25 +220,9 @@ def _cellular_block(x, y, z, nearest, second, number, scale, irregularity, seed,
         if moving:
             for i in range(count):
                 d, bits = _feature(
-                    px[i],
-                    py[i],
-                    pz[i],
-                    hx[i],
-                    hy[i],
-                    hz[i],
-                    ox,
-                    oy,
-                    oz,
-                    cx,
-                    cy,
-                    cz,
-                    irregularity,
-                    seed,
-                    turn,
-                    slowest,
-                    paces,
-                    True,
-                )
+                    px[i], py[i], pz[i], hx[i], hy[i], hz[i], ox, oy, oz, cx, cy, cz, irregularity, seed, turn,
+                    slowest, paces, True,
+                )  # fmt: skip
                 near = nearest[i]
                 second[i] = min(max(d, near), second[i])
                 number[i] = bits if d < near else number[i]
@@ -246,49 +230,17 @@ def _cellular_block(x, y, z, nearest, second, number, scale, irregularity, seed,
         elif numbered:
             for i in range(count):
                 d, bits = _feature(
-                    px[i],
-                    py[i],
-                    pz[i],
-                    hx[i],
-                    hy[i],
-                    hz[i],
-                    ox,
-                    oy,
-                    oz,
-                    cx,
-                    cy,
-                    cz,
-                    irregularity,
-                    seed,
-                    turn,
-                    slowest,
-                    paces,
-                    False,
-                )
+                    px[i], py[i], pz[i], hx[i], hy[i], hz[i], ox, oy, oz, cx, cy, cz, irregularity, seed, turn,
+                    slowest, paces, False,
+                )  # fmt: skip
                 number[i] = bits if d < nearest[i] else number[i]
                 nearest[i] = min(d, nearest[i])
         else:
             for i in range(count):
                 d, _ = _feature(
-                    px[i],
-                    py[i],
-                    pz[i],
-                    hx[i],
-                    hy[i],
-                    hz[i],
-                    ox,
-                    oy,
-                    oz,
-                    cx,
-                    cy,
-                    cz,
-                    irregularity,
-                    seed,
-                    turn,
-                    slowest,
-                    paces,
-                    False,
-                )
+                    px[i], py[i], pz[i], hx[i], hy[i], hz[i], ox, oy, oz, cx, cy, cz, irregularity, seed, turn,
+                    slowest, paces, False,
+                )  # fmt: skip
                 near = nearest[i]
                 second[i] = min(max(d, near), second[i])
                 nearest[i] = min(d, near)
