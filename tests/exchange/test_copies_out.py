@@ -140,4 +140,6 @@ def test_strands_are_curves_with_widths_that_read_back_equal(tmp_path, drawn):
         assert np.array_equal(made.GetCurveVertexCountsAttr().Get(number), np.diff(lines.offsets))
         assert np.array_equal(made.GetPointsAttr().Get(number), strands.points[lines.points])
         assert np.array_equal(made.GetWidthsAttr().Get(number), strands.attribute("point", "width")[lines.points])
+        around = UsdGeom.Boundable.ComputeExtentFromPlugins(made, number)  # by points and widths
+        assert np.allclose(made.GetExtentAttr().Get(number), around, atol=1e-6)
     assert made.GetPointsAttr().Get(1) != made.GetPointsAttr().Get(3)  # alive

@@ -11,6 +11,7 @@ from estompe.evaluation import Frame
 from estompe.exchange.bake import strengths
 from estompe.exchange.usd.samples import StrengthNames, TimeSamples
 from estompe.geometry import Domain, Geometry
+from estompe.kernels.types import Floats
 
 
 class CurvesWriter:
@@ -40,9 +41,9 @@ class CurvesWriter:
         self._samples.steady("counts", geometry.topology, lambda: counts, number, attribute)
         points = np.ascontiguousarray(geometry.points[members])
         self._samples.changing("points", points, number, made.CreatePointsAttr(), Vt.Vec3fArray)
-        extent = np.stack([points.min(axis=0), points.max(axis=0)]) if len(points) else np.zeros((2, 3), np.float32)
-        self._samples.changing("extent", extent, number, made.CreateExtentAttr(), Vt.Vec3fArray)
         width = geometry.attribute(Domain.POINT, "width")
+        extent = _extent(points, None if width is None else width[members])
+        self._samples.changing("extent", extent, number, made.CreateExtentAttr(), Vt.Vec3fArray)
         if width is not None:
             self._samples.changing(
                 "width", np.ascontiguousarray(width[members]), number, made.CreateWidthsAttr(), Vt.FloatArray
@@ -66,6 +67,14 @@ class CurvesWriter:
             )
             own = np.ascontiguousarray(values[members])
             self._samples.changing(falloff.id, own, number, made.GetAttr(), Vt.FloatArray)
+
+
+def _extent(points: Floats, widths: Floats | None) -> Floats:
+    """The box around curves, float32 (2, 3): as the format has it, around their points by half the largest width."""
+    if not len(points):
+        return np.zeros((2, 3), np.float32)
+    around = np.float32(0.0 if widths is None else widths.max() / 2)
+    return np.stack([points.min(axis=0) - around, points.max(axis=0) + around])
 
 
 def _lines(geometry: Geometry) -> tuple[NDArray[np.int32], Any]:
