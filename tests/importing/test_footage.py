@@ -263,6 +263,13 @@ def test_a_camera_sees_upright_whatever_is_up_in_its_file(tmp_path):
     assert np.allclose(matrix[:3, :3], np.eye(3), atol=1e-6)
 
 
+def test_a_text_that_cannot_be_parsed_is_refused_with_its_line(tmp_path):
+    path = tmp_path / "cut.usda"
+    path.write_text('#usda 1.0\ndef Xform "w" {\n  double3 foo = (1, 2\n}\n')
+    with pytest.raises(CannotEvaluateError, match="line 4, column 1, cannot be parsed"):
+        footage(path)
+
+
 def test_a_reader_that_dies_is_started_again_and_asked_the_same(tmp_path):
     shot = footage(shots.boat_stage(tmp_path / "boat.usda"))
     shot._link._child.kill()

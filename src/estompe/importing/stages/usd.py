@@ -4,6 +4,7 @@ In between time samples values are interpolated as the library does it (linear; 
 """
 
 import math
+import re
 from pathlib import Path
 from typing import Any
 
@@ -20,6 +21,7 @@ from estompe.importing.usd_skins import Skins
 # Kinds of prims that hold others together or describe how things look: nobody misses them in the tree.
 _SILENT = ("Scope", "Material", "Shader", "NodeGraph", "GeomSubset", "SkelAnimation", "BlendShape", "RenderSettings",
            "RenderProduct", "RenderVar", "Skeleton")  # fmt: skip
+_PARSED = re.compile(r":(\d+):(\d+): parse error")
 
 
 class UsdStage:
@@ -32,7 +34,7 @@ class UsdStage:
         try:
             self._stage = Usd.Stage.Open(str(path))
         except Tf.ErrorException as error:
-            raise ExchangeError(f"damaged, encrypted or not a USD file ({_first_line(error)})") from None
+            raise ExchangeError(f"damaged, encrypted or not a USD file ({_reason(error)})") from None
         if self._stage is None:
             raise ExchangeError("damaged, encrypted or not a USD file")
         self._missing = _missing_layers(self._stage, Sdf)
@@ -382,6 +384,12 @@ def _missing_layers(stage: Any, sdf: Any) -> list[str]:
             ):
                 missing.append(clean_name(name))
     return sorted(set(missing))
+
+
+def _reason(error: Exception) -> str:
+    """The place in a text file that could not be parsed, or what the library says."""
+    place = _PARSED.search(str(error))
+    return f"line {place[1]}, column {place[2]}, cannot be parsed" if place else _first_line(error)
 
 
 def _first_line(error: Exception) -> str:
