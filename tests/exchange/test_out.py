@@ -2,13 +2,14 @@
 
 import numpy as np
 import pytest
-from pxr import Usd, UsdGeom, UsdUtils
+from pxr import Tf, Usd, UsdGeom, UsdUtils
 from tests.checking import failed_checks
 
 from estompe.document import edits
 from estompe.document.scene import Layer
 from estompe.evaluation import CancelledError, evaluate
 from estompe.exchange import sequence
+from estompe.exchange.bake import strength_name
 from estompe.exchange.writers import usd as usd_out
 from estompe.falloffs.distance import Distance
 from estompe.importing import ExchangeError, read_mesh
@@ -129,3 +130,9 @@ def test_targets_that_cannot_be_written(tmp_path, small_sample):
         sequence.write(small_sample, 1, 2, tmp_path / "file", "obj")
     with pytest.raises(ExchangeError, match="the last comes before the first"):
         usd_out.write(small_sample, 5, 2, tmp_path / "x.usdc")
+
+
+@pytest.mark.parametrize("name", ["Lantern glow", "Flut-Höhe", "日本", "9 lives", "a.b", ""])
+def test_strengths_are_called_alike_in_every_format(name):
+    assert strength_name(name, ()) == Tf.MakeValidIdentifier(f"strength_{name}")
+    assert strength_name(name, {strength_name(name, ())}) == f"{strength_name(name, ())}_2"

@@ -71,6 +71,18 @@ def file_word(name: str, taken: Container[str]) -> str:
     return found
 
 
+def strength_name(falloff: str, taken: Container[str]) -> str:
+    """What the strength of a falloff is called in files of every format, by the falloff's name.
+
+    What is no plain letter, digit or underscore becomes an underscore for each of its bytes, as in identifiers of USD.
+    """
+    stem = re.sub(r"[^A-Za-z0-9_]", "_", f"strength_{falloff}".encode(errors="replace").decode("latin-1"))
+    found, number = stem, 2
+    while found in taken:
+        found, number = f"{stem}_{number}", number + 1
+    return found
+
+
 def check_frames(first: float, last: float) -> None:
     """Raise ExchangeError for a range that is empty or unreasonably long."""
     if last < first:

@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from estompe.document.scene import Falloff
+from estompe.exchange.bake import strength_name
 
 
 def identifier(name: str, taken: set[str]) -> str:
@@ -31,7 +32,8 @@ class StrengthNames:
     def of(self, falloff: Falloff) -> str:
         """The name of a falloff's primvar."""
         if falloff.id not in self._names:
-            self._names[falloff.id] = identifier(f"strength_{falloff.name}", self._taken)
+            self._names[falloff.id] = strength_name(falloff.name, self._taken)
+            self._taken.add(self._names[falloff.id])
         return self._names[falloff.id]
 
 

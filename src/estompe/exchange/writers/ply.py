@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 
 from estompe.document.scene import Shape
 from estompe.evaluation.frame import Frame
-from estompe.exchange.bake import file_word
+from estompe.exchange.bake import strength_name
 from estompe.exchange.bake import strengths as strengths_of
 from estompe.exchange.formats import SequenceWriter, register_sequence_writer
 from estompe.geometry import Domain, Geometry
@@ -21,7 +21,7 @@ def write(frame: Frame, shape: Shape, path: Path) -> None:
     """One shape of a frame as PLY; each falloff that drives it becomes a property of its own. Raises OSError."""
     named: dict[str, Floats] = {}
     for falloff, values in strengths_of(frame, shape):
-        named[file_word(f"strength_{file_word(falloff.name, ())}", named)] = values
+        named[strength_name(falloff.name, named)] = values
     write_mesh(frame[shape.id], named, path)
 
 
