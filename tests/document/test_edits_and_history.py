@@ -160,7 +160,7 @@ def test_the_last_frame_is_never_before_the_first():
 
 def test_many_fresh_ids_and_names_are_those_that_one_after_the_other_would_get():
     scene = one_push().scene
-    fresh = edits.FreshNames(scene)
+    fresh = edits.FreshNames.beside(scene)
     for word in ("Lamp", "Lamp", "Float", "Lamp 2", "Lamp"):
         expected = edits.fresh_id(scene, "control"), edits.fresh_name(edits.names_of(scene), word)
         assert (fresh.id("control"), fresh.name(word)) == expected

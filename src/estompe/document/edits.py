@@ -11,6 +11,7 @@ from msgspec import Struct, structs
 from msgspec.structs import astuple
 
 from estompe.document.identity_cache import IdentityCache
+from estompe.document.names import untaken
 from estompe.document.numbers import Formula, Keyed, Number
 from estompe.document.scene import Scene
 
@@ -110,35 +111,37 @@ def names_of(scene: Scene) -> list[str]:
 
 def fresh_name(names: list[str], stem: str) -> str:
     """A name like the stem that is not taken yet."""
-    taken = set(names)
-    number, name = 2, stem
-    while name in taken:
-        name = f"{stem} {number}"
-        number += 1
-    return name
+    return untaken(stem, set(names), " ")
 
 
 class FreshNames:
-    """Ids and names for many new things in one scene, each unlike those of the scene and those given out before."""
+    """Ids and names for many things at once, each unlike those that are taken and those given out before."""
 
-    def __init__(self, scene: Scene) -> None:
-        self._ids, self._names = set(ids_below(scene)), set(names_of(scene))
-        self._next: dict[str, int] = {}
+    def __init__(self, ids: Iterable[str], names: Iterable[str]) -> None:
+        self._ids, self._names = set(ids), set(names)
+        # The numbers from which free ones are looked for, by stem.
+        self._next_id: dict[str, int] = {}
+        self._next_name: dict[str, int] = {}
+
+    @classmethod
+    def beside(cls, scene: Scene) -> "FreshNames":
+        """Ids and names that nothing in a scene has."""
+        return cls(ids_below(scene), names_of(scene))
 
     def id(self, stem: str) -> str:
         """An id: the stem and the next number that is free."""
-        number = self._next.get(stem, 1)
+        number = self._next_id.get(stem, 1)
         while f"{stem}-{number}" in self._ids:
             number += 1
-        self._next[stem] = number + 1
+        self._next_id[stem] = number + 1
         return f"{stem}-{number}"
 
     def name(self, stem: str) -> str:
         """A name like the stem."""
-        number, name = self._next.get(f"{stem} ", 2), stem
+        number, name = self._next_name.get(stem, 2), stem
         while name in self._names:
             name, number = f"{stem} {number}", number + 1
-        self._next[f"{stem} "] = number
+        self._next_name[stem] = number
         self._names.add(name)
         return name
 

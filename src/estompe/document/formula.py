@@ -48,9 +48,15 @@ class Node(Struct, frozen=True):
     inner: tuple["Node", ...] = ()
 
 
+def _root(a: Value) -> Value:
+    if (np.asarray(a) < -_ROUNDING).any():
+        raise ValueError("the square root of a number below zero; write sqrt(max(0, ...)) where zero is meant")
+    return np.sqrt(np.maximum(a, 0.0))
+
+
 FUNCTIONS: dict[str, tuple[int, int, Callable[..., Value]]] = {
     "abs": (1, 1, np.abs),
-    "sqrt": (1, 1, lambda a: np.sqrt(np.maximum(a, 0.0))),
+    "sqrt": (1, 1, _root),
     "sin": (1, 1, lambda a: np.sin(np.radians(a))),
     "cos": (1, 1, lambda a: np.cos(np.radians(a))),
     "tan": (1, 1, lambda a: np.tan(np.radians(a))),
@@ -64,7 +70,7 @@ FUNCTIONS: dict[str, tuple[int, int, Callable[..., Value]]] = {
     "ease": (1, 1, lambda a: (lambda t: t * t * (3.0 - 2.0 * t))(np.minimum(np.maximum(a, 0.0), 1.0))),
     "if": (3, 3, lambda condition, yes, no: np.where(np.asarray(condition) != 0, yes, no)),
 }
-"""What can be called: fewest and most arguments, and the arithmetic."""
+"""What can be called: fewest and most arguments, and the arithmetic, which may raise ValueError with words."""
 
 
 def _fold(join: Callable[[Value, Value], Value], values: tuple[Value, ...]) -> Value:
@@ -292,10 +298,10 @@ def _worked_call(node: Node, names: Names, ask: Ask) -> Value:
     name = node.parts[0]
     if name in FUNCTIONS:
         values = [_worked(part, names, ask) for part in node.inner]
-        if name == "sqrt" and (np.asarray(values[0]) < -_ROUNDING).any():
-            words = "the square root of a number below zero; write sqrt(max(0, ...)) where zero is meant"
-            raise FormulaError(words, node.begin, node.end)
-        return np.asarray(FUNCTIONS[name][2](*values), np.float64)[()]
+        try:
+            return np.asarray(FUNCTIONS[name][2](*values), np.float64)[()]
+        except ValueError as error:
+            raise FormulaError(str(error), node.begin, node.end) from None
     try:
         asked = ask(name, node.inner)
     except LookupError as error:

@@ -1,7 +1,7 @@
 """Locks between processes: files that are held while something is written, on local disks and shared ones.
 
-A lock is unlinked only by who holds it, and whoever gets one makes sure that the file is still the one at its path. So two
-processes never hold different files of one name.
+Only the process that holds a lock removes its file. A process that gets a lock checks that its file is still the one at the
+path, so two processes never hold different files of one name.
 """
 
 import contextlib

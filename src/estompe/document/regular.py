@@ -1,6 +1,6 @@
-"""Files of strangers: only regular ones are opened, and only those that answer.
+"""Checks that a file from somebody else is a regular file and answers, before it is opened.
 
-A pipe, a device or a share that is gone would hold up whoever opens it for good.
+Opening a pipe, a device or a file on a share that is gone would block the thread forever.
 """
 
 import os
@@ -23,7 +23,7 @@ def check_answers(path: Path | str, patience: float = PATIENCE) -> None:
     Parameters
     ----------
     path : path
-        The file. One that is not there is no error: whoever reads it says so.
+        The file. One that is not there is no error: the reader reports it.
     patience : float
         Seconds to wait.
 
@@ -50,7 +50,7 @@ def _tried(path: Path | str) -> str:
             return "it is no regular file"
         handle = os.open(path, os.O_RDONLY | os.O_NONBLOCK | os.O_CLOEXEC)
     except (OSError, ValueError):
-        return ""  # whoever reads it says what is wrong
+        return ""  # the reader reports it
     try:
         os.read(handle, 1)
     except OSError:

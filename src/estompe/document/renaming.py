@@ -32,12 +32,11 @@ def with_unique_names(scene: Scene) -> Scene:
     names = edits.names_of(scene)
     if len(set(names)) == len(names):
         return scene
-    taken: list[str] = [scene.camera.name, *(camera.name for camera in scene.other_cameras)]
+    fresh = edits.FreshNames((), (scene.camera.name, *(camera.name for camera in scene.other_cameras)))
     for family in ("shapes", "controls", "falloffs"):
         items = []
         for item in getattr(scene, family):
-            name = edits.fresh_name(taken, item.name)
-            taken.append(name)
+            name = fresh.name(item.name)
             items.append(item if name == item.name else structs.replace(item, name=name))
         scene = structs.replace(scene, **{family: tuple(items)})
     return scene

@@ -74,7 +74,7 @@ def _is_finite(points: Floats) -> bool:
 
 
 def _check_lengths(made: Geometry, before: Geometry | None) -> None:
-    """Compare the lengths of all arrays with what they belong to; those that are shared with the geometry before are sound."""
+    """Check the length of each array against its elements; arrays shared with the geometry before are known to be sound."""
     topology = made.topology
     same = before is not None and not isinstance(before, Copies) and topology is before.topology
     if same and before is not None and made.attributes is before.attributes and made.at_rest is before.at_rest:

@@ -37,7 +37,7 @@ class Where(NamedTuple):
     seen: Geometry | None
 
     def carried(self, values: Floats) -> Floats:
-        """Bring values of the measured elements to those that are seen, float32: each takes that of the nearest one at rest."""
+        """Return values for the visible elements, float32: that of the nearest measured one at rest for each."""
         if self.seen is None:
             return values
         return frozen(values[nearest_at_rest(self.state.geometry, self.seen, self.state.domain)])
@@ -110,7 +110,7 @@ def _chosen(moment: Moment, chain: EffectChain, falloff: str) -> Where:
 
 
 def nearest_at_rest(measured: Geometry, seen: Geometry, domain: Domain) -> NDArray[np.int64]:
-    """For each element that is seen, the nearest one at rest of those that are measured, int64 (n,)."""
+    """Return for each visible element the index of the measured element nearest to it at rest, int64 (n,)."""
     from scipy.spatial import cKDTree  # slow to import, and few need it
 
     def found() -> NDArray[np.int64]:

@@ -4,6 +4,7 @@ import re
 from collections.abc import Container, Iterator
 from pathlib import Path
 
+from estompe.document.names import untaken
 from estompe.document.project import Project
 from estompe.document.scene import Falloff, Shape
 from estompe.evaluation import Frame, Problem, evaluate
@@ -65,10 +66,7 @@ def driving(frame: Frame, shape: Shape) -> list[tuple[Falloff, Shown]]:
 def file_word(name: str, taken: Container[str]) -> str:
     """A name of plain letters, digits and underscores that is not taken yet."""
     stem = re.sub(r"[^a-z0-9_]+", "-", name.lower()).strip("-") or "unnamed"
-    found, number = stem, 2
-    while found in taken:
-        found, number = f"{stem}-{number}", number + 1
-    return found
+    return untaken(stem, taken, "-")
 
 
 def strength_name(falloff: str, taken: Container[str]) -> str:
@@ -77,10 +75,7 @@ def strength_name(falloff: str, taken: Container[str]) -> str:
     What is no plain letter, digit or underscore becomes an underscore for each of its bytes, as in identifiers of USD.
     """
     stem = re.sub(r"[^A-Za-z0-9_]", "_", f"strength_{falloff}".encode(errors="replace").decode("latin-1"))
-    found, number = stem, 2
-    while found in taken:
-        found, number = f"{stem}_{number}", number + 1
-    return found
+    return untaken(stem, taken, "_")
 
 
 def check_frames(first: float, last: float) -> None:

@@ -62,7 +62,7 @@ def with_shot(project: Project, footage: Footage, only: Iterable[str] | None = N
     if not chosen:
         raise ShotError(f"{Path(footage.reading.file).name}: there is nothing in it that can be imported")
     scene, notes = _in_time(project.scene, footage)
-    fresh, names = not project.scene.shapes and not project.scene.controls, FreshNames(scene)
+    fresh, names = not project.scene.shapes and not project.scene.controls, FreshNames.beside(scene)
     shapes: list[Shape] = []
     controls: list[Control] = []
     cameras: list[Camera] = []

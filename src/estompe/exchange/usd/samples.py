@@ -7,6 +7,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from estompe.document.names import untaken
 from estompe.document.scene import Falloff
 from estompe.exchange.bake import strength_name
 
@@ -14,12 +15,9 @@ from estompe.exchange.bake import strength_name
 def identifier(name: str, taken: set[str]) -> str:
     from pxr import Tf
 
-    stem = Tf.MakeValidIdentifier(name)
-    found, number = stem, 2
-    while found in taken:
-        found, number = f"{stem}_{number}", number + 1
+    found = untaken(str(Tf.MakeValidIdentifier(name)), taken, "_")
     taken.add(found)
-    return str(found)
+    return found
 
 
 class StrengthNames:
