@@ -10,7 +10,7 @@ DEMO := build/demo
 COMPILE := $(VENV)/bin/uv pip compile --quiet --universal --python-version 3.11 --generate-hashes --no-emit-index-url --custom-compile-command "make lock" pyproject.toml
 KIND ?=
 
-.PHONY: setup prepared install uninstall demo test check quick fuzz mutants bench screenshots reference schema lock newest clean
+.PHONY: setup prepared install uninstall demo test check quick fuzz mutants walks bench screenshots reference schema lock newest clean
 
 setup: $(STAMP)
 
@@ -74,6 +74,10 @@ fuzz: setup
 # A number of changed spots, drawn at random, of which the tests of their own folder should notice nearly all.
 mutants: prepared
 	$(BIN)/python -m scripts.mutants --count 200
+
+# Twelve random walks of 3,000 events each through the real window; takes an hour or two.
+walks: prepared
+	QT_QPA_PLATFORM=offscreen $(BIN)/python -m scripts.walks --events 3000
 
 bench: prepared
 	$(BIN)/pip install --quiet --disable-pip-version-check --require-hashes -r requirements-bench.lock

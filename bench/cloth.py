@@ -6,7 +6,7 @@ from collections.abc import Iterator
 import numpy as np
 
 from bench.figures import Figure, in_turn, milliseconds
-from estompe.geometry.fabric import Fabric, Forces, Motion, edges_and_folds
+from estompe.geometry.cloth.fabric import Fabric, Forces, Motion, edges_and_folds
 from estompe.kernels.compile import use_threads
 
 _FRAME, _STEPS, _G = 1 / 24, 20, 9.81

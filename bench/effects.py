@@ -7,14 +7,14 @@ from msgspec import structs
 
 from bench.figures import Figure, in_turn
 from estompe.document import edits
-from estompe.document.context import Eye, Placed
-from estompe.document.kinds import Effect
-from estompe.document.registry import kinds
 from estompe.document.scene import Scene
 from estompe.effects.joints import straight_chain
 from estompe.effects.poses import Pose
 from estompe.geometry import DOMAINS, Domain, Geometry, frozen
 from estompe.geometry.transforms import transform_matrix
+from estompe.kinds.context import Eye, Placed
+from estompe.kinds.kind import Effect
+from estompe.kinds.registry import kinds
 from estompe.setups.adding import add_control, add_effect, add_shape
 from estompe.shapes.lathe import Lathe
 

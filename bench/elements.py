@@ -18,13 +18,13 @@ from estompe.document.project import Project
 from estompe.document.scene import Control, EffectSlot, Falloff, Layer, Range, Route, Scene, Shape, Transform
 from estompe.effects.rotate import Rotate
 from estompe.evaluation import Memo, evaluate
-from estompe.evaluation.dependencies import dependencies_of
+from estompe.evaluation.planning.dependencies import dependencies_of
 from estompe.falloffs.distance import Distance
 from estompe.falloffs.ramp import pieces as ramp_pieces
 from estompe.geometry import Geometry, frozen, primitives
 from estompe.geometry.carrying import Apply, Carries, carried
 from estompe.geometry.copies import Copies
-from estompe.geometry.fracture import Cut, cut_into_cells
+from estompe.geometry.fracture.cutting import Cut, cut_into_cells
 from estompe.geometry.geometry import Domain
 from estompe.geometry.pieces import Pieces, even_ranks
 from estompe.geometry.topology import Topology

@@ -8,7 +8,7 @@ from bench.figures import KEPT, Figure, fill, in_turn, keeping
 from estompe.document import edits
 from estompe.document.project import Project
 from estompe.evaluation import Memo, evaluate
-from estompe.evaluation.answers import Request, compute_answer
+from estompe.evaluation.background.answers import Request, compute_answer
 from estompe.falloffs.ramp import pieces
 from estompe.geometry.transforms import inverse, transform_matrix
 from estompe.kernels import displace, distance, noise, ramp
@@ -33,7 +33,7 @@ class Bare:
         self.normals = self.amphora[1].normals
 
     def run(self, project: Project, number: float) -> tuple[np.ndarray, ...]:
-        from estompe.document.numbers import plain_triple, resolve
+        from estompe.kinds.numbers import plain_triple, resolve
 
         scene = resolve(project.scene, number)
         seconds = (number - scene.first) / scene.frames_per_second

@@ -12,18 +12,16 @@ import scipy.sparse
 
 from bench.elements import _body
 from bench.figures import KEPT, Figure, in_turn, milliseconds
+from estompe.analysis.landing import Aim, Landing
 from estompe.document import edits
-from estompe.document.numbers import Key, Keyed
 from estompe.document.project import Project
-from estompe.document.remembering import Values
 from estompe.document.scene import Control, EffectSlot, Falloff, Layer, Range, Route, Scene, Shape, Transform
 from estompe.effects.push import Push
 from estompe.evaluation import Memo, evaluate
-from estompe.evaluation.keep import Keep
-from estompe.evaluation.landing import Aim, Landing
-from estompe.evaluation.others import Kept
-from estompe.evaluation.past import Past
-from estompe.evaluation.state_files import StateFolder, packed
+from estompe.evaluation.planning.others import Kept
+from estompe.evaluation.time.keep import Keep
+from estompe.evaluation.time.past import Past
+from estompe.evaluation.time.state_files import StateFolder, packed
 from estompe.falloffs.distance import Distance
 from estompe.falloffs.ramp import pieces
 from estompe.falloffs.spread import Spread
@@ -33,6 +31,8 @@ from estompe.kernels import distance, ramp
 from estompe.kernels.arrival import arrival, unfolded
 from estompe.kernels.spread import neighbour_blocks, spread
 from estompe.kernels.topology import corners_of_points
+from estompe.kinds.numbers import Key, Keyed
+from estompe.kinds.remembering import Values
 from estompe.samples import lantern_amphora
 from estompe.shapes.grid import Grid
 

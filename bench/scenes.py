@@ -8,7 +8,6 @@ import numpy as np
 from bench.evaluation import Bare
 from bench.figures import KEPT, Figure, fill, in_processes, in_turn, keeping
 from estompe.document import edits
-from estompe.document.numbers import resolve
 from estompe.document.project import Project
 from estompe.document.scene import Control, EffectSlot, Falloff, Layer, Range, Route, Scene, Shape
 from estompe.effects.push import Push
@@ -17,6 +16,7 @@ from estompe.falloffs.distance import Distance
 from estompe.falloffs.ramp import pieces
 from estompe.geometry import primitives
 from estompe.kernels import displace, distance, ramp
+from estompe.kinds.numbers import resolve
 from estompe.samples import SAMPLES, lantern_amphora
 from estompe.shapes.sphere import Sphere
 

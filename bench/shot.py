@@ -19,7 +19,7 @@ from estompe.document.project import Project
 from estompe.document.scene import EffectSlot, Falloff, Layer, Range, Route, Scene
 from estompe.effects.move import Move
 from estompe.evaluation import Memo
-from estompe.evaluation.past import Past
+from estompe.evaluation.time.past import Past
 from estompe.exchange.usd.over import write_over
 from estompe.exchange.writers import usd
 from estompe.falloffs.noise import Noise

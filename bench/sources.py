@@ -9,18 +9,18 @@ from PIL import Image
 
 from bench.figures import Figure, in_turn
 from estompe.document import edits
-from estompe.document.kinds import Source
 from estompe.document.project import Project, asset_name
-from estompe.document.registry import kinds
-from estompe.document.remembering import RememberingSource
 from estompe.document.scene import Control, EffectSlot, Scene, Shape, Transform
 from estompe.effects.joints import Joints, straight_chain
-from estompe.evaluation.context import EvaluationContext
-from estompe.evaluation.memo import Memo
-from estompe.evaluation.moment import Moment
-from estompe.evaluation.past import Past
+from estompe.evaluation.planning.context import EvaluationContext
+from estompe.evaluation.planning.moment import Moment
+from estompe.evaluation.running.memo import Memo
+from estompe.evaluation.time.past import Past
 from estompe.geometry import frozen
 from estompe.geometry.elements import Elements
+from estompe.kinds.kind import Source
+from estompe.kinds.registry import kinds
+from estompe.kinds.remembering import RememberingSource
 from estompe.setups.adding import add_falloff, add_layer
 from estompe.shapes.lathe import Lathe
 from estompe.shapes.sphere import Sphere

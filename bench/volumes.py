@@ -17,17 +17,17 @@ from estompe.document.project import Project
 from estompe.document.scene import Control, EffectSlot, Falloff, Layer, RampPoint, Range, Route, Scene, Shape, Transform
 from estompe.effects.coat import Coat
 from estompe.evaluation import Memo, evaluate
-from estompe.evaluation.past import Past
+from estompe.evaluation.time.past import Past
 from estompe.falloffs.distance import Distance
 from estompe.geometry import Domain, Geometry
-from estompe.geometry.quads import ClosedQuads
-from estompe.geometry.solid import solid_of, surface_of
 from estompe.geometry.topology import Topology
+from estompe.geometry.volumes.closed_quads import ClosedQuads
+from estompe.geometry.volumes.solid import solid_of, surface_of
 from estompe.kernels.patterns import Pattern, pattern_noise
-from estompe.kernels.voxels import band, eikonal, growth
-from estompe.kernels.voxels.bricks import FAR, OUTSIDE, Bricks, Lattice, lattice_around
-from estompe.kernels.voxels.isosurface import surface
-from estompe.kernels.voxels.voxelize import Voxelized, binned, voxelized
+from estompe.kernels.volumes import band, eikonal, growth
+from estompe.kernels.volumes.bricks import FAR, OUTSIDE, Bricks, Lattice, lattice_around
+from estompe.kernels.volumes.isosurface import surface
+from estompe.kernels.volumes.voxelize import Voxelized, binned, voxelized
 from estompe.shapes.sphere import Sphere
 
 
@@ -262,7 +262,7 @@ def _growth(volume: Bricks) -> Iterator[Figure]:
 
 
 def _with_room(volume: Bricks) -> Bricks:
-    from estompe.kernels.voxels.bricks import on_lattice, placed_lattice
+    from estompe.kernels.volumes.bricks import on_lattice, placed_lattice
 
     shape = tuple(n + 8 for n in volume.lattice.shape)
     return on_lattice(volume, placed_lattice(volume.lattice.first - 4, volume.lattice.size, shape))

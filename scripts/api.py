@@ -8,10 +8,10 @@ from typing import Any
 
 import estompe
 from estompe import kinds, testing
+from estompe.analysis.overlaps import Overlap, open_shapes, overlaps
 from estompe.document import edits
 from estompe.document.project import Project
 from estompe.evaluation import Frame
-from estompe.evaluation.overlap import Overlap, open_shapes, overlaps
 from estompe.importing.mesh import read_mesh
 from estompe.render.picture import camera_picture, save_png
 

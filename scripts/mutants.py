@@ -20,6 +20,9 @@ ROOT = Path(__file__).resolve().parents[1]
 TESTS = {
     "evaluation": ["tests/evaluation"],
     "document": ["tests/document", "tests/test_grip.py"],
+    "kinds": ["tests/kinds", "tests/document", "tests/test_kits.py"],
+    "files": ["tests/document", "tests/test_grip.py"],
+    "analysis": ["tests/analysis"],
     "falloffs": ["tests/falloffs", "tests/evaluation/test_phases.py"],
     "geometry": ["tests/geometry", "tests/effects"],
     "importing": ["tests/importing", "tests/exchange/test_meshes_in.py"],
@@ -79,9 +82,7 @@ def drawn(count: int, seed: int, only: str) -> Iterator[tuple[str, Path, ast.Mod
     """So many spots at random, in any of the folders or in one."""
     everything = []
     for folder in [only] if only else TESTS:
-        for file in sorted((ROOT / "src" / "estompe" / folder).glob("*.py")):
-            if file.name == "precompile.py":
-                continue
+        for file in sorted((ROOT / "src" / "estompe" / folder).rglob("*.py")):
             tree = ast.parse(file.read_text(encoding="utf-8"))
             everything += [(folder, file, tree, spot) for spot in spots(tree)]
     random.Random(seed).shuffle(everything)

@@ -12,13 +12,9 @@ from PIL import Image
 
 import estompe  # registers the kinds
 from estompe.document import edits
-from estompe.document.kinds import Effect, ShapeSource, Source
-from estompe.document.numbers import Key, Keyed
 from estompe.document.project import Project, asset_name
 from estompe.document.references import references_of
-from estompe.document.registry import kinds
 from estompe.document.scene import Camera, Control, EffectSlot, Falloff, Layer, Range, Scene, Shape, Transform
-from estompe.document.settings import Setting, settings_of
 from estompe.effects.joints import Joints, straight_chain
 from estompe.effects.poses import Pose, Poses
 from estompe.effects.press import Press
@@ -26,6 +22,10 @@ from estompe.effects.scatter_apart import ScatterApart
 from estompe.falloffs.image import Image as Picture
 from estompe.falloffs.painted import Painted
 from estompe.geometry import frozen, primitives
+from estompe.kinds.kind import Effect, ShapeSource, Source
+from estompe.kinds.numbers import Key, Keyed
+from estompe.kinds.registry import kinds
+from estompe.kinds.settings import Setting, settings_of
 from estompe.render.picture import camera_picture
 from estompe.setups.adding import add_control, add_effect, add_layer, add_shape, new_shape_source
 from estompe.setups.catalog import entries

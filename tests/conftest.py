@@ -9,8 +9,8 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 import estompe  # noqa: F401 - registers the kinds
 from estompe.document.project import Project
-from estompe.evaluation import checked
-from estompe.evaluation.precompile import precompile
+from estompe.evaluation.running import checked
+from estompe.precompile import precompile
 from estompe.samples import lantern_amphora
 
 # What kinds of our own return is checked as closely as what plug-ins do.

@@ -3,7 +3,7 @@
 from collections import Counter
 
 from estompe.evaluation import Memo
-from estompe.evaluation.memo import DEFAULT_BUDGET
+from estompe.evaluation.running.memo import DEFAULT_BUDGET
 
 
 class CountingMemo(Memo):

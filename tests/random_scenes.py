@@ -14,12 +14,12 @@ from msgspec import structs
 
 from estompe import faults
 from estompe.document import edits
-from estompe.document.kinds import Effect, Source
-from estompe.document.numbers import Formula, Key, Keyed
 from estompe.document.project import Project
-from estompe.document.registry import kinds
 from estompe.document.scene import Falloff, Layer, Range, Route, Scene
 from estompe.evaluation import evaluate
+from estompe.kinds.kind import Effect, Source
+from estompe.kinds.numbers import Formula, Key, Keyed
+from estompe.kinds.registry import kinds
 from estompe.setups.adding import add_control, add_effect, add_shape, new_source
 from estompe.shapes.box import Box
 from estompe.shapes.grid import Grid

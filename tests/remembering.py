@@ -5,11 +5,7 @@ from typing import Annotated, ClassVar
 
 import numpy as np
 
-from estompe.document.kinds import Source
-from estompe.document.numbers import Key, Keyed
 from estompe.document.project import Project
-from estompe.document.registry import kinds, register
-from estompe.document.remembering import RememberingSource, Seen, Since, Values
 from estompe.document.scene import (
     Control,
     EffectSlot,
@@ -23,8 +19,12 @@ from estompe.document.scene import (
     Shape,
     Transform,
 )
-from estompe.document.settings import setting
 from estompe.effects.push import Push
+from estompe.kinds.kind import Source
+from estompe.kinds.numbers import Key, Keyed
+from estompe.kinds.registry import kinds, register
+from estompe.kinds.remembering import RememberingSource, Seen, Since, Values
+from estompe.kinds.settings import setting
 from estompe.shapes.grid import Grid
 
 SAME = (RampPoint(0.0, 1.0, "linear"), RampPoint(1.0, 0.0, "linear"))

@@ -4,7 +4,6 @@ from itertools import count
 
 from hypothesis import strategies as st
 
-from estompe.document.numbers import Key, Keyed
 from estompe.document.project import Project
 from estompe.document.scene import (
     Camera,
@@ -25,6 +24,7 @@ from estompe.falloffs.distance import Distance
 from estompe.falloffs.noise import Noise
 from estompe.falloffs.other import Other
 from estompe.falloffs.sweep import Sweep
+from estompe.kinds.numbers import Key, Keyed
 from estompe.shapes.box import Box
 from estompe.shapes.grid import Grid
 from estompe.shapes.sphere import Sphere

@@ -4,14 +4,14 @@ import numpy as np
 import pytest
 
 from estompe.document import edits
-from estompe.document.kinds import Effect, Source
 from estompe.document.project import Project
-from estompe.document.registry import kinds
 from estompe.document.scene import Route, Scene
-from estompe.document.settings import settings_of
 from estompe.effects.joints import Joints
 from estompe.evaluation import evaluate
 from estompe.falloffs.painted import Painted, carried_over
+from estompe.kinds.kind import Effect, Source
+from estompe.kinds.registry import kinds
+from estompe.kinds.settings import settings_of
 from estompe.setups.adding import (
     add_control,
     add_effect,

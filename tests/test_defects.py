@@ -10,10 +10,7 @@ from pxr import Usd, UsdGeom
 
 from estompe.document import edits, file
 from estompe.document.check import SceneError, check_change
-from estompe.document.kinds import Effect, Source
-from estompe.document.numbers import Formula, Key, Keyed
 from estompe.document.project import Project, asset_name
-from estompe.document.registry import kinds
 from estompe.document.renaming import rename
 from estompe.document.resolving import Resolver
 from estompe.document.scene import EffectSlot, Falloff, Layer, Range, Route, Scene, Shape
@@ -21,12 +18,15 @@ from estompe.effects.group import Group
 from estompe.effects.shell import Shell
 from estompe.effects.subdivide import Subdivide
 from estompe.evaluation import Memo, evaluate
-from estompe.evaluation.ledger import Ledger
+from estompe.evaluation.running.ledger import Ledger
 from estompe.exchange.formats import scene_writer_for
 from estompe.geometry import Domain, frozen
 from estompe.geometry.attributes import RESERVED, fits
 from estompe.importing.mesh import read_mesh
 from estompe.kinds import register
+from estompe.kinds.kind import Effect, Source
+from estompe.kinds.numbers import Formula, Key, Keyed
+from estompe.kinds.registry import kinds
 from estompe.render import Look, Renderer, Viewpoint
 from estompe.render.picture import items_of
 from estompe.shapes.sphere import Sphere

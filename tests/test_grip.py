@@ -11,29 +11,29 @@ import numpy as np
 import pytest
 from msgspec import structs
 
+from estompe.analysis.landing import Aim, Landing
+from estompe.baking.manifest import job_of
 from estompe.cli import main
 from estompe.document import edits, file
-from estompe.document.locks import FileLock, TakenError, is_held
-from estompe.document.numbers import Formula
 from estompe.document.project import Project
-from estompe.document.regular import UnreadableError, check_answers
 from estompe.document.renaming import rename, with_unique_names
 from estompe.document.scene import Control, EffectSlot, Falloff, Layer, Range, Route, Scene
 from estompe.effects.coat import Coat
 from estompe.effects.push import Push
 from estompe.evaluation import Memo, evaluate
-from estompe.evaluation.keep import Keep
-from estompe.evaluation.landing import Aim, Landing
-from estompe.evaluation.past import Past
-from estompe.evaluation.program import program_digest
-from estompe.evaluation.state_files import StateFolder
+from estompe.evaluation.time.keep import Keep
+from estompe.evaluation.time.past import Past
+from estompe.evaluation.time.program import program_digest
+from estompe.evaluation.time.state_files import StateFolder
 from estompe.falloffs.distance import Distance
 from estompe.falloffs.image import Image
 from estompe.falloffs.inside import Inside
-from estompe.importing.errors import ExchangeError
+from estompe.files.locks import FileLock, TakenError, is_held
+from estompe.files.progress import ExchangeError
+from estompe.files.regular import UnreadableError, check_answers
 from estompe.importing.footage import close_all
 from estompe.importing.reads import check_not_read, files_read
-from estompe.output.manifest import job_of
+from estompe.kinds.numbers import Formula
 from estompe.setups.adding import add_control, add_falloff, add_layer, add_shape
 from estompe.setups.catalog import recipes
 from estompe.setups.shot import listed, with_shot
@@ -241,7 +241,7 @@ def test_states_of_another_program_are_not_taken(tmp_path, monkeypatch):
 
 
 def test_the_code_is_told_alike_in_another_process():
-    script = "from estompe.evaluation.program import program_digest; print(program_digest().hex())"
+    script = "from estompe.evaluation.time.program import program_digest; print(program_digest().hex())"
     told = subprocess.run([sys.executable, "-c", script], capture_output=True, text=True, check=True).stdout.strip()
     assert len(told) == 32
     again = subprocess.run([sys.executable, "-c", script], capture_output=True, text=True, check=True).stdout.strip()

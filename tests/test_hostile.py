@@ -13,8 +13,8 @@ import pytest
 from estompe.cli import main
 from estompe.document import file
 from estompe.evaluation import evaluate
+from estompe.files.progress import ExchangeError
 from estompe.geometry import Domain
-from estompe.importing.errors import ExchangeError
 from estompe.importing.mesh import read_mesh
 
 FOLDER = Path(__file__).parent / "data" / "hostile"

@@ -13,12 +13,12 @@ import pytest
 from PIL import Image as Bitmap
 
 from estompe import testing
-from estompe.document import edits, registry
-from estompe.document.kinds import Effect, ShapeSource, Source
+from estompe.document import edits
 from estompe.document.project import asset_name
-from estompe.document.registry import kinds
 from estompe.document.scene import EffectSlot
-from estompe.kinds import Number, plain, register, setting
+from estompe.kinds import Number, plain, register, registry, setting
+from estompe.kinds.kind import Effect, ShapeSource, Source
+from estompe.kinds.registry import kinds
 from estompe.shapes.embedded_copies import StoredOverTime
 from estompe.shapes.imported import stored
 from estompe.testing import KindError, check_kind
@@ -157,8 +157,8 @@ def test_the_example_passes_its_own_tests(installed):
 _SAVE = """
 import sys, estompe
 from estompe.document import edits
-from estompe.document.kinds import Effect
-from estompe.document.registry import kinds
+from estompe.kinds.kind import Effect
+from estompe.kinds.registry import kinds
 from estompe.document.scene import EffectSlot
 from estompe.samples import sample
 project = sample("moon-swell").build(0.05)

@@ -6,7 +6,6 @@ from msgspec import structs
 
 from estompe import cli
 from estompe.document import file
-from estompe.document.numbers import Formula, Key, Keyed
 from estompe.document.project import Project, asset_name
 from estompe.document.scene import Control, EffectSlot, Falloff, Layer, Range, Route, Shape, Transform
 from estompe.effects.merge import Merge
@@ -15,6 +14,7 @@ from estompe.evaluation import evaluate
 from estompe.falloffs.noise import Noise
 from estompe.falloffs.other import Other
 from estompe.falloffs.painted import Painted
+from estompe.kinds.numbers import Formula, Key, Keyed
 from estompe.samples import sample
 from estompe.setups import catalog, own
 from estompe.shapes.sphere import Sphere

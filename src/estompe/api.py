@@ -7,8 +7,8 @@ from estompe.document import file
 from estompe.document.project import Project
 from estompe.evaluation import Frame, Memo
 from estompe.evaluation import evaluate as evaluate_frame
-from estompe.evaluation.keep import Keep
-from estompe.evaluation.past import Past
+from estompe.evaluation.time.keep import Keep
+from estompe.evaluation.time.past import Past
 
 _MEMO, _KEEP = Memo(), Keep()
 _PASTS: list[Past] = []

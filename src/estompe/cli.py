@@ -55,7 +55,7 @@ def _told(text: str) -> int:
 def _words(error: Exception) -> str:
     """What a person is told of an error; one that nobody foresaw goes to the log as well."""
     from estompe.document.file import FileError
-    from estompe.importing.errors import ExchangeError
+    from estompe.files.progress import ExchangeError
 
     expected: tuple[type[Exception], ...] = (UsageError, FileError, ExchangeError)
     if isinstance(error, expected):

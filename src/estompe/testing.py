@@ -7,20 +7,20 @@ import numpy as np
 from msgspec import structs
 
 from estompe.document import edits
-from estompe.document.kinds import READABLE, Effect, ShapeSource, Source
 from estompe.document.project import Project
-from estompe.document.registry import AnyEffect, AnyShapeSource, AnySource, decode_kind, kinds, tag_of
-from estompe.document.remembering import Remembering
 from estompe.document.scene import EffectSlot, Falloff, Layer, Range, Route, Scene, Transform
-from estompe.document.settings import settings_of
 from estompe.effects.hide import Hide
 from estompe.effects.separate import Separate
 from estompe.evaluation import Memo, evaluate
-from estompe.evaluation import checked as evaluation
 from estompe.evaluation.frame import Frame
-from estompe.evaluation.past import Past
-from estompe.evaluation.state_files import packed, unpacked
+from estompe.evaluation.running import checked as evaluation
+from estompe.evaluation.time.past import Past
+from estompe.evaluation.time.state_files import packed, unpacked
 from estompe.geometry import Geometry
+from estompe.kinds.kind import READABLE, Effect, ShapeSource, Source
+from estompe.kinds.registry import AnyEffect, AnyShapeSource, AnySource, decode_kind, kinds, tag_of
+from estompe.kinds.remembering import Remembering
+from estompe.kinds.settings import settings_of
 from estompe.setups.adding import (
     FIRST_PATH,
     add_control,

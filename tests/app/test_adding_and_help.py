@@ -12,11 +12,11 @@ from estompe.app.sheets.preferences_sheet import PreferencesSheet
 from estompe.app.sheets.reference_sheet import ReferenceSheet, limits
 from estompe.app.widgets.fields import rule_of
 from estompe.document import edits
-from estompe.document.kinds import Effect, Source
-from estompe.document.numbers import Key, Keyed
-from estompe.document.registry import kinds
 from estompe.document.scene import Control
 from estompe.falloffs.noise import Noise
+from estompe.kinds.kind import Effect, Source
+from estompe.kinds.numbers import Key, Keyed
+from estompe.kinds.registry import kinds
 from estompe.setups.catalog import entries, entry
 from tests.app.driving import Driver
 

@@ -7,9 +7,9 @@ from PyQt6.QtWidgets import QColorDialog
 
 from estompe.app.fields.color import ColorField
 from estompe.document import edits
-from estompe.document.numbers import Formula, Keyed
 from estompe.document.scene import EffectSlot
 from estompe.effects.color import Color
+from estompe.kinds.numbers import Formula, Keyed
 
 SHAPE = ("shapes", "amphora", "color")
 EFFECT = ("shapes", "amphora", "effects", "dyed", "effect", "full")

@@ -4,7 +4,7 @@ import pytest
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtWidgets import QLineEdit
 
-from estompe.document.numbers import Formula, Keyed
+from estompe.kinds.numbers import Formula, Keyed
 from tests.app.driving import LEFT
 
 X = ("controls", "lantern", "transform", "position", 0)

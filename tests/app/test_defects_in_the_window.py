@@ -4,10 +4,10 @@ import numpy as np
 from PyQt6.QtCore import Qt
 
 from estompe.app.time import lanes
-from estompe.document.numbers import Key, Keyed
 from estompe.document.project import Project
 from estompe.document.scene import EffectSlot, Scene, Shape
 from estompe.effects.joints import Joints, straight_chain
+from estompe.kinds.numbers import Key, Keyed
 from estompe.shapes.box import Box
 
 PATH = ("controls", "lantern", "transform", "position", 0)

@@ -15,7 +15,7 @@ from estompe.app import preferences
 from estompe.app.model import recovery
 from estompe.app.model.recovery import Lost
 from estompe.document import file
-from estompe.evaluation import worker
+from estompe.evaluation.background import worker
 from estompe.render.renderer import Renderer
 
 HOSTILE = Path(__file__).parents[1] / "data" / "hostile"

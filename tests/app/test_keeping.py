@@ -249,7 +249,7 @@ def test_problems_are_listed_on_demand(sample):
 
 def test_the_window_never_waits_for_evaluation(sample, monkeypatch):
     """Everything answers while a frame is computed that does not come to an end."""
-    from estompe.evaluation import worker
+    from estompe.evaluation.background import worker
 
     let_go, really = threading.Event(), worker.compute_answer
 

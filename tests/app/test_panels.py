@@ -13,13 +13,13 @@ from estompe.app import units
 from estompe.app.panels.drive import Chip
 from estompe.app.panels.thumbnail import HEIGHT, WIDTH, layer_picture
 from estompe.document import edits
-from estompe.document.context import ControlForm
-from estompe.document.kinds import Effect, Source
-from estompe.document.numbers import Keyed
 from estompe.document.project import Project
-from estompe.document.registry import kinds
 from estompe.document.scene import Scene
 from estompe.effects.poses import Pose
+from estompe.kinds.context import ControlForm
+from estompe.kinds.kind import Effect, Source
+from estompe.kinds.numbers import Keyed
+from estompe.kinds.registry import kinds
 from estompe.setups.adding import add_control, add_shape
 from estompe.setups.catalog import entries, entry
 from estompe.shapes.imported import ImportedMesh

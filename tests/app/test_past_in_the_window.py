@@ -6,13 +6,14 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QAbstractButton
 
 from estompe.app.sheets.land_sheet import CoursePlot, LandSheet
-from estompe.document import edits, registry
-from estompe.document.kinds import Source
-from estompe.document.numbers import Formula
+from estompe.document import edits
 from estompe.evaluation import Memo, evaluate
-from estompe.evaluation.keep import Keep
-from estompe.evaluation.past import Past
-from estompe.evaluation.state_files import StateFolder, default_folder
+from estompe.evaluation.time.keep import Keep
+from estompe.evaluation.time.past import Past
+from estompe.evaluation.time.state_files import StateFolder, default_folder
+from estompe.kinds import registry
+from estompe.kinds.kind import Source
+from estompe.kinds.numbers import Formula
 from tests.remembering import GATE, LAST, Slow, registered_slow, source, watched
 
 

@@ -10,7 +10,7 @@ import numpy as np
 import pytest
 
 import estompe
-from estompe.document.numbers import value_at
+from estompe.kinds.numbers import value_at
 
 pytestmark = pytest.mark.xvfb_window
 

@@ -12,7 +12,6 @@ from estompe.app.fields.profile import ProfileField
 from estompe.app.fields.several import SeveralField
 from estompe.app.fields.text import FormulaField, PictureField
 from estompe.app.model.brush import Brush, touched
-from estompe.document.numbers import plain
 from estompe.effects.joints import Joints
 from estompe.effects.poses import Poses
 from estompe.effects.press import Press
@@ -21,6 +20,7 @@ from estompe.falloffs.distance import Distance
 from estompe.falloffs.painted import Painted
 from estompe.geometry import Domain, primitives
 from estompe.geometry.samples import samples_of
+from estompe.kinds.numbers import plain
 from estompe.setups.adding import add_effect
 from estompe.setups.catalog import entry
 from tests.app.driving import LEFT

@@ -9,8 +9,9 @@ from estompe.app.start import _left_undone
 from estompe.app.time import lanes
 from estompe.app.time.canvas import _connected, _runs
 from estompe.document.scene import Scene
-from estompe.evaluation import evaluate, worker
-from estompe.evaluation.answers import Request
+from estompe.evaluation import evaluate
+from estompe.evaluation.background import worker
+from estompe.evaluation.background.answers import Request
 from tests.app.driving import LEFT
 
 

@@ -11,9 +11,9 @@ from estompe.app.view.handles import Handles
 from estompe.app.view.probe import barycentric_weights
 from estompe.app.view.shells import shells_of
 from estompe.document import edits
-from estompe.document.numbers import resolve
 from estompe.document.scene import Transform
 from estompe.geometry.transforms import rotation_matrix
+from estompe.kinds.numbers import resolve
 from estompe.render import Viewpoint
 from tests.app.driving import MIDDLE
 

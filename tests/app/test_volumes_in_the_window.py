@@ -16,7 +16,7 @@ from estompe.effects.grow import Grow
 from estompe.effects.round import Round
 from estompe.effects.weather import Weather
 from estompe.falloffs.noise import Noise
-from estompe.geometry.solid import voxels_told
+from estompe.geometry.volumes.solid import voxels_told
 from estompe.setups.catalog import entry
 from estompe.shapes.lathe import Lathe
 from estompe.shapes.sphere import Sphere

@@ -10,12 +10,12 @@ from estompe.document import edits
 from estompe.document import scene as parts
 from estompe.document.check import SceneError, check_change
 from estompe.document.file import FileError, load, save
-from estompe.document.kinds import Effect, Source
-from estompe.document.numbers import Key, Keyed
 from estompe.document.project import Project
-from estompe.document.registry import kinds
 from estompe.document.scene import RampPoint
-from estompe.document.settings import settings_of
+from estompe.kinds.kind import Effect, Source
+from estompe.kinds.numbers import Key, Keyed
+from estompe.kinds.registry import kinds
+from estompe.kinds.settings import settings_of
 
 _STRUCTS = [
     *(item for item in vars(parts).values() if isinstance(item, type) and issubclass(item, Struct)),

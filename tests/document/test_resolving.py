@@ -7,13 +7,13 @@ from tests.scenes import one_push
 
 from estompe.document import edits
 from estompe.document.naming import path_of, spoken
-from estompe.document.numbers import Formula, Key, Keyed, moving
 from estompe.document.project import Project
 from estompe.document.resolving import Resolver
 from estompe.document.scene import EffectSlot, Route, Scene, Shape
 from estompe.effects.joints import Joints, straight_chain
 from estompe.evaluation import evaluate
 from estompe.falloffs.noise import Noise
+from estompe.kinds.numbers import Formula, Key, Keyed, moving
 from estompe.shapes.sphere import Sphere
 
 PUSH = ("shapes", "sphere", "effects", "push", "effect", "amount")

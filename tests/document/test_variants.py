@@ -10,12 +10,12 @@ from tests.scenes import one_push
 
 from estompe.document import edits, file
 from estompe.document.differences import differences, in_words, taken_across
-from estompe.document.numbers import Formula, Key, Keyed
 from estompe.document.project import Project, asset_name
 from estompe.document.scene import Control
 from estompe.document.variants import Variant, fresh_variant_name
 from estompe.document.varying import parse_values, parse_varied
 from estompe.falloffs.painted import Painted
+from estompe.kinds.numbers import Formula, Key, Keyed
 
 AMOUNT = ("shapes", "sphere", "effects", "push", "effect", "amount")
 

@@ -6,16 +6,16 @@ from scipy.spatial import cKDTree
 from tests.remembering import AS_IT_IS, SAME, source
 
 from estompe.document import edits
-from estompe.document.numbers import Key, Keyed
 from estompe.document.project import Project
 from estompe.document.scene import Control, EffectSlot, Falloff, Layer, Route, Scene, Shape, Transform
 from estompe.effects.cloth import Cloth
 from estompe.effects.hide import Hide
 from estompe.effects.scale import Scale
 from estompe.evaluation import Memo, evaluate
-from estompe.evaluation.past import Past
+from estompe.evaluation.time.past import Past
 from estompe.geometry import primitives
 from estompe.kernels.surface import nearest_on_surface
+from estompe.kinds.numbers import Key, Keyed
 from estompe.shapes.grid import Grid
 from estompe.shapes.sphere import Sphere
 

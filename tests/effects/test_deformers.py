@@ -5,8 +5,6 @@ import pytest
 from msgspec import structs
 
 from estompe.document import edits
-from estompe.document.context import CannotEvaluateError, Eye, Placed
-from estompe.document.numbers import Formula
 from estompe.document.project import Project, asset_name
 from estompe.document.scene import (
     Camera,
@@ -47,8 +45,10 @@ from estompe.falloffs.noise import Noise
 from estompe.falloffs.sweep import Sweep
 from estompe.geometry import Domain, GeometryError, primitives
 from estompe.geometry.transforms import rotation_matrix, transform_matrix
-from estompe.geometry.volume import volume
+from estompe.geometry.volumes.volume import volume
 from estompe.kernels.transform import transformed
+from estompe.kinds.context import CannotEvaluateError, Eye, Placed
+from estompe.kinds.numbers import Formula
 from estompe.setups.adding import add_control, add_shape
 from estompe.shapes.box import Box
 from estompe.shapes.grid import Grid

@@ -5,11 +5,7 @@ import pytest
 from tests.scenes import one_push
 
 from estompe.document import edits
-from estompe.document.context import CannotEvaluateError, Eye, Placed
-from estompe.document.kinds import Effect
 from estompe.document.project import Project
-from estompe.document.registry import kinds
-from estompe.document.remembering import RememberingEffect, Seen, Since
 from estompe.document.scene import EffectSlot, Scene, Shape, Transform
 from estompe.effects.move import Move
 from estompe.effects.push import Push
@@ -17,6 +13,10 @@ from estompe.evaluation import evaluate
 from estompe.geometry import DOMAINS, Domain, primitives
 from estompe.geometry.elements import Elements
 from estompe.geometry.transforms import transform_matrix
+from estompe.kinds.context import CannotEvaluateError, Eye, Placed
+from estompe.kinds.kind import Effect
+from estompe.kinds.registry import kinds
+from estompe.kinds.remembering import RememberingEffect, Seen, Since
 from estompe.setups.adding import add_control, add_effect, add_shape
 from estompe.shapes.sphere import Sphere
 

@@ -6,10 +6,7 @@ from msgspec import structs
 from tests.counting import CountingMemo
 
 from estompe.document import edits
-from estompe.document.kinds import Effect, Source
-from estompe.document.numbers import Key, Keyed
 from estompe.document.project import Project
-from estompe.document.registry import kinds
 from estompe.document.scene import EffectSlot, Falloff, Layer, Range, Route, Scene, Transform
 from estompe.effects.bend import Bend
 from estompe.effects.color import Color
@@ -23,12 +20,16 @@ from estompe.effects.scale import Scale
 from estompe.effects.scatter_apart import ScatterApart
 from estompe.effects.separate import Separate
 from estompe.evaluation import Memo, evaluate
-from estompe.evaluation.answers import Request, compute_answer
+from estompe.evaluation.background.answers import Request, compute_answer
 from estompe.falloffs.distance import Distance
 from estompe.falloffs.random import Random
-from estompe.geometry import Domain, Geometry, fracture
+from estompe.geometry import Domain, Geometry
 from estompe.geometry.copies import Copies
+from estompe.geometry.fracture.cutting import cutting as fracture
 from estompe.geometry.samples import samples_of
+from estompe.kinds.kind import Effect, Source
+from estompe.kinds.numbers import Key, Keyed
+from estompe.kinds.registry import kinds
 from estompe.render.picture import camera_picture, save_png
 from estompe.samples import plankton
 from estompe.setups.adding import add_control, add_effect, add_falloff, add_shape, new_source

@@ -3,14 +3,14 @@
 import numpy as np
 import pytest
 
-from estompe.document.kinds import Effect
+from estompe.baking.states import past_of
 from estompe.document.project import Project
-from estompe.document.registry import kinds
 from estompe.document.scene import Falloff, Layer, Range, Scene, Shape
 from estompe.evaluation import evaluate
-from estompe.exchange.states import past_of
 from estompe.falloffs.distance import Distance
 from estompe.geometry.copies import Copies
+from estompe.kinds.kind import Effect
+from estompe.kinds.registry import kinds
 from estompe.setups.adding import add_control, add_effect
 from estompe.shapes.box import Box
 

@@ -11,7 +11,7 @@ from estompe.evaluation import evaluate
 from estompe.falloffs.along import Along  # noqa: F401 - registers with the others
 from estompe.falloffs.height import Height
 from estompe.geometry import Domain
-from estompe.geometry.volume import volume
+from estompe.geometry.volumes.volume import volume
 from estompe.setups.adding import add_falloff, add_shape
 from estompe.shapes.box import Box
 from estompe.shapes.grid import Grid

@@ -5,6 +5,7 @@ import pytest
 from tests.counting import CountingMemo
 from tests.scenes import LINEAR
 
+from estompe.analysis.slices import slice_of, solid_in
 from estompe.document import edits
 from estompe.document.project import Project
 from estompe.document.scene import Control, EffectSlot, Falloff, Layer, RampPoint, Range, Route, Scene, Shape, Transform
@@ -19,7 +20,6 @@ from estompe.effects.subdivide import Subdivide
 from estompe.effects.thicken import Thicken
 from estompe.effects.weather import Weather
 from estompe.evaluation import evaluate
-from estompe.evaluation.slicing import slice_of, solid_in
 from estompe.falloffs.distance import Distance
 from estompe.falloffs.height import Height
 from estompe.falloffs.image import Image  # noqa: F401 - registers with the others
@@ -27,11 +27,11 @@ from estompe.falloffs.noise import Noise
 from estompe.falloffs.random import Random
 from estompe.falloffs.slope import Slope
 from estompe.geometry import Domain, Geometry, primitives
-from estompe.geometry.quads import ClosedQuads
-from estompe.geometry.solid import NEW, automatic_size, frame_of, solid_of, surface_of, voxels_told
 from estompe.geometry.topology import Topology
 from estompe.geometry.transforms import transform_matrix
-from estompe.geometry.volume import volume
+from estompe.geometry.volumes.closed_quads import ClosedQuads
+from estompe.geometry.volumes.solid import NEW, automatic_size, frame_of, solid_of, surface_of, voxels_told
+from estompe.geometry.volumes.volume import volume
 from estompe.shapes.box import Box
 from estompe.shapes.grid import Grid
 from estompe.shapes.lathe import Lathe
@@ -401,7 +401,7 @@ def test_thickening_makes_a_sheet_a_closed_body_and_a_ball_hollow():
 
 
 def test_neighbouring_effects_voxelize_once_and_everything_goes_on_after_them(monkeypatch):
-    from estompe.geometry import solid as module
+    from estompe.geometry.volumes import solid as module
 
     calls = []
     plain = module._voxelized
@@ -566,7 +566,7 @@ def test_parts_that_never_touch_stay_two_bodies():
 
 def test_the_same_bits_whatever_was_asked_before_and_rough_is_coarser():
     from estompe.evaluation import Memo
-    from estompe.evaluation.past import Past
+    from estompe.evaluation.time.past import Past
 
     near = Falloff("near", "Near", (Layer("reach", Distance("lamp")),), Range(0.0, 0.6), LINEAR)
     lamp = Control("lamp", "Lamp", transform=Transform((0.0, 0.6, 0.0)))

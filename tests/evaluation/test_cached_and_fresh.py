@@ -9,14 +9,14 @@ from PIL import Image
 
 from estompe.document import edits
 from estompe.document.check import SceneError, check_change
-from estompe.document.kinds import Source
-from estompe.document.numbers import Formula, Keyed
 from estompe.document.project import Project
-from estompe.document.registry import kinds
 from estompe.document.renaming import rename
 from estompe.document.scene import Scene
 from estompe.evaluation import Memo, evaluate
 from estompe.evaluation.frame import Frame
+from estompe.kinds.kind import Source
+from estompe.kinds.numbers import Formula, Keyed
+from estompe.kinds.registry import kinds
 from estompe.samples import sample
 from estompe.setups.adding import add_effect, add_layer, duplicate
 

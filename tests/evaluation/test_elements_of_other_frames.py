@@ -6,7 +6,6 @@ from msgspec import structs
 from tests.scenes import LINEAR
 
 from estompe.document import edits
-from estompe.document.numbers import Formula, Key, Keyed
 from estompe.document.project import Project
 from estompe.document.scene import EffectSlot, Falloff, Layer, Range, Route, Scene
 from estompe.effects.grow import Grow
@@ -16,7 +15,7 @@ from estompe.effects.push import Push
 from estompe.effects.separate import Separate
 from estompe.effects.subdivide import Subdivide
 from estompe.evaluation import Memo, evaluate
-from estompe.evaluation.past import Past
+from estompe.evaluation.time.past import Past
 from estompe.falloffs.distance import Distance
 from estompe.falloffs.lag import Lag
 from estompe.falloffs.speed import Speed
@@ -25,6 +24,7 @@ from estompe.geometry import Domain, Geometry, GeometryError
 from estompe.geometry.copies import Copies
 from estompe.geometry.matching import brought, identity_digest, matched
 from estompe.geometry.primitives import box, grid
+from estompe.kinds.numbers import Formula, Key, Keyed
 from estompe.setups.adding import add_control, add_falloff, add_shape
 from estompe.shapes.sphere import Sphere
 

@@ -10,9 +10,9 @@ from tests.scenes import one_push
 
 import estompe
 from estompe.document import edits
-from estompe.document.numbers import Key, Keyed
 from estompe.evaluation import CancelledError, Memo, evaluate
-from estompe.evaluation.plan import Plan
+from estompe.evaluation.running.plan import Plan
+from estompe.kinds.numbers import Key, Keyed
 from estompe.samples import lantern_amphora
 
 RAMP_POINT = ("falloffs", "lantern-glow", "ramp", 0, "value")

@@ -5,7 +5,6 @@ import sys
 import numpy as np
 import pytest
 
-from estompe.document.numbers import Key, Keyed
 from estompe.document.project import Project
 from estompe.document.scene import Control, EffectSlot, Falloff, Layer, Range, Route, Scene, Shape, Transform
 from estompe.effects.hide import Hide
@@ -17,6 +16,7 @@ from estompe.effects.subdivide import Subdivide
 from estompe.evaluation import Memo, evaluate
 from estompe.falloffs.distance import Distance
 from estompe.geometry import Domain
+from estompe.kinds.numbers import Key, Keyed
 from estompe.shapes.sphere import Sphere
 
 FRAMES = (1, 9, 4, 20, 9, 12)
@@ -83,7 +83,7 @@ def test_effects_after_a_change_of_faces_find_the_same_neighbours_again():
 
 
 def test_forgetting_what_stands_for_keys_changes_no_bit(monkeypatch):
-    monkeypatch.setattr(sys.modules["estompe.evaluation.memo"], "_MOST_TOKENS", 7)
+    monkeypatch.setattr(sys.modules["estompe.evaluation.running.memo"], "_MOST_TOKENS", 7)
     project, memo = _project(Subdivide(1)), Memo()
     for frame in FRAMES:
         points = evaluate(project, frame, memo)["sphere"].points

@@ -5,7 +5,7 @@ import threading
 import pytest
 
 from estompe import faults
-from estompe.evaluation.newest import NewestThread
+from estompe.evaluation.background.newest import NewestThread
 
 
 @pytest.fixture

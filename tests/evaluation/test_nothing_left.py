@@ -4,13 +4,13 @@ import pytest
 from scripts import reference
 
 from estompe.document import edits
-from estompe.document.kinds import Effect, Source
-from estompe.document.registry import kinds
 from estompe.document.scene import EffectSlot, Route
 from estompe.effects.hide import Hide
 from estompe.effects.push import Push
-from estompe.evaluation.answers import Request, compute_answer
-from estompe.evaluation.memo import Memo
+from estompe.evaluation.background.answers import Request, compute_answer
+from estompe.evaluation.running.memo import Memo
+from estompe.kinds.kind import Effect, Source
+from estompe.kinds.registry import kinds
 from estompe.shapes.imported import ImportedMesh
 
 _HIDDEN = EffectSlot("hidden", Hide())

@@ -5,10 +5,10 @@ import pytest
 from tests.remembering import EVERY_MEMORY, LAST, source, watched
 
 from estompe.document import edits
-from estompe.document.numbers import Formula, Key, Keyed
 from estompe.evaluation import Memo, evaluate
-from estompe.evaluation.past import Past
+from estompe.evaluation.time.past import Past
 from estompe.geometry.random import random_of
+from estompe.kinds.numbers import Formula, Key, Keyed
 
 
 def _strength(project, frame):

@@ -5,15 +5,15 @@ import pytest
 from msgspec import structs
 from tests import shots
 
-from estompe.document.numbers import Formula, Key, Keyed
 from estompe.document.project import Project
 from estompe.document.scene import Control, EffectSlot, Falloff, Layer, Range, Route, Scene, Shape, Transform
 from estompe.effects.push import Push
 from estompe.evaluation import Memo, evaluate
-from estompe.evaluation.past import Past
+from estompe.evaluation.time.past import Past
 from estompe.falloffs.after_glow import AfterGlow
 from estompe.falloffs.distance import Distance
 from estompe.importing.footage import close_all
+from estompe.kinds.numbers import Formula, Key, Keyed
 from estompe.samples import sample
 from estompe.shapes.copies_grid import CopiesOnGrid
 from estompe.shapes.shot_mesh import ShotMesh

@@ -13,21 +13,21 @@ from tests.remembering import EVERY_MEMORY, LAST, source, watched
 from tests.scenes import one_push
 
 from estompe.document import edits
-from estompe.document.kinds import Effect, Source
-from estompe.document.numbers import Formula, Key, Keyed
 from estompe.document.project import Project
-from estompe.document.registry import kinds
-from estompe.document.remembering import Remembering
 from estompe.document.scene import EffectSlot, Route
 from estompe.effects.cloth import Cloth
 from estompe.effects.grow_by_steps import GrowBySteps
 from estompe.effects.hide import Hide
 from estompe.effects.subdivide import Subdivide
 from estompe.evaluation import CancelledError, Memo, evaluate
-from estompe.evaluation.keep import Keep
-from estompe.evaluation.past import Past
-from estompe.evaluation.state_files import StateFolder
+from estompe.evaluation.time.keep import Keep
+from estompe.evaluation.time.past import Past
+from estompe.evaluation.time.state_files import StateFolder
 from estompe.kernels.compile import use_threads
+from estompe.kinds.kind import Effect, Source
+from estompe.kinds.numbers import Formula, Key, Keyed
+from estompe.kinds.registry import kinds
+from estompe.kinds.remembering import Remembering
 
 pytestmark = pytest.mark.thorough
 
@@ -238,9 +238,9 @@ import sys, time
 from pathlib import Path
 from tests.remembering import EVERY_MEMORY, watched
 from estompe.evaluation import Memo, evaluate
-from estompe.evaluation.keep import Keep
-from estompe.evaluation.past import Past
-from estompe.evaluation.state_files import StateFolder
+from estompe.evaluation.time.keep import Keep
+from estompe.evaluation.time.past import Past
+from estompe.evaluation.time.state_files import StateFolder
 project = watched(EVERY_MEMORY["spread"]())
 past = Past(project, Memo(), Keep(folder=StateFolder(Path(sys.argv[1]))))
 for frame in range(1, int(sys.argv[2]) + 1):

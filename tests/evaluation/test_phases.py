@@ -6,13 +6,13 @@ from scipy.integrate import quad
 from tests.scenes import LINEAR
 
 from estompe.document import edits
-from estompe.document.numbers import Formula, Key, Keyed
 from estompe.document.project import Project
 from estompe.document.scene import EffectSlot, Falloff, Layer, Range, Route, Scene
 from estompe.effects.push import Push
 from estompe.effects.sway import Sway
 from estompe.evaluation import evaluate
 from estompe.falloffs.noise import Noise
+from estompe.kinds.numbers import Formula, Key, Keyed
 from estompe.setups.adding import add_shape
 from estompe.shapes.sphere import Sphere
 

@@ -5,22 +5,22 @@ import pytest
 from scripts import reference
 from tests.counting import CountingMemo
 
-from estompe.document.kinds import EVERYTHING, Effect
-from estompe.document.numbers import Formula, Key, Keyed
 from estompe.document.project import Project
-from estompe.document.registry import kinds
 from estompe.document.scene import Control, EffectSlot, Falloff, Layer, Range, Route, Scene, Shape, Transform
 from estompe.effects.color import Color
 from estompe.effects.poses import Pose, Poses
 from estompe.effects.push import Push
 from estompe.evaluation import CancelledError, Memo, evaluate
-from estompe.evaluation.moment import Moment
-from estompe.evaluation.past import Past
+from estompe.evaluation.planning.moment import Moment
+from estompe.evaluation.time.past import Past
 from estompe.falloffs.attribute import Attribute
 from estompe.falloffs.distance import Distance
 from estompe.falloffs.formula import FormulaSource
 from estompe.falloffs.other import Other
 from estompe.geometry import GeometryError
+from estompe.kinds.kind import EVERYTHING, Effect
+from estompe.kinds.numbers import Formula, Key, Keyed
+from estompe.kinds.registry import kinds
 from estompe.shapes.grid import Grid
 
 _SWINGING = Transform((Keyed((Key(1, -0.5), Key(20, 0.5))), 0.2, 0.0))

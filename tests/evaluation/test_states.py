@@ -9,7 +9,6 @@ import pytest
 from tests.counting import CountingMemo
 
 from estompe.document import edits
-from estompe.document.numbers import Key, Keyed
 from estompe.document.project import Project
 from estompe.document.scene import Camera, Control, EffectSlot, Falloff, Layer, Range, Route, Scene, Shape, Transform
 from estompe.effects.push import Push
@@ -23,6 +22,7 @@ from estompe.falloffs.other import Other
 from estompe.falloffs.random import Random
 from estompe.falloffs.surface import Surface
 from estompe.kernels.topology import steepest
+from estompe.kinds.numbers import Key, Keyed
 from estompe.shapes.grid import Grid
 from estompe.shapes.sphere import Sphere
 

@@ -6,7 +6,6 @@ from msgspec import structs
 
 from estompe.document import edits
 from estompe.document.check import SceneError, check
-from estompe.document.numbers import Formula
 from estompe.document.project import Project
 from estompe.document.scene import EffectSlot, Falloff, Layer, Range, Route, Scene
 from estompe.effects.fracture import Fracture
@@ -15,6 +14,7 @@ from estompe.effects.push import Push
 from estompe.evaluation import evaluate
 from estompe.falloffs.distance import Distance
 from estompe.geometry.copies import Copies
+from estompe.kinds.numbers import Formula
 from estompe.setups.adding import add_control, add_falloff, add_shape
 from estompe.shapes.box import Box
 from estompe.shapes.copies_elements import CopiesOnElements

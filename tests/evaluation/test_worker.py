@@ -9,13 +9,14 @@ from tests.scenes import one_push
 
 from estompe import faults
 from estompe.document import edits
-from estompe.document.numbers import Key, Keyed
-from estompe.document.pictures import stamp
 from estompe.document.scene import Layer
-from estompe.evaluation import Memo, answers, watch, worker
-from estompe.evaluation.answers import Request, compute_answer
-from estompe.evaluation.worker import Worker
+from estompe.evaluation import Memo
+from estompe.evaluation.background import answers, watch, worker
+from estompe.evaluation.background.answers import Request, compute_answer
+from estompe.evaluation.background.worker import Worker
 from estompe.falloffs.image import Image as ImageSource
+from estompe.importing.pictures import stamp
+from estompe.kinds.numbers import Key, Keyed
 from estompe.shapes.grid import Grid
 
 

@@ -6,7 +6,6 @@ from plyfile import PlyData
 from pxr import Usd, UsdGeom
 
 from estompe.document import edits
-from estompe.document.numbers import Formula, Key, Keyed
 from estompe.document.project import Project
 from estompe.document.scene import Control, EffectSlot, Falloff, Layer, Range, Route, Scene, Shape, Transform
 from estompe.effects.color import Color
@@ -19,6 +18,7 @@ from estompe.exchange.writers import usd as usd_out
 from estompe.falloffs.distance import Distance
 from estompe.geometry import Domain
 from estompe.importing import mesh
+from estompe.kinds.numbers import Formula, Key, Keyed
 from estompe.samples import sample
 from estompe.shapes.sphere import Sphere
 

@@ -6,7 +6,6 @@ from pxr import Usd, UsdGeom
 from tests.checking import failed_checks
 
 from estompe.document import edits
-from estompe.document.numbers import Key, Keyed
 from estompe.document.project import Project
 from estompe.document.scene import EffectSlot, Layer, Range, Route, Scene, Transform
 from estompe.effects.color import Color
@@ -18,6 +17,7 @@ from estompe.exchange.writers import obj, ply, usd
 from estompe.falloffs.distance import Distance
 from estompe.geometry.copies import Copies
 from estompe.importing.mesh import read_mesh
+from estompe.kinds.numbers import Key, Keyed
 from estompe.setups.adding import add_control, add_falloff, add_shape
 from estompe.shapes.box import Box
 from estompe.shapes.copies_grid import CopiesOnGrid

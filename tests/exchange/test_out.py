@@ -5,11 +5,11 @@ import pytest
 from pxr import Tf, Usd, UsdGeom, UsdUtils
 from tests.checking import failed_checks
 
+from estompe.baking.frames import strength_name
 from estompe.document import edits
 from estompe.document.scene import Layer
 from estompe.evaluation import CancelledError, evaluate
 from estompe.exchange import sequence
-from estompe.exchange.bake import strength_name
 from estompe.exchange.writers import usd as usd_out
 from estompe.falloffs.distance import Distance
 from estompe.importing import ExchangeError, read_mesh

@@ -7,7 +7,6 @@ from pxr import Sdf, Usd, UsdGeom, UsdShade, UsdSkel
 from tests import shots
 from tests.checking import failed_checks
 
-from estompe.document.numbers import Key, Keyed
 from estompe.document.project import Project
 from estompe.document.scene import EffectSlot, Falloff, Layer, Range, Route, Scene, Shape, Transform
 from estompe.effects.color import Color
@@ -22,6 +21,7 @@ from estompe.falloffs.noise import Noise
 from estompe.geometry import Domain
 from estompe.importing import ExchangeError
 from estompe.importing.footage import close_all
+from estompe.kinds.numbers import Key, Keyed
 from estompe.setups.shot import listed, with_shot
 from estompe.shapes.grid import Grid
 

@@ -8,12 +8,12 @@ import pytest
 from pxr import Usd, UsdGeom
 from tests.remembering import LAST, source, watched
 
+from estompe.baking.states import past_of, with_states, work_out
 from estompe.cli import main
 from estompe.document import edits, file
 from estompe.evaluation import evaluate
-from estompe.evaluation.state_files import default_folder
-from estompe.exchange.states import past_of, with_states, work_out
-from estompe.importing.errors import ExchangeError
+from estompe.evaluation.time.state_files import default_folder
+from estompe.files.progress import ExchangeError
 
 
 def _run(*words: object) -> int:

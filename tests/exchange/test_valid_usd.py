@@ -5,16 +5,16 @@ from msgspec import structs
 from tests.checking import failed_checks, wrong_counts
 
 from estompe.document import edits
-from estompe.document.kinds import Effect, ShapeSource
-from estompe.document.numbers import Key, Keyed
 from estompe.document.project import Project
-from estompe.document.registry import kinds, tag_of
 from estompe.document.scene import EffectSlot, Falloff, Range, Route, Scene, Shape
-from estompe.document.settings import settings_of
 from estompe.evaluation import evaluate
 from estompe.exchange.writers.usd import write
 from estompe.geometry import Domain
 from estompe.importing.footage import close_all
+from estompe.kinds.kind import Effect, ShapeSource
+from estompe.kinds.numbers import Key, Keyed
+from estompe.kinds.registry import kinds, tag_of
+from estompe.kinds.settings import settings_of
 from estompe.samples import SAMPLES, sample
 from estompe.setups.adding import add_effect
 from estompe.shapes.grid import Grid

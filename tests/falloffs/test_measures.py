@@ -6,8 +6,6 @@ from PIL import Image as Picture
 from tests.counting import CountingMemo
 
 from estompe.document import edits
-from estompe.document.numbers import Key, Keyed
-from estompe.document.pictures import numbered
 from estompe.document.project import Project, asset_name
 from estompe.document.scene import Camera, Control, EffectSlot, Falloff, Layer, Range, Scene, Shape, Transform
 from estompe.effects.joints import Joints
@@ -31,6 +29,8 @@ from estompe.falloffs.random import Random
 from estompe.falloffs.slope import Slope
 from estompe.falloffs.surface import Surface
 from estompe.geometry import Domain
+from estompe.importing.pictures import numbered
+from estompe.kinds.numbers import Key, Keyed
 from estompe.shapes.box import Box
 from estompe.shapes.grid import Grid
 from estompe.shapes.lathe import Lathe

@@ -6,15 +6,15 @@ import scipy.sparse
 from tests.remembering import AS_IT_IS, LAST, SAME, source, watched
 
 from estompe.document import edits
-from estompe.document.numbers import Key, Keyed
 from estompe.document.project import Project
 from estompe.document.scene import EffectSlot, Falloff, Layer, Range, Route, Scene, Shape
 from estompe.effects.push import Push
 from estompe.effects.separate import Separate
 from estompe.evaluation import Memo, evaluate
-from estompe.evaluation.past import Past
+from estompe.evaluation.time.past import Past
 from estompe.geometry.primitives import grid
 from estompe.kernels.spread import neighbour_blocks, spread
+from estompe.kinds.numbers import Key, Keyed
 from estompe.shapes.grid import Grid
 
 _RATE = 24.0

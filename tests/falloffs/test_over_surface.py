@@ -11,7 +11,7 @@ from estompe.effects.push import Push
 from estompe.effects.separate import Separate
 from estompe.effects.sway import Sway
 from estompe.evaluation import evaluate
-from estompe.evaluation.past import Past
+from estompe.evaluation.time.past import Past
 from estompe.geometry.over_surface import FAR
 from estompe.kernels.arrival import arrival, unfolded
 from estompe.shapes.grid import Grid

@@ -4,7 +4,6 @@ import numpy as np
 import pytest
 from scipy.spatial.transform import Rotation
 
-from estompe.document.context import CannotEvaluateError
 from estompe.document.project import Project
 from estompe.document.scene import Control, Falloff, Layer, RampPoint, Range, Scene, Shape, Transform
 from estompe.evaluation import Memo, evaluate
@@ -12,6 +11,7 @@ from estompe.falloffs.distance import Distance
 from estompe.falloffs.noise import Noise
 from estompe.falloffs.other import Other
 from estompe.falloffs.sweep import Sweep
+from estompe.kinds.context import CannotEvaluateError
 from estompe.shapes.sphere import Sphere
 
 PLACEMENT = Transform((0.3, -0.2, 0.5), (25.0, 40.0, -10.0), (2.0, 0.5, 1.5))

@@ -12,6 +12,7 @@ from pxr import Sdf
 from tests.scenes import one_push
 
 from estompe import cli
+from estompe.baking.manifest import only_run
 from estompe.document import edits, file
 from estompe.document.project import Project
 from estompe.evaluation import CancelledError
@@ -26,7 +27,6 @@ from estompe.farm.run import run
 from estompe.importing import ExchangeError
 from estompe.importing.footage import close_all
 from estompe.output import pictures
-from estompe.output.manifest import only_run
 from estompe.output.painter import Settings
 from estompe.samples import sample
 

@@ -5,8 +5,8 @@ import pytest
 from scipy.optimize import brentq
 from scipy.special import j0
 
-from estompe.geometry.fabric import Fabric, Forces, edges_and_folds, patches_of
-from estompe.kernels import cloth
+from estompe.geometry.cloth.fabric import Fabric, Forces, edges_and_folds, patches_of
+from estompe.kernels.cloth.steps import steps as cloth
 from estompe.kernels.compile import use_threads
 
 _G, _FRAME = 9.81, 1 / 24

@@ -5,8 +5,8 @@ import pytest
 from scipy.spatial import ConvexHull, HalfspaceIntersection, cKDTree
 
 from estompe.geometry import Geometry, primitives
-from estompe.geometry.fracture import FractureError, cut_into_cells
-from estompe.kernels.volume import enclosed_volume
+from estompe.geometry.fracture.cutting import FractureError, cut_into_cells
+from estompe.kernels.volumes.enclosed import enclosed_volume
 
 
 def _box(low, high):

@@ -7,8 +7,8 @@ from estompe.geometry import Domain, GeometryError, primitives
 from estompe.geometry.faces import kept, laid_together, on_faces
 from estompe.geometry.random import random_of
 from estompe.geometry.subdivision import subdivided
-from estompe.geometry.volume import check_closed, towards_volume, volume
-from estompe.kernels.volume import volume_along
+from estompe.geometry.volumes.volume import check_closed, towards_volume, volume
+from estompe.kernels.volumes.enclosed import volume_along
 
 
 def _all(mesh):

@@ -6,8 +6,8 @@ from collections.abc import Iterator
 import numpy as np
 import pytest
 
+from estompe.files.progress import ExchangeError
 from estompe.importing.blocks import Borrower, Lender
-from estompe.importing.errors import ExchangeError
 
 _LARGE, _LITTLE = 2_000_000, 1_000
 

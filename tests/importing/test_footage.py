@@ -8,10 +8,10 @@ import pytest
 from pxr import Gf, Usd, UsdGeom, Vt
 from tests import shots
 
-from estompe.document.context import CannotEvaluateError
 from estompe.geometry import Domain
 from estompe.importing.footage import RestPose, close_all, opened
 from estompe.importing.link import Link, Reading
+from estompe.kinds.context import CannotEvaluateError
 
 AT_FIRST = RestPose("", 1001.0)
 TURN = np.array([[1.0, 0, 0], [0, 0, 1], [0, -1, 0]])

@@ -4,13 +4,13 @@ import numba
 import numpy as np
 import pytest
 
-from estompe.document.curve import cubics
 from estompe.kernels import PARALLEL_FROM
 from estompe.kernels.displace import displace_along, displace_by
 from estompe.kernels.distance import Form, distance
 from estompe.kernels.normals import face_normals, point_normals
 from estompe.kernels.ramp import Joining, remap, remap_joined
 from estompe.kernels.topology import corners_of_points, edges, triangle_corners
+from estompe.kinds.curve import cubics
 
 SIZES = (0, 1, 700, PARALLEL_FROM + 300)
 

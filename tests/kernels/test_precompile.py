@@ -7,7 +7,7 @@ _FRESH = """
 import sys
 import estompe
 from estompe.kernels.compile import Kernel
-from estompe.evaluation.precompile import precompile
+from estompe.precompile import precompile
 from estompe.samples import SAMPLES, lantern_amphora
 
 def compiled():

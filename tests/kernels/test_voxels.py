@@ -12,13 +12,13 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from estompe.kernels.compile import use_threads
-from estompe.kernels.voxels import band, growth
-from estompe.kernels.voxels.bricks import OUTSIDE, Bricks, Lattice, lattice_around, on_lattice, sampled
-from estompe.kernels.voxels.eikonal import feet_of
-from estompe.kernels.voxels.feet import feet_at
-from estompe.kernels.voxels.isosurface import surface
-from estompe.kernels.voxels.refine import refined
-from estompe.kernels.voxels.voxelize import binned, voxelized
+from estompe.kernels.volumes import band, growth
+from estompe.kernels.volumes.bricks import OUTSIDE, Bricks, Lattice, lattice_around, on_lattice, sampled
+from estompe.kernels.volumes.eikonal import feet_of
+from estompe.kernels.volumes.feet import feet_at
+from estompe.kernels.volumes.isosurface import surface
+from estompe.kernels.volumes.refine import refined
+from estompe.kernels.volumes.voxelize import binned, voxelized
 
 
 def _ball(radius=0.4, middle=(0.0, 0.0, 0.0), fineness=4):
@@ -369,8 +369,8 @@ def _blurred_elsewhere(cache):
     code = """
 import hashlib
 import numpy as np
-from estompe.kernels.voxels import band
-from estompe.kernels.voxels.bricks import Bricks, Lattice, numbered
+from estompe.kernels.volumes import band
+from estompe.kernels.volumes.bricks import Bricks, Lattice, numbered
 table, where = numbered(np.ones((3, 3, 3), np.bool_), np.zeros((3, 3, 3), np.int32))
 values = np.random.default_rng(0).uniform(-4, 4, (27, 512)).astype(np.float32)
 made = band.blurred(Bricks(Lattice(np.zeros(3), 1.0, (3, 3, 3)), table, where, values, 4.0), 1.09)

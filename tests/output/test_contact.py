@@ -6,10 +6,10 @@ import pytest
 from PIL import Image
 from tests.scenes import one_push
 
+from estompe.baking.states import past_of
 from estompe.document import edits
 from estompe.document.variants import Variant
 from estompe.document.varying import parse_varied
-from estompe.exchange.states import past_of
 from estompe.importing import ExchangeError
 from estompe.output import contact
 from estompe.output.painter import Painter, Settings

@@ -9,18 +9,18 @@ import pytest
 from msgspec import structs
 from PIL import Image
 
-from estompe.document.numbers import Key, Keyed
+from estompe.baking.manifest import only_run
+from estompe.baking.states import past_of
 from estompe.document.project import Project
 from estompe.document.scene import Camera, Control, EffectSlot, Falloff, Layer, Range, Scene, Shape, Transform
 from estompe.effects.rotate import Rotate
 from estompe.effects.scale import Scale
 from estompe.evaluation import CancelledError, evaluate
-from estompe.exchange.states import past_of
 from estompe.falloffs.distance import Distance
 from estompe.importing import ExchangeError
+from estompe.kinds.numbers import Key, Keyed
 from estompe.output import movie, picture_files, pictures
 from estompe.output.estimate import time_left
-from estompe.output.manifest import only_run
 from estompe.output.painter import Painter, Settings
 from estompe.render.final import FinalRenderer, display_values, linear_light, tiles_of
 from estompe.render.picture import items_of

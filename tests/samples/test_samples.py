@@ -7,7 +7,7 @@ import estompe
 from estompe.document import edits
 from estompe.document.file import load, save
 from estompe.evaluation import Memo, evaluate
-from estompe.geometry.volume import volume
+from estompe.geometry.volumes.volume import volume
 from estompe.samples import SAMPLES, sample
 
 

@@ -6,8 +6,8 @@ from pathlib import Path
 import msgspec
 import platformdirs
 
-from estompe.document.atomic import written_whole
-from estompe.document.regular import check_answers
+from estompe.files.atomic import written_whole
+from estompe.files.regular import check_answers
 
 _MOST_RECENT = 8
 _MOST_ADDED = 6

@@ -18,7 +18,7 @@ from estompe import faults
 from estompe.app import preferences, units
 from estompe.app.leaving import Leaving
 from estompe.app.window import Window
-from estompe.evaluation.precompile import is_prepared, precompile
+from estompe.precompile import is_prepared, precompile
 from estompe.registered import load_kinds
 
 _TURN = 0.0005

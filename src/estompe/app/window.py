@@ -31,7 +31,7 @@ from estompe.app.widgets.fields import column
 from estompe.app.widgets.labels import hairline, label
 from estompe.app.work import Work
 from estompe.evaluation import evaluate
-from estompe.importing.errors import Progress
+from estompe.files.progress import Progress
 from estompe.render.picture import items_of
 from estompe.render.renderer import Look, Picture, Renderer
 from estompe.setups.catalog import Entry

@@ -8,7 +8,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from estompe import faults
 from estompe.evaluation import CancelledError
-from estompe.importing.errors import Progress
+from estompe.files.progress import Progress
 
 _PATIENCE = 5.0
 

@@ -31,7 +31,7 @@ def run(chosen: argparse.Namespace) -> None:
 
 
 def _described(project: "Project", path: Path, frame: "Frame | None") -> dict[str, Any]:
-    from estompe.document.registry import tag_of
+    from estompe.kinds.registry import tag_of
 
     scene = project.scene
     described: dict[str, Any] = {
@@ -60,9 +60,9 @@ def _described(project: "Project", path: Path, frame: "Frame | None") -> dict[st
 def _counted(project: "Project", shape: str, frame: "Frame | None") -> dict[str, Any]:
     """Points and faces before effects, or after them on a frame."""
     from estompe.document import edits
-    from estompe.document.context import CannotEvaluateError
     from estompe.evaluation import evaluate
     from estompe.geometry.copies import Copies, copies_of
+    from estompe.kinds.context import CannotEvaluateError
 
     try:
         source = edits.get(project.scene, ("shapes", shape)).source
@@ -80,7 +80,7 @@ def _counted(project: "Project", shape: str, frame: "Frame | None") -> dict[str,
 
 
 def _described_effect(scene: "Scene", slot: "EffectSlot") -> dict[str, object]:
-    from estompe.document.registry import tag_of
+    from estompe.kinds.registry import tag_of
 
     names = {item.id: item.name for item in scene.falloffs}
     falloffs = [names.get(route.falloff, route.falloff) for route in slot.routes]

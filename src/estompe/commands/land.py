@@ -30,9 +30,9 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(chosen: argparse.Namespace) -> None:
     """Run the command. Raises UsageError."""
+    from estompe.analysis.landing import CannotLandError, Landing, aim_at
     from estompe.document import file
     from estompe.document.naming import path_of
-    from estompe.evaluation.landing import CannotLandError, Landing, aim_at
 
     if (chosen.take is None) != (chosen.save is None):
         raise UsageError("--take and --save belong together: which proposal, and where the scene goes")

@@ -17,8 +17,8 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(chosen: argparse.Namespace) -> None:
     """Run the command. Raises UsageError."""
+    from estompe.analysis.overlaps import open_shapes, overlaps
     from estompe.evaluation import Memo, evaluate
-    from estompe.evaluation.overlap import open_shapes, overlaps
 
     project = open_project(chosen.file)
     first, last = frame_range(chosen.frames, project.scene.first, project.scene.last)

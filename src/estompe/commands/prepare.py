@@ -18,7 +18,7 @@ def run(chosen: argparse.Namespace) -> None:
         took = _first_picture()
         print(f"the first picture is ready ({took:.0f} s)")
         return
-    from estompe.evaluation.precompile import prepare
+    from estompe.precompile import prepare
 
     took = prepare()
     print(f"the kernels are ready ({took:.0f} s)")
@@ -26,8 +26,8 @@ def run(chosen: argparse.Namespace) -> None:
 
 def _first_picture() -> float:
     """Compute what the window shows of the first sample. Returns the seconds it took."""
-    from estompe.evaluation.answers import Request, compute_answer
-    from estompe.evaluation.memo import Memo
+    from estompe.evaluation.background.answers import Request, compute_answer
+    from estompe.evaluation.running.memo import Memo
     from estompe.samples import sample
 
     began = time.perf_counter()

@@ -20,8 +20,8 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(chosen: argparse.Namespace) -> None:
     """Run the command. Raises UsageError."""
+    from estompe.baking.states import with_states, work_out
     from estompe.document import file
-    from estompe.exchange.states import with_states, work_out
 
     if chosen.into is not None and chosen.into.suffix != file.ENDING:
         raise UsageError(f"{chosen.into}: a scene file ends in {file.ENDING}")

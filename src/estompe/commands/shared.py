@@ -14,7 +14,7 @@ if TYPE_CHECKING:
     from estompe.document.project import Project
     from estompe.document.scene import Scene
     from estompe.evaluation import Frame
-    from estompe.evaluation.past import Past
+    from estompe.evaluation.time.past import Past
     from estompe.farm.machines import Tls
     from estompe.output.painter import Settings
     from estompe.samples import Sample
@@ -55,7 +55,7 @@ def refuse_input(file: Path, out: Path) -> None:
 
 def past_of(project: "Project", states: Path | None, only_kept: bool = False) -> "Past":
     """The other moments of a project, with its states. Raises UsageError."""
-    from estompe.exchange.states import past_of
+    from estompe.baking.states import past_of
 
     if states is not None and states.exists() and not states.is_dir():
         raise UsageError(f"{states}: is a file, not a folder")
@@ -103,7 +103,7 @@ def evaluated_frame(project: "Project", frame: float) -> "Frame":
 
 def whole_frame(project: "Project", frame: float) -> "Frame":
     """A frame without problems. Raises UsageError with the first of them, as writing several frames does."""
-    from estompe.exchange.bake import described
+    from estompe.baking.frames import described
 
     made = evaluated_frame(project, frame)
     blocking = [problem for problem in made.problems if problem.blocks]

@@ -10,11 +10,11 @@ import msgspec
 from msgspec import Struct
 
 from estompe.document.formula import FormulaError, parse
-from estompe.document.kinds import Kind
 from estompe.document.names import clean_name, is_clean
-from estompe.document.numbers import LARGEST, Formula, Keyed
 from estompe.document.scene import Scene
-from estompe.document.settings import Setting, settings_of
+from estompe.kinds.kind import Kind
+from estompe.kinds.numbers import LARGEST, Formula, Keyed
+from estompe.kinds.settings import Setting, settings_of
 
 
 class SceneError(ValueError):

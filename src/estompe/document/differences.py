@@ -6,9 +6,9 @@ from typing import Any, NamedTuple
 from msgspec import Struct
 
 from estompe.document.edits import ScenePath
-from estompe.document.numbers import Formula, Keyed
 from estompe.document.scene import Scene
-from estompe.document.settings import setting_named
+from estompe.kinds.numbers import Formula, Keyed
+from estompe.kinds.settings import setting_named
 
 _SILENT = {"transform", "effect", "source", "effects", "layers", "routes", "range"}
 _FAMILIES = {"shapes": "shape", "controls": "control", "falloffs": "falloff", "effects": "effect", "layers": "layer"}

@@ -10,10 +10,10 @@ from typing import Any
 from msgspec import Struct, structs
 from msgspec.structs import astuple
 
-from estompe.document.identity_cache import IdentityCache
 from estompe.document.names import untaken
-from estompe.document.numbers import Formula, Keyed, Number
 from estompe.document.scene import Scene
+from estompe.kinds.identity_cache import IdentityCache
+from estompe.kinds.numbers import Formula, Keyed, Number
 
 ScenePath = tuple[str | int, ...]
 

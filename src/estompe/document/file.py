@@ -14,17 +14,17 @@ import numpy as np
 from msgspec import Struct
 from numpy.typing import NDArray
 
-from estompe.document.atomic import written_whole
 from estompe.document.check import SceneError, check
 from estompe.document.migrations import migrate
 from estompe.document.names import clean_name, printable
 from estompe.document.paths import files_of, pictures_of, with_paths
 from estompe.document.project import Project, asset_name, assets_of
-from estompe.document.registry import FAMILIES, decode_kind, encode_kind, family_of, kinds
-from estompe.document.regular import check_answers
 from estompe.document.renaming import with_unique_names
 from estompe.document.scene import Scene
 from estompe.document.variants import Variants
+from estompe.files.atomic import written_whole
+from estompe.files.regular import check_answers
+from estompe.kinds.registry import FAMILIES, decode_kind, encode_kind, family_of, kinds
 
 VERSION = 7
 ENDING = ".estompe"

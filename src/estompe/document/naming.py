@@ -8,9 +8,9 @@ from msgspec import Struct
 
 from estompe.document import edits
 from estompe.document.edits import ScenePath
-from estompe.document.identity_cache import IdentityCache
-from estompe.document.numbers import Formula, Keyed
 from estompe.document.scene import Scene
+from estompe.kinds.identity_cache import IdentityCache
+from estompe.kinds.numbers import Formula, Keyed
 
 # Fields that a name may step over: nobody says “Lantern.transform.position.x”.
 _SILENT = ("transform", "effect", "source", "range")

@@ -6,9 +6,9 @@ from typing import Any, TypeVar
 
 from msgspec import Struct, structs
 
-from estompe.document.identity_cache import IdentityCache
-from estompe.document.settings import settings_of
-from estompe.document.unknown_kind import UnknownKind
+from estompe.kinds.identity_cache import IdentityCache
+from estompe.kinds.settings import settings_of
+from estompe.kinds.unknown_kind import UnknownKind
 
 Part = TypeVar("Part")
 _FILES: IdentityCache[tuple[str, ...]] = IdentityCache()

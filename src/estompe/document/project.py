@@ -10,8 +10,8 @@ from msgspec import Struct
 from numpy.typing import NDArray
 
 from estompe.document.scene import Scene
-from estompe.document.unknown_kind import UnknownKind
 from estompe.document.variants import Variant
+from estompe.kinds.unknown_kind import UnknownKind
 
 Assets = Mapping[str, NDArray[Any]]
 _ADDRESS = re.compile(r"[0-9a-f]{64}")

@@ -6,7 +6,7 @@ from typing import Any, NamedTuple
 from msgspec import Struct, structs
 
 from estompe.document.scene import Scene
-from estompe.document.settings import settings_of
+from estompe.kinds.settings import settings_of
 
 
 class Candidate(NamedTuple):

@@ -8,9 +8,9 @@ from estompe.document import edits
 from estompe.document.edits import ScenePath
 from estompe.document.formula import FormulaError, nodes_of, parse
 from estompe.document.naming import path_of, spoken
-from estompe.document.numbers import Formula
 from estompe.document.scene import Scene
-from estompe.document.settings import settings_of
+from estompe.kinds.numbers import Formula
+from estompe.kinds.settings import settings_of
 
 
 def rename(scene: Scene, path: ScenePath, name: str) -> Scene:

@@ -10,9 +10,9 @@ from estompe.document import edits, formula
 from estompe.document.edits import ScenePath
 from estompe.document.formula import FormulaError, Node
 from estompe.document.naming import path_of, spoken
-from estompe.document.numbers import LARGEST, Formula, Number, moving, resolve
 from estompe.document.scene import Scene, seconds_at
-from estompe.document.settings import settings_of
+from estompe.kinds.numbers import LARGEST, Formula, Number, moving, resolve
+from estompe.kinds.settings import settings_of
 
 Reduce = Callable[[str, str, str], float]
 """What a reduction of a falloff over a shape gives: its name, the falloff's id and the shape's id."""

@@ -4,13 +4,13 @@ from typing import Annotated
 
 from msgspec import Meta, Struct
 
-from estompe.document.context import ControlForm
-from estompe.document.curve import Interpolation
-from estompe.document.kinds import ActsOn, Join
-from estompe.document.numbers import Number, Triple
-from estompe.document.part import Part
-from estompe.document.registry import AnyEffect, AnyShapeSource, AnySource
-from estompe.document.settings import setting, whole
+from estompe.kinds.context import ControlForm
+from estompe.kinds.curve import Interpolation
+from estompe.kinds.kind import ActsOn, Join
+from estompe.kinds.numbers import Number, Triple
+from estompe.kinds.part import Part
+from estompe.kinds.registry import AnyEffect, AnyShapeSource, AnySource
+from estompe.kinds.settings import setting, whole
 
 Identifier = Annotated[str, Meta(min_length=1, max_length=64, pattern=r"^[a-z0-9-]+$")]
 Name = Annotated[str, Meta(min_length=1, max_length=200, pattern=r"^(?![\s\S]*[\x00-\x1f\x7f-\x9f])")]

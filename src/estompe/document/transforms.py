@@ -4,11 +4,11 @@ from functools import lru_cache
 
 import numpy as np
 
-from estompe.document.context import Eye
-from estompe.document.numbers import plain, plain_triple
 from estompe.document.scene import Camera, Followed, Transform
 from estompe.geometry import frozen
 from estompe.geometry.transforms import Matrix, transform_matrix
+from estompe.kinds.context import Eye
+from estompe.kinds.numbers import plain, plain_triple
 
 
 @lru_cache(maxsize=4096)

@@ -4,8 +4,8 @@ from typing import Annotated
 
 from msgspec import Meta
 
-from estompe.document.part import Part
 from estompe.document.scene import Name, Scene
+from estompe.kinds.part import Part
 
 
 class Variant(Part):

@@ -7,8 +7,8 @@ from typing import NamedTuple
 from estompe.document import edits
 from estompe.document.edits import ScenePath
 from estompe.document.naming import path_of
-from estompe.document.numbers import Formula, Keyed
 from estompe.document.scene import Falloff, Scene, Shape
+from estompe.kinds.numbers import Formula, Keyed
 
 MOST_VALUES = 100
 _NUMBER = r"[-+]?(?:\d+\.?\d*|\.\d+)(?:[eE][-+]?\d+)?"

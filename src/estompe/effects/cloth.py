@@ -5,21 +5,21 @@ from typing import Annotated, ClassVar, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from estompe.document.context import CannotEvaluateError, Context, Placed
-from estompe.document.kinds import EVERYTHING
-from estompe.document.numbers import Number, Triple, plain, plain_triple
-from estompe.document.registry import register
-from estompe.document.remembering import Remembered, RememberingEffect, Seen, Since
 from estompe.document.scene import Identifier
-from estompe.document.settings import setting, whole
 from estompe.falloffs.touching import by_control, by_shape
 from estompe.geometry import Domain, Geometry, frozen
-from estompe.geometry.fabric import Fabric, Forces, Motion
+from estompe.geometry.cloth.fabric import Fabric, Forces, Motion
 from estompe.geometry.pieces import Pieces, even_ranks
 from estompe.geometry.rest import Rest
 from estompe.geometry.topology import Numbering, Topology
 from estompe.kernels.noise import gradient_noise
 from estompe.kernels.types import Floats, Indices
+from estompe.kinds.context import CannotEvaluateError, Context, Placed
+from estompe.kinds.kind import EVERYTHING
+from estompe.kinds.numbers import Number, Triple, plain, plain_triple
+from estompe.kinds.registry import register
+from estompe.kinds.remembering import Remembered, RememberingEffect, Seen, Since
+from estompe.kinds.settings import setting, whole
 
 _CHECKS = 4
 """How often a frame tears are looked for."""

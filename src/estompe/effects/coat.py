@@ -4,17 +4,17 @@ from typing import Annotated, ClassVar
 
 import numpy as np
 
-from estompe.document.context import Context
-from estompe.document.numbers import Number, Triple, plain, plain_triple
-from estompe.document.registry import register
-from estompe.document.settings import rgb, setting
 from estompe.effects.voxels import VolumeEffect, colored
 from estompe.geometry import Domain, Geometry, frozen
 from estompe.geometry.faces import laid_together
-from estompe.geometry.offsets import laid_over
-from estompe.geometry.solid import THICKNESS, Solid, surface_of
+from estompe.geometry.volumes.offsets import laid_over
+from estompe.geometry.volumes.solid import THICKNESS, Solid, surface_of
 from estompe.kernels.types import Floats
-from estompe.kernels.voxels.band import blurred
+from estompe.kernels.volumes.band import blurred
+from estompe.kinds.context import Context
+from estompe.kinds.numbers import Number, Triple, plain, plain_triple
+from estompe.kinds.registry import register
+from estompe.kinds.settings import rgb, setting
 
 COAT = "coat"
 _UNDER = 2.5

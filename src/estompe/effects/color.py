@@ -4,16 +4,16 @@ from typing import Annotated, ClassVar, Literal
 
 import numpy as np
 
-from estompe.document.context import Context
-from estompe.document.kinds import EVERY_ELEMENT, ActsOn, Effect
-from estompe.document.numbers import Triple, plain_triple
-from estompe.document.registry import register
-from estompe.document.settings import rgb, setting
 from estompe.geometry import Domain, Geometry
 from estompe.geometry.copies import Copies
 from estompe.geometry.samples import converted, samples_of
 from estompe.kernels.blend import towards
 from estompe.kernels.types import Floats
+from estompe.kinds.context import Context
+from estompe.kinds.kind import EVERY_ELEMENT, ActsOn, Effect
+from estompe.kinds.numbers import Triple, plain_triple
+from estompe.kinds.registry import register
+from estompe.kinds.settings import rgb, setting
 
 
 @register

@@ -4,17 +4,17 @@ from typing import Annotated, ClassVar, Literal
 
 import numpy as np
 
-from estompe.document.context import Context
-from estompe.document.kinds import EVERY_ELEMENT, ActsOn, Effect
-from estompe.document.numbers import Number, plain
-from estompe.document.registry import register
-from estompe.document.settings import setting, whole
 from estompe.geometry import Domain, Geometry, frozen
 from estompe.geometry.carrying import Spread, varied
 from estompe.geometry.random import random_of
 from estompe.geometry.samples import samples_of
 from estompe.kernels.displace import displace_along
 from estompe.kernels.types import Floats
+from estompe.kinds.context import Context
+from estompe.kinds.kind import EVERY_ELEMENT, ActsOn, Effect
+from estompe.kinds.numbers import Number, plain
+from estompe.kinds.registry import register
+from estompe.kinds.settings import setting, whole
 
 
 @register

@@ -4,17 +4,17 @@ from typing import Annotated, ClassVar, Literal
 
 import numpy as np
 
-from estompe.document.context import CannotEvaluateError, Context
-from estompe.document.kinds import Effect
-from estompe.document.numbers import Triple, plain_triple
-from estompe.document.registry import register
-from estompe.document.settings import rgb, setting, whole
 from estompe.geometry import Geometry
-from estompe.geometry.cells import Cells, cells_of
-from estompe.geometry.closing import closed_flat
-from estompe.geometry.fracture import FractureError, cut_into_cells
-from estompe.geometry.seeds import seeds_inside
+from estompe.geometry.fracture.cells import Cells, cells_of
+from estompe.geometry.fracture.cutting import FractureError, cut_into_cells
+from estompe.geometry.fracture.seeds import seeds_inside
+from estompe.geometry.volumes.closing import closed_flat
 from estompe.kernels.types import Floats
+from estompe.kinds.context import CannotEvaluateError, Context
+from estompe.kinds.kind import Effect
+from estompe.kinds.numbers import Triple, plain_triple
+from estompe.kinds.registry import register
+from estompe.kinds.settings import rgb, setting, whole
 
 MOST_CELLS = 5000
 

@@ -5,12 +5,12 @@ from typing import Annotated, ClassVar
 import numpy as np
 from msgspec import Meta
 
-from estompe.document.context import CannotEvaluateError, Context
-from estompe.document.kinds import EVERY_ELEMENT, ActsOn, Effect
-from estompe.document.registry import register
-from estompe.document.settings import setting
 from estompe.geometry import Geometry
 from estompe.kernels.types import Floats
+from estompe.kinds.context import CannotEvaluateError, Context
+from estompe.kinds.kind import EVERY_ELEMENT, ActsOn, Effect
+from estompe.kinds.registry import register
+from estompe.kinds.settings import setting
 
 
 @register

@@ -7,23 +7,23 @@ import numpy as np
 from msgspec import Struct
 from numpy.typing import NDArray
 
-from estompe.document.context import Context
-from estompe.document.numbers import Number, plain
-from estompe.document.registry import register
-from estompe.document.settings import setting
 from estompe.effects.round import rounded_by
 from estompe.effects.voxels import ClosedVolumeEffect, solid_words
 from estompe.geometry import Geometry, GeometryError
-from estompe.geometry.joining import Part, together
-from estompe.geometry.solid import BAND, MOST_VOXELS, Solid, rounded, surface_of
-from estompe.geometry.voxel_places import VoxelPlaces
+from estompe.geometry.volumes.joining import Part, together
+from estompe.geometry.volumes.solid import BAND, MOST_VOXELS, Solid, rounded, surface_of
+from estompe.geometry.volumes.voxel_places import VoxelPlaces
 from estompe.kernels.types import Floats
-from estompe.kernels.voxels.band import filled, redistanced, with_volume
-from estompe.kernels.voxels.bricks import CELLS, Bricks
-from estompe.kernels.voxels.eikonal import feet_of
-from estompe.kernels.voxels.feet import feet_at
-from estompe.kernels.voxels.growth import Front, Region, front_of, region_around
-from estompe.kernels.voxels.refine import refined
+from estompe.kernels.volumes.band import filled, redistanced, with_volume
+from estompe.kernels.volumes.bricks import CELLS, Bricks
+from estompe.kernels.volumes.eikonal import feet_of
+from estompe.kernels.volumes.feet import feet_at
+from estompe.kernels.volumes.growth import Front, Region, front_of, region_around
+from estompe.kernels.volumes.refine import refined
+from estompe.kinds.context import Context
+from estompe.kinds.numbers import Number, plain
+from estompe.kinds.registry import register
+from estompe.kinds.settings import setting
 
 _SLOWEST = 1e-4
 """Of full speed: what is slower stands still."""

@@ -5,19 +5,19 @@ from typing import Annotated, Any, ClassVar
 import numpy as np
 from numpy.typing import NDArray
 
-from estompe.document.context import CannotEvaluateError, Context
-from estompe.document.numbers import Number, plain
-from estompe.document.registry import register
-from estompe.document.remembering import LooksPerFrame, Remembered, RememberingEffect, Seen, Since
-from estompe.document.settings import setting
 from estompe.effects.grow import GrowSettings, slowness
 from estompe.geometry import Geometry
-from estompe.geometry.solid import BAND, Solid, surface_of
-from estompe.geometry.voxel_places import VoxelPlaces
+from estompe.geometry.volumes.solid import BAND, Solid, surface_of
+from estompe.geometry.volumes.voxel_places import VoxelPlaces
 from estompe.kernels.types import Floats, Indices
-from estompe.kernels.voxels.band import turned
-from estompe.kernels.voxels.bricks import CELLS, Bricks, Lattice, placed_lattice
-from estompe.kernels.voxels.growth import grown_by_step
+from estompe.kernels.volumes.band import turned
+from estompe.kernels.volumes.bricks import CELLS, Bricks, Lattice, placed_lattice
+from estompe.kernels.volumes.growth import grown_by_step
+from estompe.kinds.context import CannotEvaluateError, Context
+from estompe.kinds.numbers import Number, plain
+from estompe.kinds.registry import register
+from estompe.kinds.remembering import LooksPerFrame, Remembered, RememberingEffect, Seen, Since
+from estompe.kinds.settings import setting
 
 
 class Grown(Remembered, frozen=True, eq=False):

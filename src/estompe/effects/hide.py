@@ -5,16 +5,16 @@ from typing import Annotated, ClassVar, Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from estompe.document.context import Context
-from estompe.document.kinds import EVERY_ELEMENT, ActsOn, Effect
-from estompe.document.numbers import Number, plain
-from estompe.document.registry import register
-from estompe.document.settings import setting
 from estompe.geometry import Domain, Geometry
 from estompe.geometry.copies import Copies
 from estompe.geometry.faces import kept, on_faces
 from estompe.geometry.pieces import even_ranks
 from estompe.kernels.types import Floats
+from estompe.kinds.context import Context
+from estompe.kinds.kind import EVERY_ELEMENT, ActsOn, Effect
+from estompe.kinds.numbers import Number, plain
+from estompe.kinds.registry import register
+from estompe.kinds.settings import setting
 
 
 @register

@@ -6,19 +6,19 @@ import numpy as np
 from msgspec import Meta
 from numpy.typing import NDArray
 
-from estompe.document.context import CannotEvaluateError, Context
-from estompe.document.kinds import Effect, PosedJoint
-from estompe.document.numbers import Number, Triple, plain, plain_triple
-from estompe.document.part import Part
-from estompe.document.registry import register
 from estompe.document.scene import Identifier, Name
-from estompe.document.settings import setting
 from estompe.geometry import Geometry
 from estompe.geometry.carrying import Carries
 from estompe.geometry.transforms import inverse, rotation_matrix
 from estompe.kernels.polyline import nearest_on_polyline
 from estompe.kernels.skin import Bones, skinned
 from estompe.kernels.types import Floats
+from estompe.kinds.context import CannotEvaluateError, Context
+from estompe.kinds.kind import Effect, PosedJoint
+from estompe.kinds.numbers import Number, Triple, plain, plain_triple
+from estompe.kinds.part import Part
+from estompe.kinds.registry import register
+from estompe.kinds.settings import setting
 
 Vector = NDArray[np.float64]
 

@@ -6,22 +6,22 @@ from typing import Annotated, Any, ClassVar, Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from estompe.document.context import CannotEvaluateError, Context
-from estompe.document.numbers import Number, plain
-from estompe.document.registry import register
 from estompe.document.scene import Identifier
-from estompe.document.settings import setting
 from estompe.effects.round import on_band
 from estompe.effects.voxels import ClosedVolumeEffect, colored, solid_words
 from estompe.geometry import Domain, Geometry, GeometryError
 from estompe.geometry.faces import laid_together
-from estompe.geometry.joining import Part, together
-from estompe.geometry.solid import BAND, Solid, solid_of, surface_of
 from estompe.geometry.topology import connected_parts
-from estompe.geometry.volume import volume
+from estompe.geometry.volumes.joining import Part, together
+from estompe.geometry.volumes.solid import BAND, Solid, solid_of, surface_of
+from estompe.geometry.volumes.volume import volume
 from estompe.kernels.types import Floats, Indices
-from estompe.kernels.voxels.band import redistanced, turned
-from estompe.kernels.voxels.bricks import Bricks, Lattice
+from estompe.kernels.volumes.band import redistanced, turned
+from estompe.kernels.volumes.bricks import Bricks, Lattice
+from estompe.kinds.context import CannotEvaluateError, Context
+from estompe.kinds.numbers import Number, plain
+from estompe.kinds.registry import register
+from estompe.kinds.settings import setting
 
 Weight = Callable[[Lattice, Indices], Floats] | None
 _MOST_PARTS = 400

@@ -4,15 +4,15 @@ from typing import Annotated, ClassVar, Literal
 
 import numpy as np
 
-from estompe.document.context import Context
-from estompe.document.kinds import Effect
-from estompe.document.numbers import Triple, plain_triple
-from estompe.document.registry import register
-from estompe.document.settings import setting
 from estompe.geometry import Geometry
 from estompe.geometry.carrying import Carries
 from estompe.kernels.displace import displace_by
 from estompe.kernels.types import Floats
+from estompe.kinds.context import Context
+from estompe.kinds.kind import Effect
+from estompe.kinds.numbers import Triple, plain_triple
+from estompe.kinds.registry import register
+from estompe.kinds.settings import setting
 
 
 @register

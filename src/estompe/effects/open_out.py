@@ -4,17 +4,17 @@ from typing import Annotated, ClassVar, Literal
 
 import numpy as np
 
-from estompe.document.context import Context
-from estompe.document.kinds import Effect
-from estompe.document.numbers import Number, plain
-from estompe.document.registry import register
-from estompe.document.settings import setting
 from estompe.falloffs.order import order_of
 from estompe.geometry import Geometry
 from estompe.geometry.elements import Elements
 from estompe.geometry.faces import kept, on_faces
 from estompe.kernels.displace import displace_along
 from estompe.kernels.types import Floats
+from estompe.kinds.context import Context
+from estompe.kinds.kind import Effect
+from estompe.kinds.numbers import Number, plain
+from estompe.kinds.registry import register
+from estompe.kinds.settings import setting
 
 
 @register

@@ -5,16 +5,16 @@ from typing import Annotated, ClassVar
 import numpy as np
 from msgspec import Meta
 
-from estompe.document.context import CannotEvaluateError, Context
-from estompe.document.kinds import Effect
-from estompe.document.numbers import Number, plain
-from estompe.document.part import Part
-from estompe.document.registry import register
 from estompe.document.scene import AssetName, Identifier, Name
-from estompe.document.settings import setting
 from estompe.geometry import Geometry
 from estompe.kernels.blend import differences, moved_by
 from estompe.kernels.types import Floats
+from estompe.kinds.context import CannotEvaluateError, Context
+from estompe.kinds.kind import Effect
+from estompe.kinds.numbers import Number, plain
+from estompe.kinds.part import Part
+from estompe.kinds.registry import register
+from estompe.kinds.settings import setting
 
 
 class Pose(Part):

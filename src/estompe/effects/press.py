@@ -6,18 +6,18 @@ import numpy as np
 from msgspec import Meta
 from numpy.typing import NDArray
 
-from estompe.document.context import CannotEvaluateError, Context
-from estompe.document.kinds import Effect
-from estompe.document.numbers import Number, plain
-from estompe.document.registry import register
 from estompe.document.scene import Identifier, RampPoint, Range
-from estompe.document.settings import setting
 from estompe.falloffs.ramp import remapped
 from estompe.falloffs.touching import Touch, by_control, by_shape
 from estompe.geometry import Domain, Geometry
-from estompe.geometry.volume import check_closed, towards_volume, volume
+from estompe.geometry.volumes.volume import check_closed, towards_volume, volume
 from estompe.kernels.press import pressed
 from estompe.kernels.types import Floats
+from estompe.kinds.context import CannotEvaluateError, Context
+from estompe.kinds.kind import Effect
+from estompe.kinds.numbers import Number, plain
+from estompe.kinds.registry import register
+from estompe.kinds.settings import setting
 
 Vector = NDArray[np.float64]
 CONTACT = (Domain.POINT, "contact")

@@ -2,17 +2,17 @@
 
 from typing import Annotated, ClassVar
 
-from estompe.document.context import Context
-from estompe.document.kinds import Effect
-from estompe.document.numbers import Number, plain
-from estompe.document.registry import register
 from estompe.document.scene import Identifier
-from estompe.document.settings import setting
 from estompe.effects.axes import upright
 from estompe.geometry import Geometry
 from estompe.geometry.carrying import Carries
 from estompe.kernels.deform import Deformation, deform
 from estompe.kernels.types import Floats
+from estompe.kinds.context import Context
+from estompe.kinds.kind import Effect
+from estompe.kinds.numbers import Number, plain
+from estompe.kinds.registry import register
+from estompe.kinds.settings import setting
 
 
 @register

@@ -3,11 +3,6 @@
 from math import radians
 from typing import Annotated, ClassVar
 
-from estompe.document.context import Context
-from estompe.document.kinds import Effect
-from estompe.document.numbers import Number, plain
-from estompe.document.registry import register
-from estompe.document.settings import setting, whole
 from estompe.falloffs.order import order_of
 from estompe.geometry import Geometry
 from estompe.geometry.carrying import Carries
@@ -15,6 +10,11 @@ from estompe.geometry.elements import Elements
 from estompe.kernels.displace import displace_along
 from estompe.kernels.ridges import grooves
 from estompe.kernels.types import Floats
+from estompe.kinds.context import Context
+from estompe.kinds.kind import Effect
+from estompe.kinds.numbers import Number, plain
+from estompe.kinds.registry import register
+from estompe.kinds.settings import setting, whole
 
 
 @register

@@ -6,19 +6,19 @@ from typing import Annotated, ClassVar
 
 import numpy as np
 
-from estompe.document.context import Context
-from estompe.document.numbers import Number, plain
-from estompe.document.registry import register
-from estompe.document.settings import setting
 from estompe.effects.voxels import ClosedVolumeEffect
 from estompe.geometry import Geometry, GeometryError
-from estompe.geometry.joining import lattice_of_all
-from estompe.geometry.offsets import Surroundings, heights_on
-from estompe.geometry.solid import BAND, Solid, solid_of, surface_of
+from estompe.geometry.volumes.joining import lattice_of_all
+from estompe.geometry.volumes.offsets import Surroundings, heights_on
+from estompe.geometry.volumes.solid import BAND, Solid, solid_of, surface_of
 from estompe.kernels.types import Floats
-from estompe.kernels.voxels.band import curved, filled, gathered, rebricked, redistanced, trimmed, with_volume
-from estompe.kernels.voxels.bricks import INSIDE, OUTSIDE, Bricks, numbered, on_lattice
-from estompe.kernels.voxels.refine import refined
+from estompe.kernels.volumes.band import curved, filled, gathered, rebricked, redistanced, trimmed, with_volume
+from estompe.kernels.volumes.bricks import INSIDE, OUTSIDE, Bricks, numbered, on_lattice
+from estompe.kernels.volumes.refine import refined
+from estompe.kinds.context import Context
+from estompe.kinds.numbers import Number, plain
+from estompe.kinds.registry import register
+from estompe.kinds.settings import setting
 
 _WIDEST = 1.5
 """Voxels: wider smoothing is done on voxels up to twice as large as this makes it."""

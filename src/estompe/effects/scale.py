@@ -2,16 +2,16 @@
 
 from typing import Annotated, ClassVar
 
-from estompe.document.context import Context
-from estompe.document.kinds import Effect
-from estompe.document.numbers import Triple, plain_triple
-from estompe.document.registry import register
-from estompe.document.settings import setting
 from estompe.effects.axes import space
 from estompe.geometry import Geometry
 from estompe.geometry.carrying import Carries
 from estompe.kernels.deform import Deformation, deform
 from estompe.kernels.types import Floats
+from estompe.kinds.context import Context
+from estompe.kinds.kind import Effect
+from estompe.kinds.numbers import Triple, plain_triple
+from estompe.kinds.registry import register
+from estompe.kinds.settings import setting
 
 
 @register

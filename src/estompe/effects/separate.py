@@ -5,10 +5,6 @@ from typing import Annotated, ClassVar, Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from estompe.document.context import Context
-from estompe.document.kinds import Effect
-from estompe.document.registry import register
-from estompe.document.settings import setting
 from estompe.geometry import Domain, Geometry, frozen
 from estompe.geometry.carrying import axes_along
 from estompe.geometry.pieces import Pieces, even_ranks
@@ -16,6 +12,10 @@ from estompe.geometry.rest import Rest
 from estompe.geometry.shading import AUTHORED
 from estompe.geometry.topology import Topology, connected_parts
 from estompe.kernels.types import Floats, Indices
+from estompe.kinds.context import Context
+from estompe.kinds.kind import Effect
+from estompe.kinds.registry import register
+from estompe.kinds.settings import setting
 
 
 @register

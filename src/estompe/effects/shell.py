@@ -5,16 +5,16 @@ from typing import Annotated, ClassVar, Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from estompe.document.context import Context
-from estompe.document.kinds import EVERYTHING, Effect
-from estompe.document.numbers import Number, plain
-from estompe.document.registry import register
 from estompe.document.scene import Color
-from estompe.document.settings import setting
 from estompe.geometry import Domain, Geometry, Topology, frozen
 from estompe.geometry.faces import laid_together
 from estompe.kernels.displace import displace_along
 from estompe.kernels.types import Floats
+from estompe.kinds.context import Context
+from estompe.kinds.kind import EVERYTHING, Effect
+from estompe.kinds.numbers import Number, plain
+from estompe.kinds.registry import register
+from estompe.kinds.settings import setting
 
 ONE_SIDED = (Domain.POINT, "one_sided")
 _INK: Color = (0.07, 0.06, 0.06)

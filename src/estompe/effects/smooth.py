@@ -7,14 +7,14 @@ from typing import Annotated, ClassVar
 
 import numpy as np
 
-from estompe.document.context import Context
-from estompe.document.kinds import Effect
-from estompe.document.registry import register
-from estompe.document.settings import setting, whole
 from estompe.geometry import Geometry, GeometryError
-from estompe.geometry.volume import towards_volume, volume
+from estompe.geometry.volumes.volume import towards_volume, volume
 from estompe.kernels.smooth import towards_neighbours
 from estompe.kernels.types import Floats
+from estompe.kinds.context import Context
+from estompe.kinds.kind import Effect
+from estompe.kinds.registry import register
+from estompe.kinds.settings import setting, whole
 
 _TOWARDS, _BACK = 0.5, -0.5236
 

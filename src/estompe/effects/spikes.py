@@ -5,11 +5,6 @@ from typing import Annotated, Any, ClassVar
 import numpy as np
 from numpy.typing import NDArray
 
-from estompe.document.context import Context
-from estompe.document.kinds import ActsOn, Effect
-from estompe.document.numbers import Number, plain
-from estompe.document.registry import register
-from estompe.document.settings import setting, whole
 from estompe.geometry import Domain, Geometry, frozen
 from estompe.geometry.pieces import Pieces
 from estompe.geometry.random import random_of
@@ -17,6 +12,11 @@ from estompe.geometry.rest import Rest
 from estompe.geometry.samples import samples_of
 from estompe.geometry.topology import Topology
 from estompe.kernels.types import Floats
+from estompe.kinds.context import Context
+from estompe.kinds.kind import ActsOn, Effect
+from estompe.kinds.numbers import Number, plain
+from estompe.kinds.registry import register
+from estompe.kinds.settings import setting, whole
 
 GROUP = "spikes"
 

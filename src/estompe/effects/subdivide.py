@@ -5,14 +5,14 @@ from typing import Annotated, ClassVar
 import numpy as np
 from numpy.typing import NDArray
 
-from estompe.document.context import Context
-from estompe.document.kinds import EVERYTHING, Effect
-from estompe.document.registry import register
-from estompe.document.settings import setting, whole
 from estompe.geometry import Domain, Geometry
 from estompe.geometry.geometry import check_made
 from estompe.geometry.subdivision import subdivided
 from estompe.kernels.types import Floats
+from estompe.kinds.context import Context
+from estompe.kinds.kind import EVERYTHING, Effect
+from estompe.kinds.registry import register
+from estompe.kinds.settings import setting, whole
 
 # Not a name anyone would give, so it never hides one of the mesh's own attributes.
 _CARRIED = "\0strength"

@@ -5,16 +5,16 @@ from typing import Annotated, ClassVar, Literal
 
 from msgspec import structs
 
-from estompe.document.context import Context
-from estompe.document.kinds import Effect
-from estompe.document.looping import LOOP_RATE, Loop, looped, turns_in
-from estompe.document.numbers import Number, Triple, plain, plain_triple
-from estompe.document.registry import register
-from estompe.document.settings import setting, whole
 from estompe.geometry import Geometry
 from estompe.geometry.carrying import Carries
 from estompe.kernels.types import Floats
 from estompe.kernels.wind import Root, swayed
+from estompe.kinds.context import Context
+from estompe.kinds.kind import Effect
+from estompe.kinds.looping import LOOP_RATE, Loop, looped, turns_in
+from estompe.kinds.numbers import Number, Triple, plain, plain_triple
+from estompe.kinds.registry import register
+from estompe.kinds.settings import setting, whole
 
 
 @register

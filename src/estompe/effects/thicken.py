@@ -4,15 +4,15 @@ from typing import Annotated, ClassVar
 
 import numpy as np
 
-from estompe.document.context import CannotEvaluateError, Context
-from estompe.document.numbers import Number, plain
-from estompe.document.registry import register
-from estompe.document.settings import setting
 from estompe.effects.voxels import VolumeEffect
 from estompe.geometry import Geometry
-from estompe.geometry.offsets import laid_over, moved_out
-from estompe.geometry.solid import Solid, surface_of
+from estompe.geometry.volumes.offsets import laid_over, moved_out
+from estompe.geometry.volumes.solid import Solid, surface_of
 from estompe.kernels.types import Floats
+from estompe.kinds.context import CannotEvaluateError, Context
+from estompe.kinds.numbers import Number, plain
+from estompe.kinds.registry import register
+from estompe.kinds.settings import setting
 
 
 @register

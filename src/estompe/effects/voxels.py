@@ -4,15 +4,23 @@ from typing import Annotated, ClassVar
 
 import numpy as np
 
-from estompe.document.context import CannotEvaluateError, Context
-from estompe.document.kinds import EVERYTHING, Effect
-from estompe.document.numbers import Number, plain
 from estompe.document.scene import Color
-from estompe.document.settings import setting
 from estompe.geometry import Domain, Geometry
-from estompe.geometry.closing import closed_flat
-from estompe.geometry.solid import Solid, automatic_size, frame_of, longest_side, solid_of, thin_part_told, voxels_told
 from estompe.geometry.transforms import Matrix
+from estompe.geometry.volumes.closing import closed_flat
+from estompe.geometry.volumes.solid import (
+    Solid,
+    automatic_size,
+    frame_of,
+    longest_side,
+    solid_of,
+    thin_part_told,
+    voxels_told,
+)
+from estompe.kinds.context import CannotEvaluateError, Context
+from estompe.kinds.kind import EVERYTHING, Effect
+from estompe.kinds.numbers import Number, plain
+from estompe.kinds.settings import setting
 
 Voxel = Annotated[
     Number,
@@ -60,7 +68,7 @@ class VolumeEffect(Effect, kw_only=True):
         return frame_of(context.shape_matrix)
 
     def solid_of(self, geometry: Geometry, context: Context, room: float = 0.0, half: float = 0.0) -> Solid:
-        """The shape as a volume. room, half: as `estompe.geometry.solid.solid_of` has them."""
+        """The shape as a volume. room, half: as `estompe.geometry.volumes.solid.solid_of` has them."""
         if not geometry.topology.faces:
             raise CannotEvaluateError("the shape has no faces, so there is no volume: choose a shape with a surface")
         size = self.size_of(geometry, context)

@@ -4,16 +4,16 @@ from typing import Annotated, ClassVar
 
 import numpy as np
 
-from estompe.document.context import Context
-from estompe.document.numbers import Number, plain
-from estompe.document.registry import register
-from estompe.document.settings import setting, whole
 from estompe.effects.voxels import ClosedVolumeEffect
 from estompe.geometry import Geometry
-from estompe.geometry.offsets import moved_out
-from estompe.geometry.solid import Solid, surface_of
+from estompe.geometry.volumes.offsets import moved_out
+from estompe.geometry.volumes.solid import Solid, surface_of
 from estompe.kernels.types import Floats
-from estompe.kernels.voxels.band import rebricked, redistanced
+from estompe.kernels.volumes.band import rebricked, redistanced
+from estompe.kinds.context import Context
+from estompe.kinds.numbers import Number, plain
+from estompe.kinds.registry import register
+from estompe.kinds.settings import setting, whole
 
 
 @register

@@ -7,22 +7,22 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from estompe.document.context import CannotEvaluateError
 from estompe.document.project import Project
 from estompe.document.scene import EffectSlot, Falloff, Shape
-from estompe.evaluation.graph import domain_of
-from estompe.evaluation.memo import Memo
-from estompe.evaluation.moment import Moment
-from estompe.evaluation.past import Past
-from estompe.evaluation.problems import Problem
-from estompe.evaluation.stack import Stack
-from estompe.evaluation.state import State, Values
-from estompe.evaluation.where import Where, strength_where, where_measured
+from estompe.evaluation.planning.graph import domain_of
+from estompe.evaluation.planning.moment import Moment
+from estompe.evaluation.planning.problems import Problem
+from estompe.evaluation.planning.stack import Stack
+from estompe.evaluation.planning.state import State, Values
+from estompe.evaluation.planning.where import Where, strength_where, where_measured
+from estompe.evaluation.running.memo import Memo
+from estompe.evaluation.time.past import Past
 from estompe.geometry import Domain, Geometry, frozen
 from estompe.geometry.copies import Copies, copies_of, points_of
 from estompe.geometry.samples import converted, samples_of
 from estompe.kernels.topology import steepest
 from estompe.kernels.types import Floats, Indices
+from estompe.kinds.context import CannotEvaluateError
 
 FEWEST_EDGES = 3
 """Below this many edges across it, a ramp falls between the points."""
@@ -32,7 +32,7 @@ __all__ = ["FEWEST_EDGES", "Frame", "Problem", "Shown", "evaluate"]
 class Shown:
     """A falloff on a shape, as the view, the histogram and the probe show it.
 
-    It is measured where `estompe.evaluation.where` says. measured_mesh: the mesh that is measured; mesh: the one whose
+    It is measured where `estompe.evaluation.planning.where` says. measured_mesh: the mesh that is measured; mesh: the one whose
     elements the values are of, which is another one where a painted mask is carried to what is seen.
     """
 

@@ -1,5 +1,5 @@
 """Scenes and meshes out: one file per format, in `writers`; baking frames."""
 
-from estompe.importing.errors import ExchangeError
+from estompe.files.progress import ExchangeError
 
 __all__ = ["ExchangeError"]

@@ -10,8 +10,8 @@ from typing import NamedTuple, Protocol
 from estompe.document.project import Project
 from estompe.document.scene import Shape
 from estompe.evaluation.frame import Frame
-from estompe.evaluation.past import Past
-from estompe.importing.errors import Progress
+from estompe.evaluation.time.past import Past
+from estompe.files.progress import Progress
 from estompe.registered import import_all
 
 WriteShape = Callable[[Frame, Shape, Path], None]

@@ -5,12 +5,12 @@ import tempfile
 from collections.abc import Collection, Iterator
 from pathlib import Path
 
+from estompe.baking.frames import check_folder, check_frames, file_word, frames
 from estompe.document.project import Project
 from estompe.document.scene import Scene
-from estompe.evaluation.past import Past
-from estompe.exchange.bake import check_folder, check_frames, file_word, frames
+from estompe.evaluation.time.past import Past
 from estompe.exchange.formats import SEQUENCE_WRITERS, load_formats
-from estompe.importing.errors import ExchangeError, Progress
+from estompe.files.progress import ExchangeError, Progress
 from estompe.importing.reads import check_not_read
 
 

@@ -5,18 +5,18 @@ from typing import Annotated, ClassVar
 import numpy as np
 from msgspec import Meta
 
-from estompe.document.context import CannotEvaluateError, Context, Placed
-from estompe.document.kinds import Shell, Source
-from estompe.document.numbers import Number, plain
-from estompe.document.registry import register
 from estompe.document.scene import Identifier
-from estompe.document.settings import setting
 from estompe.falloffs.forms import FORMS
 from estompe.geometry.elements import Elements
 from estompe.kernels.distance import distance
 from estompe.kernels.polyline import nearest_on_polyline
 from estompe.kernels.transform import transformed
 from estompe.kernels.types import Floats
+from estompe.kinds.context import CannotEvaluateError, Context, Placed
+from estompe.kinds.kind import Shell, Source
+from estompe.kinds.numbers import Number, plain
+from estompe.kinds.registry import register
+from estompe.kinds.settings import setting
 
 
 @register

@@ -4,12 +4,12 @@ from typing import ClassVar
 
 import numpy as np
 
-from estompe.document.context import Context
-from estompe.document.kinds import Source
-from estompe.document.registry import register
 from estompe.geometry.elements import Elements
 from estompe.kernels.angles import degrees_towards
 from estompe.kernels.types import Floats
+from estompe.kinds.context import Context
+from estompe.kinds.kind import Source
+from estompe.kinds.registry import register
 
 
 @register

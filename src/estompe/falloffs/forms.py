@@ -2,9 +2,9 @@
 
 from typing import NamedTuple
 
-from estompe.document.context import ControlForm
 from estompe.kernels.distance import Form
 from estompe.kernels.press import Body
+from estompe.kinds.context import ControlForm
 
 
 class FormRule(NamedTuple):

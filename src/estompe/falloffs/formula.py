@@ -5,14 +5,14 @@ from typing import Annotated, ClassVar
 import numpy as np
 from msgspec import Meta
 
-from estompe.document.context import CannotEvaluateError, Context
 from estompe.document.formula import PER_ELEMENT, FormulaError, Value, compute, names_in, parse
-from estompe.document.kinds import Source
-from estompe.document.registry import register
-from estompe.document.settings import setting
 from estompe.geometry.elements import Elements
 from estompe.geometry.random import random_of
 from estompe.kernels.types import Floats
+from estompe.kinds.context import CannotEvaluateError, Context
+from estompe.kinds.kind import Source
+from estompe.kinds.registry import register
+from estompe.kinds.settings import setting
 
 
 @register

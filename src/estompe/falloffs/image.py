@@ -5,16 +5,16 @@ from typing import Annotated, ClassVar, Literal
 import numpy as np
 from msgspec import Meta
 
-from estompe.document import pictures
-from estompe.document.context import CannotEvaluateError, Context
-from estompe.document.kinds import Source
-from estompe.document.numbers import Number, plain
-from estompe.document.registry import register
-from estompe.document.settings import setting
 from estompe.geometry import frozen
 from estompe.geometry.elements import Elements
+from estompe.importing import pictures
 from estompe.kernels.sampling import sampled
 from estompe.kernels.types import Floats
+from estompe.kinds.context import CannotEvaluateError, Context
+from estompe.kinds.kind import Source
+from estompe.kinds.numbers import Number, plain
+from estompe.kinds.registry import register
+from estompe.kinds.settings import setting
 
 _WEIGHTS = {
     "brightness": frozen(np.array([0.2126, 0.7152, 0.0722, 0.0], np.float32)),

@@ -4,15 +4,15 @@ from typing import Annotated, ClassVar
 
 import numpy as np
 
-from estompe.document.context import Context
-from estompe.document.kinds import Source
-from estompe.document.numbers import Number, plain
-from estompe.document.registry import register
 from estompe.document.scene import Identifier
-from estompe.document.settings import setting
 from estompe.falloffs.surface import to_surface
 from estompe.geometry.elements import Elements
 from estompe.kernels.types import Floats
+from estompe.kinds.context import Context
+from estompe.kinds.kind import Source
+from estompe.kinds.numbers import Number, plain
+from estompe.kinds.registry import register
+from estompe.kinds.settings import setting
 
 
 @register

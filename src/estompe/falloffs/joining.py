@@ -5,13 +5,13 @@ from typing import NamedTuple
 
 import numpy as np
 
-from estompe.document.kinds import Join
-from estompe.document.numbers import plain
 from estompe.document.scene import Layer, Range, Route
 from estompe.falloffs.ramp import Remapping
 from estompe.geometry import GeometryError
 from estompe.kernels.ramp import Joining, remap, remap_joined
 from estompe.kernels.types import Floats
+from estompe.kinds.kind import Join
+from estompe.kinds.numbers import plain
 
 
 class JoinRule(NamedTuple):

@@ -6,12 +6,6 @@ from typing import Annotated, ClassVar, Literal
 import numpy as np
 from msgspec import structs
 
-from estompe.document.context import Context
-from estompe.document.kinds import Join, Source
-from estompe.document.looping import LOOP_RATE, Loop, looped, turns_in
-from estompe.document.numbers import Number, plain
-from estompe.document.registry import register
-from estompe.document.settings import setting, whole
 from estompe.geometry.elements import Elements
 from estompe.geometry.random import random_of
 from estompe.geometry.transforms import inverse
@@ -19,6 +13,12 @@ from estompe.kernels.noise import gradient_noise
 from estompe.kernels.patterns import Pattern, levels, pattern_noise
 from estompe.kernels.transform import transformed
 from estompe.kernels.types import Floats
+from estompe.kinds.context import Context
+from estompe.kinds.kind import Join, Source
+from estompe.kinds.looping import LOOP_RATE, Loop, looped, turns_in
+from estompe.kinds.numbers import Number, plain
+from estompe.kinds.registry import register
+from estompe.kinds.settings import setting, whole
 
 _PATTERNS = {"value": Pattern.VALUE, "simplex": Pattern.SIMPLEX, "sparse": Pattern.SPARSE}
 _CELLS = {"nearest": Pattern.NEAREST, "second minus nearest": Pattern.DIFFERENCE, "cell number": Pattern.CELL}

@@ -5,12 +5,12 @@ from typing import NamedTuple
 
 import numpy as np
 
-from estompe.document.curve import cubics
-from estompe.document.numbers import plain
 from estompe.document.scene import Ramp, Range
 from estompe.geometry import frozen
 from estompe.kernels.ramp import remap
 from estompe.kernels.types import Floats
+from estompe.kinds.curve import cubics
+from estompe.kinds.numbers import plain
 
 
 @lru_cache(maxsize=4096)

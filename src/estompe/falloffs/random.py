@@ -2,13 +2,13 @@
 
 from typing import Annotated, ClassVar
 
-from estompe.document.context import Context
-from estompe.document.kinds import Source
-from estompe.document.registry import register
-from estompe.document.settings import whole
 from estompe.geometry.elements import Elements
 from estompe.geometry.random import random_of
 from estompe.kernels.types import Floats
+from estompe.kinds.context import Context
+from estompe.kinds.kind import Source
+from estompe.kinds.registry import register
+from estompe.kinds.settings import whole
 
 
 @register

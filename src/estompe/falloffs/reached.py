@@ -5,12 +5,12 @@ from typing import Annotated, ClassVar, Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from estompe.document.numbers import Number, plain
-from estompe.document.registry import register
-from estompe.document.remembering import LooksPerFrame, Remembered, RememberingSource, Seen, Since
 from estompe.document.scene import Identifier
-from estompe.document.settings import setting
 from estompe.kernels.types import Floats
+from estompe.kinds.numbers import Number, plain
+from estompe.kinds.registry import register
+from estompe.kinds.remembering import LooksPerFrame, Remembered, RememberingSource, Seen, Since
+from estompe.kinds.settings import setting
 
 NOT_YET = np.float32(1e6)
 """The frame or second for elements that have not been reached."""

@@ -4,14 +4,14 @@ from typing import Annotated, ClassVar
 
 import numpy as np
 
-from estompe.document.context import CannotEvaluateError, Context
-from estompe.document.kinds import Source
-from estompe.document.registry import register
 from estompe.document.scene import Identifier
-from estompe.document.settings import setting
 from estompe.geometry import GeometryError
 from estompe.geometry.elements import Elements
 from estompe.kernels.types import Floats
+from estompe.kinds.context import CannotEvaluateError, Context
+from estompe.kinds.kind import Source
+from estompe.kinds.registry import register
+from estompe.kinds.settings import setting
 
 
 @register

@@ -4,14 +4,14 @@ from typing import Annotated, ClassVar, Literal
 
 import numpy as np
 
-from estompe.document.numbers import Number, plain
-from estompe.document.registry import register
-from estompe.document.remembering import Remembered, RememberingSource, Seen, Since
 from estompe.document.scene import Identifier
-from estompe.document.settings import setting, whole
 from estompe.geometry.random import random_of
 from estompe.kernels.spread import spread
 from estompe.kernels.types import Floats, Matrix
+from estompe.kinds.numbers import Number, plain
+from estompe.kinds.registry import register
+from estompe.kinds.remembering import Remembered, RememberingSource, Seen, Since
+from estompe.kinds.settings import setting, whole
 
 _HALF = np.float32(0.5)
 

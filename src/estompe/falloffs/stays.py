@@ -4,10 +4,10 @@ from typing import Annotated, ClassVar
 
 import numpy as np
 
-from estompe.document.registry import register
-from estompe.document.remembering import LooksPerFrame, RememberingSource, Seen, Since, Values
 from estompe.document.scene import Identifier
-from estompe.document.settings import setting
+from estompe.kinds.registry import register
+from estompe.kinds.remembering import LooksPerFrame, RememberingSource, Seen, Since, Values
+from estompe.kinds.settings import setting
 
 
 @register

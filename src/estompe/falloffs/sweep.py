@@ -4,14 +4,14 @@ from typing import Annotated, ClassVar, Literal
 
 import numpy as np
 
-from estompe.document.context import Context
-from estompe.document.kinds import Shell, Source
-from estompe.document.registry import register
 from estompe.document.scene import Identifier
-from estompe.document.settings import setting
 from estompe.geometry.elements import Elements
 from estompe.kernels.distance import Form, distance
 from estompe.kernels.types import Floats
+from estompe.kinds.context import Context
+from estompe.kinds.kind import Shell, Source
+from estompe.kinds.registry import register
+from estompe.kinds.settings import setting
 
 _AXES = {"x": Form.AXIS_X, "y": Form.AXIS_Y, "z": Form.AXIS_Z}
 

@@ -6,7 +6,6 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from estompe.document.context import CannotEvaluateError, Placed
 from estompe.falloffs.distance import path_of
 from estompe.falloffs.forms import FORMS
 from estompe.falloffs.surface import to_nearest
@@ -15,6 +14,7 @@ from estompe.kernels.press import touched
 from estompe.kernels.surface import feet, nearest_on_surface
 from estompe.kernels.transform import transformed
 from estompe.kernels.types import Floats
+from estompe.kinds.context import CannotEvaluateError, Placed
 
 Vector = NDArray[np.float64]
 

@@ -5,8 +5,8 @@ from typing import Literal
 
 import msgspec
 
-from estompe.document.remembering import RememberingEffect, RememberingSource
 from estompe.document.scene import Scene
+from estompe.kinds.remembering import RememberingEffect, RememberingSource
 
 Kind = Literal["scene", "over", "meshes", "pictures"]
 

@@ -10,7 +10,7 @@ from contextlib import contextmanager
 from typing import Any, NamedTuple
 
 from estompe.farm import worker
-from estompe.importing.errors import ExchangeError
+from estompe.files.progress import ExchangeError
 
 _PATIENCE = "20s"
 _TRIES, _PAUSE = 20, 0.5

@@ -8,11 +8,11 @@ from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
+from estompe.baking.manifest import Progressing, job_of, only_run
 from estompe.document import file
-from estompe.document.atomic import written_whole
 from estompe.document.project import Project
 from estompe.document.scene import Scene
-from estompe.evaluation.state_files import default_folder
+from estompe.evaluation.time.state_files import default_folder
 from estompe.exchange import sequence
 from estompe.exchange.usd.joining import Joining, LayerPart
 from estompe.exchange.usd.over import stage_of, sublayer
@@ -21,10 +21,10 @@ from estompe.exchange.usd.saving import reason
 from estompe.farm import worker
 from estompe.farm.job import Job, Kind, chunk_size, chunks, remembers
 from estompe.farm.machines import Tls, answers, check_machines, client_of, threads_of, warning_of
-from estompe.importing.errors import ExchangeError, Progress
+from estompe.files.atomic import written_whole
+from estompe.files.progress import ExchangeError, Progress
 from estompe.output import pictures
 from estompe.output.estimate import Estimate
-from estompe.output.manifest import Progressing, job_of, only_run
 from estompe.output.painter import Settings
 
 _TICK = 0.2

@@ -5,12 +5,12 @@ import os
 import threading
 from pathlib import Path
 
+from estompe.baking.states import past_of, work_out
 from estompe.document import file
 from estompe.document.file import VERSION
 from estompe.document.project import Project
-from estompe.evaluation.past import Past
+from estompe.evaluation.time.past import Past
 from estompe.exchange import sequence
-from estompe.exchange.states import past_of, work_out
 from estompe.exchange.usd.over import write_over
 from estompe.exchange.writers import usd
 from estompe.farm.job import Job, decoded

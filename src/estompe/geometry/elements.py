@@ -5,7 +5,6 @@ from typing import Any
 
 from numpy.typing import NDArray
 
-from estompe.geometry.closing import border_loops
 from estompe.geometry.copies import Copies
 from estompe.geometry.geometry import Domain, Geometry
 from estompe.geometry.matching import identity_digest, matched
@@ -13,6 +12,7 @@ from estompe.geometry.over_surface import beside, followed, from_place, from_str
 from estompe.geometry.pieces import Ids
 from estompe.geometry.samples import samples_of, through_uvs
 from estompe.geometry.transforms import Matrix
+from estompe.geometry.volumes.closing import border_loops
 from estompe.kernels.types import Floats, Indices
 
 

@@ -66,7 +66,7 @@ class Geometry:
     """
 
     solid: Any = None
-    """The volume it was taken from (`estompe.geometry.solid.Solid`), as long as its points stay where they are."""
+    """The volume it was taken from (`estompe.geometry.volumes.solid.Solid`), as long as its points stay where they are."""
     layer: Any = None
     """A volume that is part of it, for whoever shows it."""
 

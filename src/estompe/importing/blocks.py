@@ -16,7 +16,7 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from estompe.importing.errors import ExchangeError
+from estompe.files.progress import ExchangeError
 
 GONE = "the file is so damaged, or so large, that reading it failed altogether"
 _ALIGNED = 64

@@ -15,9 +15,9 @@ import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
-from estompe.document.context import CannotEvaluateError
 from estompe.document.names import clean_name, printable
-from estompe.document.regular import check_answers
+from estompe.files.progress import ExchangeError
+from estompe.files.regular import check_answers
 from estompe.geometry import Domain, Geometry, GeometryError, Topology, frozen
 from estompe.geometry.attributes import finite, held_to_table
 from estompe.geometry.copies import Copies
@@ -25,9 +25,9 @@ from estompe.geometry.pieces import even_ranks
 from estompe.geometry.rest import Rest
 from estompe.importing.blocks import GONE
 from estompe.importing.content import Stamps, fingerprint_of, stamps_of
-from estompe.importing.errors import ExchangeError
 from estompe.importing.link import Arrays, Go, Link, Reading
 from estompe.importing.stage import About, Entry, Lens
+from estompe.kinds.context import CannotEvaluateError
 
 Attributes = dict[tuple[Domain, str], NDArray[Any]]
 _BUDGET = 512 * 2**20

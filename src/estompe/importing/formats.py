@@ -7,8 +7,8 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import NamedTuple
 
+from estompe.files.progress import Progress
 from estompe.geometry import Geometry
-from estompe.importing.errors import Progress
 from estompe.registered import import_all
 
 Read = Callable[[Path, Progress, float], Geometry]

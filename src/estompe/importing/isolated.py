@@ -19,9 +19,9 @@ import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
-from estompe.document.regular import UnreadableError, check_answers
+from estompe.files.progress import ExchangeError, Progress
+from estompe.files.regular import UnreadableError, check_answers
 from estompe.geometry import Domain, Geometry
-from estompe.importing.errors import ExchangeError, Progress
 from estompe.importing.mesh import read_mesh
 
 # Address space of the child: what the libraries reserve, and a generous multiple of the file.

@@ -12,8 +12,8 @@ from typing import Any, NamedTuple
 
 from numpy.typing import NDArray
 
+from estompe.files.progress import ExchangeError
 from estompe.importing.blocks import Borrower
-from estompe.importing.errors import ExchangeError
 
 Arrays = dict[str, NDArray[Any]]
 Go = Callable[[], None]

@@ -7,10 +7,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from estompe.document.names import clean_name
+from estompe.files.progress import ExchangeError
 from estompe.geometry import Domain, Geometry
 from estompe.geometry.attributes import finite, held_to_table
 from estompe.geometry.shading import AUTHORED, has_hard_edges, with_normals
-from estompe.importing.errors import ExchangeError
 
 Arrays = dict[tuple[Domain, str], NDArray[Any]]
 MOST_GROUPS = 256

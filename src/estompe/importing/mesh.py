@@ -4,8 +4,8 @@ import stat
 from pathlib import Path
 
 from estompe.document.names import printable
+from estompe.files.progress import ExchangeError, Progress
 from estompe.geometry import Geometry, GeometryError
-from estompe.importing.errors import ExchangeError, Progress
 from estompe.importing.formats import READERS, load_readers
 
 MOST_BYTES = 16 * 2**30

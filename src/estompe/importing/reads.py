@@ -5,14 +5,14 @@ import re
 from collections.abc import Iterable, Iterator
 from pathlib import Path
 
-from estompe.document.context import CannotEvaluateError
 from estompe.document.paths import files_of, pictures_of
 from estompe.document.project import Project
 from estompe.document.scene import Scene
+from estompe.files.progress import ExchangeError
 from estompe.importing.content import Stamps, stamps_of
-from estompe.importing.errors import ExchangeError
 from estompe.importing.footage import opened
 from estompe.importing.link import Reading
+from estompe.kinds.context import CannotEvaluateError
 
 _MOST_PICTURES = 1_000_000
 Identity = tuple[int, int]

@@ -20,8 +20,8 @@ from msgspec import json as msgspec_json
 from numpy.typing import NDArray
 
 from estompe.document.names import printable
+from estompe.files.progress import ExchangeError
 from estompe.importing.blocks import Block, Lender
-from estompe.importing.errors import ExchangeError
 from estompe.importing.stage import Lens, Sampled, Space, Stage, open_stage
 
 # Address space: what the libraries reserve, and a generous multiple of the file.

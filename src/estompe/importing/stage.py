@@ -12,7 +12,7 @@ import numpy as np
 from msgspec import Struct
 from numpy.typing import NDArray
 
-from estompe.importing.errors import ExchangeError
+from estompe.files.progress import ExchangeError
 from estompe.registered import import_all
 
 EntryKind = Literal["mesh", "copies", "camera", "transform", "other"]

@@ -5,9 +5,9 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from estompe.files.progress import ExchangeError
 from estompe.geometry.shading import AUTHORED, has_hard_edges
 from estompe.geometry.topology import Topology
-from estompe.importing.errors import ExchangeError
 from estompe.importing.stage import Split
 
 _DOMAINS = {"vertex": "point", "varying": "point", "faceVarying": "corner", "uniform": "face"}

@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 
-from estompe.importing.errors import ExchangeError
+from estompe.files.progress import ExchangeError
 
 
 class Skins:

@@ -10,7 +10,8 @@ from numpy.typing import NDArray
 from PIL import Image as Bitmap
 from PIL import ImageDraw
 
-from estompe.document.atomic import written_whole
+from estompe.baking.frames import check_folder, check_frames
+from estompe.baking.states import past_of
 from estompe.document.differences import in_words
 from estompe.document.edits import ScenePath, put
 from estompe.document.project import Project
@@ -18,10 +19,9 @@ from estompe.document.scene import Scene
 from estompe.document.variants import Variant
 from estompe.document.varying import Varied
 from estompe.evaluation import Memo
-from estompe.evaluation.past import Past
-from estompe.exchange.bake import check_folder, check_frames
-from estompe.exchange.states import past_of
-from estompe.importing.errors import ExchangeError, Progress
+from estompe.evaluation.time.past import Past
+from estompe.files.atomic import written_whole
+from estompe.files.progress import ExchangeError, Progress
 from estompe.importing.reads import check_not_read
 from estompe.output import movie
 from estompe.output.lettering import font_in

@@ -10,16 +10,16 @@ from numpy.typing import NDArray
 from PIL import Image as Bitmap
 from PIL import ImageDraw
 
-from estompe.document.atomic import written_whole
+from estompe.baking.frames import check_folder, check_frames
+from estompe.baking.manifest import only_run
+from estompe.baking.states import past_of
 from estompe.document.project import Project
-from estompe.evaluation.past import Past
-from estompe.exchange.bake import check_folder, check_frames
-from estompe.exchange.states import past_of
-from estompe.importing.errors import ExchangeError, Progress
+from estompe.evaluation.time.past import Past
+from estompe.files.atomic import written_whole
+from estompe.files.progress import ExchangeError, Progress
 from estompe.importing.reads import check_not_read
 from estompe.output.estimate import Estimate
 from estompe.output.lettering import font_in
-from estompe.output.manifest import only_run
 from estompe.output.painter import Painter, Settings
 from estompe.output.picture_files import bytes_of
 from estompe.render.renderer import GROUND

@@ -7,11 +7,11 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from estompe.baking.frames import described
 from estompe.document.project import Project
 from estompe.evaluation import Frame, evaluate
-from estompe.evaluation.past import Past
-from estompe.exchange.bake import described
-from estompe.importing.errors import ExchangeError
+from estompe.evaluation.time.past import Past
+from estompe.files.progress import ExchangeError
 from estompe.render.final import FinalRenderer, Image, jitters, linear_of
 from estompe.render.picture import items_of
 from estompe.render.renderer import Look

@@ -10,8 +10,8 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image as Bitmap
 
-from estompe.document.atomic import written_whole
-from estompe.importing.errors import ExchangeError
+from estompe.files.atomic import written_whole
+from estompe.files.progress import ExchangeError
 from estompe.output.painter import Painted
 from estompe.render.final import display_values
 

@@ -3,15 +3,15 @@
 from pathlib import Path
 from typing import NamedTuple
 
-from estompe.document.pictures import numbered
+from estompe.baking.frames import check_folder, check_frames
+from estompe.baking.manifest import Progressing, job_of, only_run
+from estompe.baking.states import past_of
 from estompe.document.project import Project
-from estompe.evaluation.past import Past
-from estompe.exchange.bake import check_folder, check_frames
-from estompe.exchange.states import past_of
-from estompe.importing.errors import ExchangeError, Progress
+from estompe.evaluation.time.past import Past
+from estompe.files.progress import ExchangeError, Progress
+from estompe.importing.pictures import numbered
 from estompe.importing.reads import check_not_read
 from estompe.output.estimate import Estimate
-from estompe.output.manifest import Progressing, job_of, only_run
 from estompe.output.painter import Painter, Settings
 from estompe.output.picture_files import ENDINGS, save
 

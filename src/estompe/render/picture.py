@@ -4,9 +4,9 @@ from pathlib import Path
 
 import numpy as np
 
-from estompe.document.atomic import written_whole
 from estompe.evaluation import Frame
 from estompe.evaluation.frame import Shown
+from estompe.files.atomic import written_whole
 from estompe.render.renderer import Item, Look, Picture, Renderer
 from estompe.render.viewpoint import Viewpoint
 

@@ -1,7 +1,6 @@
 """An amphora breaks along the tide line into two thousand shards, which drift on the same falloff while it turns and topples."""
 
 import estompe.falloffs  # noqa: F401 - registers the kinds
-from estompe.document.numbers import Key, Keyed
 from estompe.document.project import Project
 from estompe.document.scene import Camera, Control, EffectSlot, Falloff, Layer, Range, Route, Scene, Shape, Transform
 from estompe.effects.color import Color
@@ -9,6 +8,7 @@ from estompe.effects.fracture import Fracture
 from estompe.effects.scatter_apart import ScatterApart
 from estompe.falloffs.noise import Noise
 from estompe.falloffs.sweep import Sweep
+from estompe.kinds.numbers import Key, Keyed
 from estompe.shapes.lathe import Lathe
 
 # Radius and height, metres, from the foot to a closed neck; the wall is a body of its own.

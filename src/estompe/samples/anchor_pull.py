@@ -1,7 +1,6 @@
 """An anchor draws a net down: points are pulled to it, weaker with distance, and never past it."""
 
 import estompe.falloffs  # noqa: F401 - registers the kinds
-from estompe.document.numbers import Key, Keyed
 from estompe.document.project import Project
 from estompe.document.scene import Camera, Control, EffectSlot, Falloff, Layer, Range, Route, Scene, Shape, Transform
 from estompe.effects.attract import Attract
@@ -9,6 +8,7 @@ from estompe.effects.color import Color
 from estompe.effects.sway import Sway
 from estompe.falloffs.distance import Distance
 from estompe.falloffs.noise import Noise
+from estompe.kinds.numbers import Key, Keyed
 from estompe.shapes.grid import Grid
 
 

@@ -1,7 +1,6 @@
 """A buoy drifts into a fender: the fender gives way, swells around it, and keeps its volume."""
 
 import estompe.falloffs  # noqa: F401 - registers the kinds
-from estompe.document.numbers import Key, Keyed
 from estompe.document.project import Project
 from estompe.document.scene import Camera, EffectSlot, Falloff, Layer, Range, Route, Scene, Shape, Transform
 from estompe.effects.color import Color
@@ -9,6 +8,7 @@ from estompe.effects.press import Press
 from estompe.effects.smooth import Smooth
 from estompe.falloffs.attribute import Attribute
 from estompe.falloffs.surface import Surface
+from estompe.kinds.numbers import Key, Keyed
 from estompe.shapes.lathe import Lathe
 from estompe.shapes.sphere import Sphere
 

@@ -1,7 +1,6 @@
 """Stones are one body with soft joints; moss swells on what faces up, only inside a soft ball that drifts over them."""
 
 import estompe.falloffs  # noqa: F401 - registers the kinds
-from estompe.document.numbers import Key, Keyed
 from estompe.document.project import Project
 from estompe.document.scene import (
     Camera,
@@ -22,6 +21,7 @@ from estompe.effects.weather import Weather
 from estompe.falloffs.inside import Inside
 from estompe.falloffs.noise import Noise
 from estompe.falloffs.slope import Slope
+from estompe.kinds.numbers import Key, Keyed
 from estompe.shapes.grid import Grid
 from estompe.shapes.sphere import Sphere
 

@@ -1,7 +1,6 @@
 """A figurehead with an ink outline that keeps its weight while the camera comes closer."""
 
 import estompe.falloffs  # noqa: F401 - registers the kinds
-from estompe.document.numbers import Key, Keyed
 from estompe.document.project import Project
 from estompe.document.scene import Camera, EffectSlot, Falloff, Layer, Range, Route, Scene, Shape, Transform
 from estompe.effects.bend import Bend
@@ -12,6 +11,7 @@ from estompe.effects.shell import Shell
 from estompe.falloffs.facing import Facing
 from estompe.falloffs.height import Height
 from estompe.falloffs.noise import Noise
+from estompe.kinds.numbers import Key, Keyed
 from estompe.shapes.lathe import Lathe
 
 _BUST = ((0.0, 0.0), (0.30, 0.0), (0.33, 0.06), (0.27, 0.25), (0.36, 0.55), (0.40, 0.75), (0.30, 0.92), (0.13, 1.02), (0.12, 1.1),

@@ -1,7 +1,6 @@
 """Turbulence sweeps over a glass float: it swells, facets part and shrink, spikes stand in a travelling band, crystals stay."""
 
 import estompe.falloffs  # noqa: F401 - registers the kinds
-from estompe.document.numbers import Key, Keyed
 from estompe.document.project import Project
 from estompe.document.scene import (
     Camera,
@@ -26,6 +25,7 @@ from estompe.effects.spikes import Spikes
 from estompe.falloffs.attribute import Attribute
 from estompe.falloffs.noise import Noise
 from estompe.falloffs.sweep import Sweep
+from estompe.kinds.numbers import Key, Keyed
 from estompe.shapes.box import Box
 from estompe.shapes.copies_scatter import ScatteredCopies
 from estompe.shapes.sphere import Sphere

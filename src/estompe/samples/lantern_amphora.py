@@ -1,7 +1,6 @@
 """A lantern passes an amphora on a quay; the amphora bulges towards it, a swell runs through the quay's surface."""
 
 import estompe.falloffs  # noqa: F401 - registers the kinds
-from estompe.document.numbers import Key, Keyed
 from estompe.document.project import Project
 from estompe.document.scene import (
     Camera,
@@ -21,6 +20,7 @@ from estompe.effects.push import Push
 from estompe.falloffs.distance import Distance
 from estompe.falloffs.noise import Noise
 from estompe.falloffs.sweep import Sweep
+from estompe.kinds.numbers import Key, Keyed
 from estompe.shapes.grid import Grid
 from estompe.shapes.lathe import Lathe
 

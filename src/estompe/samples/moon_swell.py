@@ -1,7 +1,6 @@
 """The moon swells: even quads displaced by noise, as far as a sweep has come."""
 
 import estompe.falloffs  # noqa: F401 - registers the kinds
-from estompe.document.numbers import Key, Keyed
 from estompe.document.project import Project
 from estompe.document.scene import (
     Camera,
@@ -20,6 +19,7 @@ from estompe.effects.color import Color
 from estompe.effects.displace import Displace
 from estompe.falloffs.noise import Noise
 from estompe.falloffs.sweep import Sweep
+from estompe.kinds.numbers import Key, Keyed
 from estompe.shapes.sphere import Sphere
 
 _EASE = (RampPoint(0.0, 1.0), RampPoint(1.0, 0.0))

@@ -1,7 +1,6 @@
 """An octopus arm flexes at its joints; veins rise only where it bends, and only while it does."""
 
 import estompe.falloffs  # noqa: F401 - registers the kinds
-from estompe.document.numbers import Formula, Key, Keyed, Number
 from estompe.document.project import Project
 from estompe.document.scene import Camera, EffectSlot, Falloff, Layer, RampPoint, Range, Route, Scene, Shape
 from estompe.effects.color import Color
@@ -9,6 +8,7 @@ from estompe.effects.joints import Joint, Joints
 from estompe.effects.push import Push
 from estompe.falloffs.joint_bend import JointBend
 from estompe.falloffs.noise import Noise
+from estompe.kinds.numbers import Formula, Key, Keyed, Number
 from estompe.shapes.lathe import Lathe
 
 _ARM = ((0.0, 0.0), (0.2, 0.0), (0.24, 0.05), (0.21, 0.5), (0.16, 1.1), (0.10, 1.7), (0.05, 2.2), (0.0, 2.4))

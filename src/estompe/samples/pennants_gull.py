@@ -1,7 +1,6 @@
 """Pennants stream in the wind, part around a gull that flies through them, and hold still where it is."""
 
 import estompe.falloffs  # noqa: F401 - registers the kinds
-from estompe.document.numbers import Key, Keyed
 from estompe.document.project import Project
 from estompe.document.scene import Camera, Control, EffectSlot, Falloff, Layer, Range, Route, Scene, Shape, Transform
 from estompe.effects.push_away import PushAway
@@ -10,6 +9,7 @@ from estompe.effects.sway import Sway
 from estompe.effects.taper import Taper
 from estompe.falloffs.distance import Distance
 from estompe.falloffs.order import Order
+from estompe.kinds.numbers import Key, Keyed
 from estompe.shapes.copies_grid import CopiesOnGrid
 from estompe.shapes.grid import Grid
 

@@ -1,7 +1,6 @@
 """Salt coats a bronze bell as far as a lantern's warmth does not keep it off: it creeps up with a ragged, rounded edge."""
 
 import estompe.falloffs  # noqa: F401 - registers the kinds
-from estompe.document.numbers import Key, Keyed
 from estompe.document.project import Project
 from estompe.document.scene import (
     Camera,
@@ -21,6 +20,7 @@ from estompe.effects.displace import Displace
 from estompe.falloffs.attribute import Attribute
 from estompe.falloffs.distance import Distance
 from estompe.falloffs.noise import Noise
+from estompe.kinds.numbers import Key, Keyed
 from estompe.shapes.grid import Grid
 from estompe.shapes.lathe import Lathe
 from estompe.shapes.sphere import Sphere

@@ -3,7 +3,6 @@
 import numpy as np
 
 import estompe.falloffs  # noqa: F401 - registers the kinds
-from estompe.document.numbers import Formula, Key, Keyed, Number
 from estompe.document.project import Project, asset_name
 from estompe.document.scene import Camera, EffectSlot, Falloff, Layer, Range, Route, Scene, Shape, Transform
 from estompe.effects.color import Color
@@ -12,6 +11,7 @@ from estompe.effects.taper import Taper
 from estompe.falloffs.height import Height
 from estompe.geometry import frozen, primitives
 from estompe.kernels.types import Floats
+from estompe.kinds.numbers import Formula, Key, Keyed, Number
 from estompe.shapes.grid import Grid
 
 _WIDTH, _HEIGHT = 1.1, 1.3

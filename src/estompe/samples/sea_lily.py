@@ -1,7 +1,6 @@
 """A sea lily opens out: its cup grows from nothing along its profile, ribbed, and its rim warms as it opens."""
 
 import estompe.falloffs  # noqa: F401 - registers the kinds
-from estompe.document.numbers import Formula, Key, Keyed
 from estompe.document.project import Project
 from estompe.document.scene import Camera, EffectSlot, Falloff, Layer, RampPoint, Range, Route, Scene, Shape, Transform
 from estompe.effects.color import Color
@@ -9,6 +8,7 @@ from estompe.effects.open_out import OpenOut
 from estompe.effects.ridges import Ridges
 from estompe.effects.sway import Sway
 from estompe.falloffs.order import Order
+from estompe.kinds.numbers import Formula, Key, Keyed
 from estompe.shapes.lathe import Lathe
 
 _CUP = ((0.02, 0.0), (0.05, 0.25), (0.10, 0.42), (0.22, 0.55), (0.42, 0.72), (0.62, 0.95), (0.70, 1.15), (0.64, 1.28))

@@ -1,7 +1,6 @@
 """Signal arcs jump between the masts of two boats, alive and seen from the camera; they grow and die as the lantern passes."""
 
 import estompe.falloffs  # noqa: F401 - registers the kinds
-from estompe.document.numbers import Key, Keyed
 from estompe.document.project import Project
 from estompe.document.scene import Camera, Control, EffectSlot, Falloff, Layer, Range, Route, Scene, Shape, Transform
 from estompe.effects.color import Color
@@ -9,6 +8,7 @@ from estompe.effects.hide import Hide
 from estompe.effects.sway import Sway
 from estompe.falloffs.distance import Distance
 from estompe.falloffs.order import Order
+from estompe.kinds.numbers import Key, Keyed
 from estompe.shapes.grid import Grid
 from estompe.shapes.lathe import Lathe
 from estompe.shapes.sphere import Sphere

@@ -1,7 +1,6 @@
 """A sponge grows out of a ball at a pace that follows cells; its colour comes from where on the ball it began."""
 
 import estompe.falloffs  # noqa: F401 - registers the kinds
-from estompe.document.numbers import Key, Keyed
 from estompe.document.project import Project
 from estompe.document.scene import (
     Camera,
@@ -18,6 +17,7 @@ from estompe.effects.color import Color
 from estompe.effects.displace import Displace
 from estompe.effects.grow import Grow
 from estompe.falloffs.noise import Noise
+from estompe.kinds.numbers import Key, Keyed
 from estompe.shapes.grid import Grid
 from estompe.shapes.sphere import Sphere
 

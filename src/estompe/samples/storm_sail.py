@@ -1,7 +1,6 @@
 """A sail tears from two weak places outwards, its rags blow against a mast, and the boat rolls."""
 
 import estompe.falloffs  # noqa: F401 - registers the kinds
-from estompe.document.numbers import Key, Keyed
 from estompe.document.project import Project
 from estompe.document.scene import Camera, Control, EffectSlot, Falloff, Layer, Range, Route, Scene, Shape, Transform
 from estompe.effects.cloth import Cloth
@@ -9,6 +8,7 @@ from estompe.effects.color import Color
 from estompe.falloffs.distance import Distance
 from estompe.falloffs.noise import Noise
 from estompe.falloffs.order import Order
+from estompe.kinds.numbers import Key, Keyed
 from estompe.shapes.box import Box
 from estompe.shapes.grid import Grid
 from estompe.shapes.lathe import Lathe

@@ -1,13 +1,13 @@
 """An urchin lamp shows its ribs: ridges on a turned profile that die out at both ends, deeper as its light comes up."""
 
 import estompe.falloffs  # noqa: F401 - registers the kinds
-from estompe.document.numbers import Key, Keyed
 from estompe.document.project import Project
 from estompe.document.scene import Camera, Control, EffectSlot, Falloff, Layer, Range, Route, Scene, Shape, Transform
 from estompe.effects.color import Color
 from estompe.effects.ridges import Ridges
 from estompe.falloffs.distance import Distance
 from estompe.falloffs.noise import Noise
+from estompe.kinds.numbers import Key, Keyed
 from estompe.shapes.lathe import Lathe
 
 _URCHIN = (

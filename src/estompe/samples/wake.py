@@ -1,7 +1,6 @@
 """Reeds bow as a hull passes, each a little later than the next, and rise again slowly."""
 
 import estompe.falloffs  # noqa: F401 - registers the kinds
-from estompe.document.numbers import Formula, Key, Keyed
 from estompe.document.project import Project
 from estompe.document.scene import Camera, Control, EffectSlot, Falloff, Layer, Range, Route, Scene, Shape, Transform
 from estompe.effects.color import Color
@@ -13,6 +12,7 @@ from estompe.falloffs.after_glow import AfterGlow
 from estompe.falloffs.distance import Distance
 from estompe.falloffs.lag import Lag
 from estompe.falloffs.noise import Noise
+from estompe.kinds.numbers import Formula, Key, Keyed
 from estompe.shapes.copies_scatter import ScatteredCopies
 from estompe.shapes.grid import Grid
 from estompe.shapes.lathe import Lathe

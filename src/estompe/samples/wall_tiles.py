@@ -1,7 +1,6 @@
 """A curved wall of tiles that turn over as a lantern passes, and before it a grid of blocks that rise around the lantern."""
 
 import estompe.falloffs  # noqa: F401 - registers the kinds
-from estompe.document.numbers import Key, Keyed
 from estompe.document.project import Project
 from estompe.document.scene import Camera, Control, EffectSlot, Falloff, Layer, Range, Route, Scene, Shape, Transform
 from estompe.effects.bend import Bend
@@ -13,6 +12,7 @@ from estompe.effects.scatter_apart import ScatterApart
 from estompe.falloffs.border import Border
 from estompe.falloffs.distance import Distance
 from estompe.falloffs.noise import Noise
+from estompe.kinds.numbers import Key, Keyed
 from estompe.shapes.box import Box
 from estompe.shapes.copies_grid import CopiesOnGrid
 

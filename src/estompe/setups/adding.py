@@ -4,16 +4,16 @@ from typing import Any
 
 from msgspec import structs
 
-from estompe.document.context import ControlForm
 from estompe.document.edits import fresh_id, fresh_name, get, insert, names_of, put
-from estompe.document.kinds import ActsOn, Effect, ShapeSource, Source
-from estompe.document.numbers import Triple
 from estompe.document.references import REFERENCES, renamed_id
-from estompe.document.registry import kinds
 from estompe.document.scene import Control, EffectSlot, Falloff, Layer, Range, Route, Scene, Shape, Transform
-from estompe.document.settings import settings_of
 from estompe.effects.subdivide import Subdivide
 from estompe.falloffs.painted import Painted
+from estompe.kinds.context import ControlForm
+from estompe.kinds.kind import ActsOn, Effect, ShapeSource, Source
+from estompe.kinds.numbers import Triple
+from estompe.kinds.registry import kinds
+from estompe.kinds.settings import settings_of
 
 FIRST_PATH: tuple[Triple, ...] = ((-0.5, 0.0, 0.0), (0.0, 0.0, 0.0), (0.5, 0.0, 0.0))
 """The points a new path begins with."""

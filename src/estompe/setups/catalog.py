@@ -5,9 +5,9 @@ from dataclasses import dataclass
 from importlib import import_module
 from typing import Any
 
-from estompe.document.kinds import Effect, Kind, ShapeSource, Source
-from estompe.document.registry import kinds
 from estompe.falloffs.forms import FORMS
+from estompe.kinds.kind import Effect, Kind, ShapeSource, Source
+from estompe.kinds.registry import kinds
 from estompe.setups import own
 from estompe.setups.making import RECIPES, Recipe
 

@@ -7,19 +7,19 @@ import numpy as np
 from msgspec import structs
 from numpy.typing import NDArray
 
-from estompe.document.context import CannotEvaluateError
 from estompe.document.edits import put
-from estompe.document.numbers import Key, Keyed, Number
 from estompe.document.project import Project
 from estompe.document.resolving import Resolver
 from estompe.document.scene import Scene, Transform
 from estompe.document.transforms import matrix_of
-from estompe.evaluation.following import Following
+from estompe.evaluation.planning.following import Following
+from estompe.files.progress import Progress
 from estompe.geometry import Domain
 from estompe.geometry.copies import Copies
-from estompe.importing.errors import Progress
 from estompe.importing.footage import Footage, RestPose, opened
 from estompe.importing.link import Reading
+from estompe.kinds.context import CannotEvaluateError
+from estompe.kinds.numbers import Key, Keyed, Number
 from estompe.setups.shot import ShotError
 from estompe.shapes.embedded_copies import EmbeddedCopies, StoredOverTime
 from estompe.shapes.embedded_mesh import EmbeddedMesh

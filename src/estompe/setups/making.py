@@ -6,13 +6,13 @@ from dataclasses import dataclass
 import numpy as np
 
 from estompe.document.edits import fresh_id, insert, put
-from estompe.document.kinds import ActsOn, Effect, Source
-from estompe.document.numbers import Key, Keyed, Number
 from estompe.document.scene import EffectSlot, Layer, RampPoint, Range, Route, Scene
 from estompe.falloffs.distance import Distance
 from estompe.falloffs.noise import Noise
 from estompe.falloffs.sweep import Sweep
 from estompe.kernels.types import Floats
+from estompe.kinds.kind import ActsOn, Effect, Source
+from estompe.kinds.numbers import Key, Keyed, Number
 from estompe.setups.adding import add_control, add_falloff
 
 BAND: tuple[RampPoint, ...] = (RampPoint(0.0, 0.0), RampPoint(0.5, 1.0), RampPoint(1.0, 0.0))

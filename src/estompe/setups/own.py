@@ -12,14 +12,14 @@ from msgspec import Struct, structs
 from estompe.document import file
 from estompe.document.edits import fresh_name, ids_below, names_of, put
 from estompe.document.names import clean_name
-from estompe.document.numbers import Formula, Key, Keyed, Number
 from estompe.document.paths import files_of
 from estompe.document.project import Project, assets_of
 from estompe.document.references import references_of, renamed_id
 from estompe.document.renaming import rename
 from estompe.document.scene import Control, EffectSlot, Falloff, Layer, Range, Scene, Shape, Transform
-from estompe.document.settings import settings_of
 from estompe.kernels.types import Floats
+from estompe.kinds.numbers import Formula, Key, Keyed, Number
+from estompe.kinds.settings import settings_of
 from estompe.shapes.box import Box
 
 STAND_IN = "stand-in"

@@ -7,7 +7,6 @@ from typing import Any, NamedTuple
 
 from msgspec import structs
 
-from estompe.document.context import CannotEvaluateError
 from estompe.document.edits import FreshNames
 from estompe.document.names import clean_name
 from estompe.document.project import Project
@@ -15,6 +14,7 @@ from estompe.document.scene import Camera, Control, Follow, Scene, Shape, Transf
 from estompe.importing.footage import Footage, opened
 from estompe.importing.link import Reading
 from estompe.importing.stage import Entry
+from estompe.kinds.context import CannotEvaluateError
 from estompe.shapes.shot_copies import ShotCopies
 from estompe.shapes.shot_mesh import ShotMesh
 

@@ -2,15 +2,15 @@
 
 from typing import Annotated, ClassVar, Literal
 
-from estompe.document.context import CannotEvaluateError, Context
-from estompe.document.numbers import Triple, plain_triple
-from estompe.document.registry import register
 from estompe.document.scene import Identifier
-from estompe.document.settings import setting
 from estompe.geometry import DOMAINS, Domain
 from estompe.geometry.carrying import axes_along
 from estompe.geometry.rest import Rest
 from estompe.geometry.samples import samples_of
+from estompe.kinds.context import CannotEvaluateError, Context
+from estompe.kinds.numbers import Triple, plain_triple
+from estompe.kinds.registry import register
+from estompe.kinds.settings import setting
 from estompe.shapes.copying import CopiesSource, Laid, check_copies
 
 

@@ -4,10 +4,10 @@ from typing import Annotated, ClassVar
 
 import numpy as np
 
-from estompe.document.context import Context
-from estompe.document.numbers import Number, Triple, plain, plain_triple
-from estompe.document.registry import register
-from estompe.document.settings import setting, whole
+from estompe.kinds.context import Context
+from estompe.kinds.numbers import Number, Triple, plain, plain_triple
+from estompe.kinds.registry import register
+from estompe.kinds.settings import setting, whole
 from estompe.shapes.copying import CopiesSource, Laid, check_copies
 
 _BITS = 20

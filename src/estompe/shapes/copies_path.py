@@ -4,14 +4,14 @@ from typing import Annotated, ClassVar, Literal
 
 import numpy as np
 
-from estompe.document.context import CannotEvaluateError, Context, Placed
-from estompe.document.numbers import Number, Triple, plain, plain_triple
-from estompe.document.registry import register
 from estompe.document.scene import Identifier
-from estompe.document.settings import setting, whole
 from estompe.geometry.carrying import axes_along
 from estompe.kernels.transform import transformed
 from estompe.kernels.types import Floats
+from estompe.kinds.context import CannotEvaluateError, Context, Placed
+from estompe.kinds.numbers import Number, Triple, plain, plain_triple
+from estompe.kinds.registry import register
+from estompe.kinds.settings import setting, whole
 from estompe.shapes.copying import CopiesSource, Laid, check_copies
 
 

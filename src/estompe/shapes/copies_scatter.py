@@ -4,16 +4,16 @@ from typing import Annotated, ClassVar, Literal, NamedTuple
 
 import numpy as np
 
-from estompe.document.context import CannotEvaluateError, Context
-from estompe.document.numbers import Triple, plain_triple
-from estompe.document.registry import register
 from estompe.document.scene import Identifier
-from estompe.document.settings import setting, whole
 from estompe.geometry import Geometry, frozen
 from estompe.geometry.carrying import axes_along
 from estompe.geometry.rest import Rest
 from estompe.kernels.scatter import areas_of, candidates, followed, ranked
 from estompe.kernels.types import Floats, Indices
+from estompe.kinds.context import CannotEvaluateError, Context
+from estompe.kinds.numbers import Triple, plain_triple
+from estompe.kinds.registry import register
+from estompe.kinds.settings import setting, whole
 from estompe.shapes.copying import CopiesSource, Laid
 
 _MOST = 500_000

@@ -6,17 +6,17 @@ import numpy as np
 from msgspec import Meta
 from numpy.typing import NDArray
 
-from estompe.document.context import CannotEvaluateError, Context
-from estompe.document.kinds import ShapeSource
-from estompe.document.numbers import Number, plain
 from estompe.document.scene import Identifier
-from estompe.document.settings import setting, whole
 from estompe.geometry import Domain, Geometry
 from estompe.geometry.copies import MOST_COPIES, Copies
 from estompe.geometry.pieces import Ids, even_ranks
 from estompe.geometry.random import random_of
 from estompe.geometry.rest import Rest
 from estompe.kernels.types import Floats, Indices
+from estompe.kinds.context import CannotEvaluateError, Context
+from estompe.kinds.kind import ShapeSource
+from estompe.kinds.numbers import Number, plain
+from estompe.kinds.settings import setting, whole
 
 _UPRIGHT = np.eye(3, dtype=np.float32).reshape(1, 9)
 

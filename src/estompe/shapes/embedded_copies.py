@@ -4,17 +4,17 @@ from typing import Annotated, ClassVar
 
 import numpy as np
 
-from estompe.document.context import CannotEvaluateError, Context
-from estompe.document.kinds import EVERYTHING, ShapeSource
-from estompe.document.part import Part
-from estompe.document.registry import register
 from estompe.document.scene import AssetName
-from estompe.document.settings import setting, whole
 from estompe.geometry import Domain, Geometry, GeometryError, frozen
 from estompe.geometry.copies import Copies
 from estompe.geometry.derived import Derived
 from estompe.geometry.pieces import even_ranks
 from estompe.kernels.types import Floats
+from estompe.kinds.context import CannotEvaluateError, Context
+from estompe.kinds.kind import EVERYTHING, ShapeSource
+from estompe.kinds.part import Part
+from estompe.kinds.registry import register
+from estompe.kinds.settings import setting, whole
 from estompe.shapes.imported import ImportedMesh
 from estompe.shapes.stored_frames import blended, held
 

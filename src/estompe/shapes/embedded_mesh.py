@@ -4,14 +4,14 @@ from typing import Annotated, Any, ClassVar
 
 from numpy.typing import NDArray
 
-from estompe.document.context import CannotEvaluateError, Context
-from estompe.document.kinds import ShapeSource
-from estompe.document.registry import register
 from estompe.document.scene import AssetName
-from estompe.document.settings import setting, whole
 from estompe.geometry import Domain, Geometry, GeometryError, Topology
 from estompe.geometry.derived import Derived
 from estompe.geometry.rest import Rest
+from estompe.kinds.context import CannotEvaluateError, Context
+from estompe.kinds.kind import ShapeSource
+from estompe.kinds.registry import register
+from estompe.kinds.settings import setting, whole
 from estompe.shapes.imported import StoredAttribute
 from estompe.shapes.stored_frames import blended
 

@@ -5,15 +5,15 @@ from typing import Annotated, Any, ClassVar, Literal
 
 from numpy.typing import NDArray
 
-from estompe.document.context import CannotEvaluateError
-from estompe.document.kinds import ShapeSource
-from estompe.document.part import Part
 from estompe.document.project import asset_name
-from estompe.document.registry import register
 from estompe.document.scene import AssetName, Name
-from estompe.document.settings import setting
 from estompe.geometry import Domain, Geometry, GeometryError, frozen
 from estompe.geometry.attributes import finite
+from estompe.kinds.context import CannotEvaluateError
+from estompe.kinds.kind import ShapeSource
+from estompe.kinds.part import Part
+from estompe.kinds.registry import register
+from estompe.kinds.settings import setting
 
 
 class StoredAttribute(Part):

@@ -7,10 +7,10 @@ import numpy as np
 from msgspec import Meta
 from numpy.typing import NDArray
 
-from estompe.document.kinds import ShapeSource
-from estompe.document.registry import register
-from estompe.document.settings import setting, whole
 from estompe.geometry import Geometry, primitives
+from estompe.kinds.kind import ShapeSource
+from estompe.kinds.registry import register
+from estompe.kinds.settings import setting, whole
 
 
 @register

@@ -4,10 +4,10 @@ from typing import Annotated, ClassVar
 
 from msgspec import Meta
 
-from estompe.document.context import CannotEvaluateError, Context
-from estompe.document.kinds import ShapeSource
-from estompe.document.settings import setting
 from estompe.importing.footage import Footage
+from estompe.kinds.context import CannotEvaluateError, Context
+from estompe.kinds.kind import ShapeSource
+from estompe.kinds.settings import setting
 
 
 class ShotSource(ShapeSource):

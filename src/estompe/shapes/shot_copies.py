@@ -2,11 +2,11 @@
 
 from typing import ClassVar
 
-from estompe.document.context import CannotEvaluateError, Context
-from estompe.document.kinds import EVERYTHING
-from estompe.document.registry import register
 from estompe.geometry import Geometry
 from estompe.importing.footage import RestPose
+from estompe.kinds.context import CannotEvaluateError, Context
+from estompe.kinds.kind import EVERYTHING
+from estompe.kinds.registry import register
 from estompe.shapes.shot import ShotSource
 
 

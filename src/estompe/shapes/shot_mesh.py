@@ -4,12 +4,12 @@ from typing import Annotated, ClassVar, Literal
 
 from msgspec import Meta
 
-from estompe.document.context import CannotEvaluateError, Context
-from estompe.document.numbers import Number, plain
-from estompe.document.registry import register
-from estompe.document.settings import setting
 from estompe.geometry import Geometry
 from estompe.importing.footage import Footage, RestPose
+from estompe.kinds.context import CannotEvaluateError, Context
+from estompe.kinds.numbers import Number, plain
+from estompe.kinds.registry import register
+from estompe.kinds.settings import setting
 from estompe.shapes.shot import ShotSource
 
 

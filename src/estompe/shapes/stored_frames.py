@@ -5,9 +5,9 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from estompe.document.context import CannotEvaluateError
 from estompe.geometry import frozen
 from estompe.kernels.types import Floats
+from estompe.kinds.context import CannotEvaluateError
 
 
 def blended(stored: NDArray[Any], at: float) -> Floats:

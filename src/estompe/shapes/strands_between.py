@@ -4,12 +4,12 @@ from typing import Annotated, ClassVar, Literal
 
 import numpy as np
 
-from estompe.document.context import CannotEvaluateError, Context
-from estompe.document.registry import register
 from estompe.document.scene import Identifier
-from estompe.document.settings import setting, whole
 from estompe.geometry import DOMAINS
 from estompe.geometry.samples import samples_of
+from estompe.kinds.context import CannotEvaluateError, Context
+from estompe.kinds.registry import register
+from estompe.kinds.settings import setting, whole
 from estompe.shapes.stringing import Spines, StrandsSource
 
 _MOST_PAIRS = 20_000

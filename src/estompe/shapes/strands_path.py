@@ -4,10 +4,10 @@ from typing import Annotated, ClassVar
 
 import numpy as np
 
-from estompe.document.context import Context
-from estompe.document.registry import register
 from estompe.document.scene import Identifier
-from estompe.document.settings import setting
+from estompe.kinds.context import Context
+from estompe.kinds.registry import register
+from estompe.kinds.settings import setting
 from estompe.shapes.copies_path import along_line, world_path
 from estompe.shapes.stringing import Spines, StrandsSource
 

@@ -4,12 +4,12 @@ from typing import Annotated, ClassVar
 
 import numpy as np
 
-from estompe.document.context import CannotEvaluateError, Context
-from estompe.document.numbers import Number, Triple, plain, plain_triple
-from estompe.document.registry import register
 from estompe.document.scene import Identifier
-from estompe.document.settings import setting, whole
 from estompe.kernels.scatter import followed
+from estompe.kinds.context import CannotEvaluateError, Context
+from estompe.kinds.numbers import Number, Triple, plain, plain_triple
+from estompe.kinds.registry import register
+from estompe.kinds.settings import setting, whole
 from estompe.shapes.copies_scatter import Scattered, scattered
 from estompe.shapes.stringing import Spines, StrandsSource
 

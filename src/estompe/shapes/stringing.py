@@ -7,11 +7,6 @@ import numpy as np
 from msgspec import structs
 from numpy.typing import NDArray
 
-from estompe.document.context import CannotEvaluateError, Context
-from estompe.document.kinds import ShapeSource
-from estompe.document.looping import LOOP_RATE, Loop, looped, turns_in
-from estompe.document.numbers import Number, plain
-from estompe.document.settings import setting, whole
 from estompe.geometry import Domain, Geometry, frozen
 from estompe.geometry.carrying import axes_along
 from estompe.geometry.pieces import Ids, Pieces, even_ranks
@@ -19,6 +14,11 @@ from estompe.geometry.rest import Rest
 from estompe.geometry.topology import Lines, Topology
 from estompe.kernels.noise import gradient_noise
 from estompe.kernels.types import Floats, Indices
+from estompe.kinds.context import CannotEvaluateError, Context
+from estompe.kinds.kind import ShapeSource
+from estompe.kinds.looping import LOOP_RATE, Loop, looped, turns_in
+from estompe.kinds.numbers import Number, plain
+from estompe.kinds.settings import setting, whole
 
 _SIDES = 5
 _MOST_POINTS = 4_000_000

@@ -9,12 +9,12 @@ from PyQt6.QtCore import Qt
 from estompe.app.commands.command import Command, needs_shape
 from estompe.app.context import AppContext
 from estompe.document import edits, file
-from estompe.document.context import ControlForm
-from estompe.document.kinds import ShapeSource
 from estompe.document.project import Project
-from estompe.document.registry import kinds
 from estompe.document.scene import Shape
 from estompe.kernels.types import Floats
+from estompe.kinds.context import ControlForm
+from estompe.kinds.kind import ShapeSource
+from estompe.kinds.registry import kinds
 from estompe.setups import adding, own
 from estompe.setups.catalog import OWN, Entry, recipes
 from estompe.setups.embedding import embedded

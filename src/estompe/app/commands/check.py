@@ -1,10 +1,10 @@
 """The Check menu."""
 
+from estompe.analysis.overlaps import overlaps
 from estompe.app.commands.command import Command, needs_scene, needs_shape_and_falloff
 from estompe.app.context import AppContext
 from estompe.evaluation import Memo, evaluate
-from estompe.evaluation.overlap import overlaps
-from estompe.importing.errors import Progress
+from estompe.files.progress import Progress
 from estompe.setups.adding import subdivide_on_ramp
 
 

@@ -10,12 +10,12 @@ from PyQt6.QtGui import QImage
 from estompe.app import units
 from estompe.app.commands.command import Command, needs_scene
 from estompe.app.context import AppContext
+from estompe.baking.states import past_of, with_states
+from estompe.baking.states import work_out as work_out_shot
 from estompe.document import edits
 from estompe.document.project import Project
-from estompe.evaluation.past import Past
-from estompe.exchange.states import past_of, with_states
-from estompe.exchange.states import work_out as work_out_shot
-from estompe.importing.errors import ExchangeError, Progress
+from estompe.evaluation.time.past import Past
+from estompe.files.progress import ExchangeError, Progress
 from estompe.importing.reads import check_not_read
 from estompe.render.picture import save_png
 from estompe.render.renderer import Picture

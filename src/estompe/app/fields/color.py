@@ -11,7 +11,7 @@ from estompe.app.widgets.fields import TripleField, field_for
 from estompe.app.widgets.number import HEIGHT
 from estompe.document import edits
 from estompe.document.edits import ScenePath
-from estompe.document.settings import Setting
+from estompe.kinds.settings import Setting
 
 
 class _Patch(QAbstractButton):

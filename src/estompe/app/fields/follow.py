@@ -11,10 +11,10 @@ from estompe.app.widgets.number import HEIGHT
 from estompe.document import edits
 from estompe.document.edits import ScenePath
 from estompe.document.paths import with_paths
-from estompe.document.settings import Setting
 from estompe.importing.footage import if_open, stamp_of
 from estompe.importing.link import Reading
 from estompe.importing.stage import stage_endings
+from estompe.kinds.settings import Setting
 
 
 class _Row(QWidget):

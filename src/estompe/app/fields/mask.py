@@ -10,7 +10,7 @@ from estompe.app.widgets.fields import field_for
 from estompe.app.widgets.labels import label, link
 from estompe.document import edits
 from estompe.document.edits import ScenePath
-from estompe.document.settings import Setting
+from estompe.kinds.settings import Setting
 
 
 @field_for("mask")

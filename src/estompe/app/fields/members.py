@@ -9,7 +9,7 @@ from estompe.app.widgets.fields import field_for
 from estompe.app.widgets.labels import label
 from estompe.document import edits
 from estompe.document.edits import ScenePath
-from estompe.document.settings import Setting
+from estompe.kinds.settings import Setting
 
 
 @field_for("members")

@@ -9,7 +9,7 @@ from estompe.app.session import Session
 from estompe.app.widgets.fields import field_for
 from estompe.document import edits
 from estompe.document.edits import ScenePath
-from estompe.document.settings import Setting
+from estompe.kinds.settings import Setting
 
 _HEIGHT, _MARGIN, _GRAB = 170, 16.0, 9.0
 Point = tuple[float, float]

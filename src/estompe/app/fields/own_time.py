@@ -9,8 +9,8 @@ from estompe.app.widgets.number import NumberField
 from estompe.app.widgets.removal import remove_widget
 from estompe.document import edits
 from estompe.document.edits import ScenePath
-from estompe.document.numbers import Key, Keyed
-from estompe.document.settings import Setting
+from estompe.kinds.numbers import Key, Keyed
+from estompe.kinds.settings import Setting
 
 
 @field_for("time")

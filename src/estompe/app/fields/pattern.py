@@ -12,13 +12,13 @@ from estompe.app import icons
 from estompe.app.session import Session
 from estompe.document import edits
 from estompe.document.edits import ScenePath
-from estompe.document.numbers import plain
 from estompe.document.scene import Scene
-from estompe.evaluation.lookup import SceneAtFrame
-from estompe.evaluation.phases import Phases, paced
+from estompe.evaluation.planning.lookup import SceneAtFrame
+from estompe.evaluation.planning.phases import Phases, paced
 from estompe.geometry import Geometry
 from estompe.geometry.elements import Elements
 from estompe.geometry.topology import Topology
+from estompe.kinds.numbers import plain
 from estompe.render.palette import strength_colors
 
 _WIDTH, _HEIGHT, _EXTENT = 144, 48, 3.0

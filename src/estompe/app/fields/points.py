@@ -8,7 +8,7 @@ from estompe.app.fields.rows import PartsField
 from estompe.app.widgets.fields import TripleField, field_for
 from estompe.app.widgets.labels import icon_button, link
 from estompe.document import edits
-from estompe.document.settings import Setting
+from estompe.kinds.settings import Setting
 from estompe.setups.adding import FIRST_PATH
 
 

@@ -8,9 +8,9 @@ from estompe.app.widgets.labels import label
 from estompe.app.widgets.ramp_plot import Curve, RampPlot
 from estompe.document import edits
 from estompe.document.edits import ScenePath
-from estompe.document.numbers import plain
 from estompe.document.scene import RampPoint, Range
-from estompe.document.settings import Setting
+from estompe.kinds.numbers import plain
+from estompe.kinds.settings import Setting
 
 
 @field_for("profile")

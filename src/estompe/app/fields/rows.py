@@ -10,7 +10,7 @@ from estompe.app.widgets.fields import column
 from estompe.app.widgets.removal import remove_widget
 from estompe.document import edits
 from estompe.document.edits import ScenePath
-from estompe.document.settings import Setting
+from estompe.kinds.settings import Setting
 
 
 class PartsField(QWidget):

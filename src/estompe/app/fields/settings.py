@@ -12,10 +12,10 @@ from estompe.app.widgets.fields import field, shown_rules
 from estompe.app.widgets.labels import link
 from estompe.document import edits
 from estompe.document.edits import ScenePath
-from estompe.document.kinds import Effect, ShapeSource, Source
-from estompe.document.registry import tag_of
 from estompe.document.scene import Control
-from estompe.document.settings import Setting
+from estompe.kinds.kind import Effect, ShapeSource, Source
+from estompe.kinds.registry import tag_of
+from estompe.kinds.settings import Setting
 
 
 def entry_name(struct: Any) -> str:

@@ -8,7 +8,7 @@ from estompe.app.widgets.labels import label, link
 from estompe.document import edits
 from estompe.document.edits import ScenePath
 from estompe.document.references import REFERENCES, Candidate
-from estompe.document.settings import Setting
+from estompe.kinds.settings import Setting
 
 
 @field_for("several")

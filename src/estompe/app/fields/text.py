@@ -11,7 +11,7 @@ from estompe.app.widgets.number import HEIGHT
 from estompe.document import edits
 from estompe.document.edits import ScenePath
 from estompe.document.formula import FormulaError, parse
-from estompe.document.settings import Setting
+from estompe.kinds.settings import Setting
 
 
 class _TextField(QWidget):

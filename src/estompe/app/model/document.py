@@ -12,12 +12,12 @@ from estompe.document import edits
 from estompe.document.check import SceneError, check_change
 from estompe.document.edits import ScenePath
 from estompe.document.history import History
-from estompe.document.numbers import Formula, Keyed
 from estompe.document.project import Project
 from estompe.document.renaming import rename, with_unique_names
 from estompe.document.scene import Scene
-from estompe.document.settings import Setting, setting_named
 from estompe.document.variants import Variant
+from estompe.kinds.numbers import Formula, Keyed
+from estompe.kinds.settings import Setting, setting_named
 
 # Fields that a name in words steps over.
 _SILENT = {"transform", "effect", "source", "effects", "layers", "routes"}

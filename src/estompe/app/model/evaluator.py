@@ -7,10 +7,10 @@ from estompe.app.model.messages import Messages
 from estompe.app.model.playhead import Playhead
 from estompe.app.model.selection import Selection
 from estompe.document.scene import Scene
-from estompe.evaluation.answers import Answer, Request
-from estompe.evaluation.state_files import StateFolder, default_folder
-from estompe.evaluation.watch import FileWatch
-from estompe.evaluation.worker import Worker
+from estompe.evaluation.background.answers import Answer, Request
+from estompe.evaluation.background.watch import FileWatch
+from estompe.evaluation.background.worker import Worker
+from estompe.evaluation.time.state_files import StateFolder, default_folder
 
 _REST = 350
 _ROUGH = 2.0

@@ -5,15 +5,15 @@ from typing import NamedTuple
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from estompe.analysis.fronts import Line, front_lines, neat_frames, reached_frames
+from estompe.analysis.landing import Aim, Landing
 from estompe.app.model.document import DocumentModel
 from estompe.app.model.evaluator import Evaluator
 from estompe.app.model.looking import Looking
 from estompe.app.model.messages import Messages
 from estompe.evaluation import Memo
-from estompe.evaluation.answers import Answer
-from estompe.evaluation.front import Line, front_lines, neat_frames, reached_frames
-from estompe.evaluation.keep import Keep
-from estompe.evaluation.landing import Aim, Landing
+from estompe.evaluation.background.answers import Answer
+from estompe.evaluation.time.keep import Keep
 from estompe.geometry import Domain
 from estompe.kernels.types import Floats
 

@@ -6,8 +6,8 @@ from typing import Any
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from estompe.app.model.messages import Messages
-from estompe.evaluation.answers import Answer
-from estompe.evaluation.newest import NewestThread
+from estompe.evaluation.background.answers import Answer
+from estompe.evaluation.background.newest import NewestThread
 
 _PATIENCE = 2.0
 

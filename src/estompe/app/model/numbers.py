@@ -12,9 +12,9 @@ from estompe.app.model.playhead import Playhead
 from estompe.document import edits
 from estompe.document.edits import ScenePath
 from estompe.document.naming import spoken
-from estompe.document.numbers import Formula, Keyed, with_key, without_keys
 from estompe.document.resolving import Resolver
 from estompe.document.scene import Control, Scene, Transform
+from estompe.kinds.numbers import Formula, Keyed, with_key, without_keys
 
 
 def placed_like(now: Scene, answered: Scene) -> Scene:

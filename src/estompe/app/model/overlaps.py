@@ -2,12 +2,12 @@
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from estompe.analysis.overlaps import Overlap, open_shapes, overlaps
 from estompe.app.model.document import DocumentModel
 from estompe.app.model.evaluator import Evaluator
 from estompe.app.model.looking import Looking
 from estompe.app.model.messages import Messages
-from estompe.evaluation.answers import Answer
-from estompe.evaluation.overlap import Overlap, open_shapes, overlaps
+from estompe.evaluation.background.answers import Answer
 
 
 class Overlaps(QObject):

@@ -17,7 +17,7 @@ from estompe.document import edits
 from estompe.document.edits import ScenePath
 from estompe.document.project import asset_name
 from estompe.document.transforms import matrix_of
-from estompe.evaluation.where import nearest_at_rest
+from estompe.evaluation.planning.where import nearest_at_rest
 from estompe.falloffs.painted import carried_over
 from estompe.geometry import Domain, frozen
 from estompe.geometry.copies import Copies

@@ -7,7 +7,7 @@ from estompe.app.model.document import DocumentModel
 from estompe.app.model.evaluator import Evaluator
 from estompe.app.model.messages import Messages
 from estompe.app.model.playhead import Playhead
-from estompe.evaluation.worker import Standing
+from estompe.evaluation.background.worker import Standing
 
 _PATIENCE = 200
 _LONG = 0.6

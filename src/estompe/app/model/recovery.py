@@ -16,12 +16,12 @@ from estompe import faults
 from estompe.app.model.document import DocumentModel
 from estompe.app.model.messages import Messages
 from estompe.document import file
-from estompe.document.atomic import written_whole
-from estompe.document.locks import FileLock, is_held
 from estompe.document.project import Project
 from estompe.document.scene import Scene
 from estompe.document.variants import Variant
-from estompe.evaluation.newest import NewestThread
+from estompe.evaluation.background.newest import NewestThread
+from estompe.files.atomic import written_whole
+from estompe.files.locks import FileLock, is_held
 
 EVERY = 20_000
 """Milliseconds between autosaves, unless the preferences say otherwise."""

@@ -4,13 +4,13 @@ from collections.abc import Callable
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from estompe.analysis.slices import Slice, slice_of, solid_in, straight
 from estompe.app.model.document import DocumentModel
 from estompe.app.model.evaluator import Evaluator
 from estompe.app.model.looking import Looking
 from estompe.app.model.messages import Messages
-from estompe.evaluation.answers import Answer
-from estompe.evaluation.slicing import Slice, slice_of, solid_in, straight
-from estompe.geometry.solid import Solid
+from estompe.evaluation.background.answers import Answer
+from estompe.geometry.volumes.solid import Solid
 
 _AXES = (2, 0, 1)
 """In the order they are gone through: seen from the front first."""

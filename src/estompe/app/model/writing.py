@@ -11,7 +11,7 @@ from estompe.exchange.formats import SEQUENCE_WRITERS, load_formats, scene_write
 from estompe.exchange.usd.over import write_over
 from estompe.farm.machines import check_machines
 from estompe.farm.run import run as run_on_farm
-from estompe.importing.errors import ExchangeError, Progress
+from estompe.files.progress import ExchangeError, Progress
 from estompe.output import movie, pictures
 from estompe.output.painter import Settings
 from estompe.render.renderer import GROUND

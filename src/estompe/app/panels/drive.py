@@ -17,16 +17,16 @@ from estompe.app.widgets.panel import Panel
 from estompe.app.widgets.rows import Draggable
 from estompe.document import edits
 from estompe.document.edits import ScenePath
-from estompe.document.kinds import Effect
-from estompe.document.numbers import plain
-from estompe.document.registry import kinds
 from estompe.document.scene import EffectSlot, Route, Shape
-from estompe.evaluation.answers import Answer
-from estompe.evaluation.pace import spent
+from estompe.evaluation.background.answers import Answer
+from estompe.evaluation.planning.pace import spent
 from estompe.falloffs.joining import JOINS
 from estompe.geometry import Geometry
 from estompe.geometry.copies import Copies
-from estompe.geometry.solid import rounded, voxels_told
+from estompe.geometry.volumes.solid import rounded, voxels_told
+from estompe.kinds.kind import Effect
+from estompe.kinds.numbers import plain
+from estompe.kinds.registry import kinds
 from estompe.setups.adding import add_effect
 
 

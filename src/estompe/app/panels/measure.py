@@ -18,14 +18,14 @@ from estompe.app.widgets.labels import Elided, Head, hairline, icon_button, labe
 from estompe.app.widgets.panel import Panel
 from estompe.app.widgets.rows import Draggable
 from estompe.document import edits
-from estompe.document.kinds import Source
-from estompe.document.numbers import Formula, Number, plain
 from estompe.document.references import REFERENCES
-from estompe.document.registry import kinds
 from estompe.document.scene import EASED, Falloff, Layer, Range
 from estompe.falloffs.joining import JOINS
 from estompe.falloffs.ramp import default_range
 from estompe.geometry.samples import samples_of
+from estompe.kinds.kind import Source
+from estompe.kinds.numbers import Formula, Number, plain
+from estompe.kinds.registry import kinds
 from estompe.setups.adding import add_falloff, add_layer
 
 

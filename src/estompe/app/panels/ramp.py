@@ -14,10 +14,10 @@ from estompe.app.widgets.panel import Panel
 from estompe.app.widgets.ramp_plot import Curve, RampPlot
 from estompe.document import edits
 from estompe.document.edits import ScenePath
-from estompe.document.numbers import plain, plain_triple
 from estompe.document.scene import EASED, Falloff, Layer, RampPoint, Range
 from estompe.evaluation.frame import FEWEST_EDGES, Shown
 from estompe.geometry import Domain
+from estompe.kinds.numbers import plain, plain_triple
 from estompe.setups.making import BAND
 
 RAMP_FORMS: dict[str, tuple[tuple[RampPoint, ...], str]] = {

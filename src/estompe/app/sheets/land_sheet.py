@@ -7,6 +7,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPainterPath, QPen
 from PyQt6.QtWidgets import QDoubleSpinBox, QGridLayout, QHBoxLayout, QScrollArea, QSpinBox, QVBoxLayout, QWidget
 
+from estompe.analysis.landing import Aim, CannotLandError, Landing
 from estompe.app import icons, theme
 from estompe.app.session import Session
 from estompe.app.widgets.fields import Box
@@ -16,8 +17,7 @@ from estompe.document import edits
 from estompe.document.edits import ScenePath
 from estompe.document.project import Project
 from estompe.document.scene import Scene
-from estompe.evaluation.landing import Aim, CannotLandError, Landing
-from estompe.importing.errors import Progress
+from estompe.files.progress import Progress
 
 StartWork = Callable[[str, Callable[[Progress], Any], Callable[[Any], None]], bool]
 Course = list[tuple[float, float]]

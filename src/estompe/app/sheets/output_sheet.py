@@ -25,7 +25,7 @@ from estompe.app.widgets.fields import Box
 from estompe.app.widgets.labels import closing_head, hairline, icon_button, label
 from estompe.app.widgets.ways import ways
 from estompe.exchange.formats import SEQUENCE_WRITERS, load_formats
-from estompe.importing.errors import ExchangeError
+from estompe.files.progress import ExchangeError
 from estompe.output.painter import LAYERS
 
 _KINDS: dict[Kind, tuple[str, str]] = {

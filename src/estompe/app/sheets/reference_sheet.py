@@ -19,10 +19,10 @@ from estompe.app import units
 from estompe.app.reference_pictures import picture_of
 from estompe.app.widgets.labels import closing_head, hairline, label
 from estompe.app.widgets.removal import remove_widget
-from estompe.document.kinds import Effect, ShapeSource, Source
-from estompe.document.registry import kinds
 from estompe.document.scene import Control
-from estompe.document.settings import Setting, settings_of
+from estompe.kinds.kind import Effect, ShapeSource, Source
+from estompe.kinds.registry import kinds
+from estompe.kinds.settings import Setting, settings_of
 from estompe.setups.catalog import Entry, entries
 
 _ENTRY = Qt.ItemDataRole.UserRole

@@ -14,7 +14,6 @@ from estompe.app.session import Session
 from estompe.app.widgets.labels import closing_head, hairline, label, link
 from estompe.document.edits import fresh_id, insert
 from estompe.document.formula import FormulaError, compute, parse
-from estompe.document.kinds import ActsOn
 from estompe.document.project import asset_name
 from estompe.document.scene import EffectSlot
 from estompe.effects.group import Group
@@ -25,6 +24,7 @@ from estompe.geometry.faces import on_faces
 from estompe.geometry.geometry import Attributes
 from estompe.geometry.samples import Samples, samples_of
 from estompe.kernels.types import Floats
+from estompe.kinds.kind import ActsOn
 
 Column = NDArray[np.floating]
 

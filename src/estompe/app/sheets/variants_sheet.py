@@ -23,10 +23,10 @@ from estompe.app.widgets.ways import ways
 from estompe.document.differences import Difference
 from estompe.document.edits import EditError, numbers_below
 from estompe.document.naming import spoken
-from estompe.document.numbers import plain
 from estompe.document.scene import Scene
 from estompe.document.varying import parse_varied
-from estompe.importing.errors import Progress
+from estompe.files.progress import Progress
+from estompe.kinds.numbers import plain
 from estompe.output.contact import Cells, Drawing, cells_of_numbers, cells_of_variants
 
 _CELL, _COLUMNS = (208, 130), 3

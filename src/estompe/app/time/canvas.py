@@ -10,7 +10,7 @@ from estompe.app.theme import Theme
 from estompe.app.time import lanes
 from estompe.app.time.lanes import Lane, Mark
 from estompe.document.scene import Scene
-from estompe.evaluation.answers import Answer, Request
+from estompe.evaluation.background.answers import Answer, Request
 
 _RULER, _LANE, _LEFT, _RIGHT = 26, 22, 150, 16
 _STEPS = (1, 2, 4, 6, 12, 24, 48, 96, 120, 240, 480, 960, 2400, 9600)

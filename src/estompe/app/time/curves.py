@@ -14,8 +14,8 @@ from estompe.app.theme import Theme
 from estompe.app.time import lanes
 from estompe.document import edits
 from estompe.document.edits import ScenePath
-from estompe.document.numbers import Key, Keyed
 from estompe.document.resolving import Resolver
+from estompe.kinds.numbers import Key, Keyed
 
 _LEFT, _RIGHT, _TOP, _BOTTOM, _GRAB, _ARM = 150, 16, 14, 20, 8, 44.0
 

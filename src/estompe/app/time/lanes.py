@@ -6,10 +6,10 @@ from msgspec import structs
 
 from estompe.app.session import Session
 from estompe.document import edits
-from estompe.document.curve import Interpolation
 from estompe.document.edits import ScenePath
-from estompe.document.numbers import Formula, Keyed, with_moved_keys, without_keys
 from estompe.document.scene import Scene
+from estompe.kinds.curve import Interpolation
+from estompe.kinds.numbers import Formula, Keyed, with_moved_keys, without_keys
 
 Mark = tuple[int, float]
 """A lane's index and a frame."""

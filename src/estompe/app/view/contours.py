@@ -7,12 +7,12 @@ import numpy as np
 from estompe.app import units
 from estompe.app.session import Session
 from estompe.document.edits import ScenePath
-from estompe.document.numbers import plain
 from estompe.document.scene import Falloff, Ramp, Range
-from estompe.evaluation.answers import Answer
+from estompe.evaluation.background.answers import Answer
 from estompe.falloffs.ramp import drawn
 from estompe.geometry import Domain
 from estompe.geometry.copies import Copies
+from estompe.kinds.numbers import plain
 from estompe.render import Viewpoint
 from estompe.render.renderer import Hit
 

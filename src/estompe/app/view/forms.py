@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, QRectF
 from PyQt6.QtGui import QPainter
 
-from estompe.document.context import ControlForm
+from estompe.kinds.context import ControlForm
 
 Line = NDArray[np.float64]
 _ROUND = np.linspace(0.0, 2 * np.pi, 73)

@@ -7,9 +7,9 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from estompe.document.numbers import Triple, plain_triple
 from estompe.document.scene import Transform
 from estompe.geometry.transforms import rotation_matrix
+from estompe.kinds.numbers import Triple, plain_triple
 from estompe.render import Viewpoint
 
 HandleTool = Literal["move", "rotate", "scale"]

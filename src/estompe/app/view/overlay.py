@@ -4,15 +4,15 @@ import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QFont, QImage, QPainter, QPainterPath, QPen, QPolygonF
 
+from estompe.analysis.slices import Slice
 from estompe.app import theme, units
 from estompe.app.theme import OVER_PICTURE, Theme
 from estompe.app.view.forms import DRAWINGS
 from estompe.app.view.handles import Handle, Handles
 from estompe.app.view.shells import END_WORDS, Shell
-from estompe.document.numbers import plain_triple
 from estompe.document.scene import Control
 from estompe.document.transforms import matrix_of
-from estompe.evaluation.slicing import Slice
+from estompe.kinds.numbers import plain_triple
 from estompe.render import Viewpoint
 from estompe.render.palette import strength_colors
 

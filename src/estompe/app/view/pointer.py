@@ -3,6 +3,7 @@
 import numpy as np
 from PyQt6.QtCore import QPointF, Qt
 
+from estompe.analysis.slices import Slice
 from estompe.app.view.contours import Contour, Pull
 from estompe.app.view.handles import Handle, distance_to_line
 from estompe.app.view.overlay import slice_grip
@@ -12,7 +13,6 @@ from estompe.app.view.tools import Click, ContourDrag, HandleDrag, Orbit, Pan, S
 from estompe.document import edits
 from estompe.document.edits import ScenePath
 from estompe.document.transforms import matrix_of
-from estompe.evaluation.slicing import Slice
 
 _NEAR_WIPE, _NEAR_SHELL, _NEAR_CONTROL, _NEAR_JOINT = 8, 6.0, 12, 10
 

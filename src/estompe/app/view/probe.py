@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from estompe.app import units
-from estompe.evaluation.answers import Answer
+from estompe.evaluation.background.answers import Answer
 from estompe.evaluation.frame import Shown
 from estompe.falloffs.joining import JOINS
 from estompe.geometry import Domain

@@ -8,11 +8,11 @@ import numpy as np
 from estompe.app.view.forms import DRAWINGS, Line, square
 from estompe.document import edits
 from estompe.document.edits import ScenePath
-from estompe.document.kinds import Shell as Drawn
-from estompe.document.numbers import plain
 from estompe.document.scene import Control, Falloff, Layer, Scene
 from estompe.document.transforms import matrix_of
 from estompe.geometry.transforms import Matrix
+from estompe.kinds.kind import Shell as Drawn
+from estompe.kinds.numbers import plain
 
 End = Literal["full", "gone"]
 ENDS: tuple[End, End] = ("full", "gone")

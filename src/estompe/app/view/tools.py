@@ -6,16 +6,16 @@ from typing import Protocol
 import numpy as np
 from PyQt6.QtCore import QPointF
 
+from estompe.analysis.slices import Slice
 from estompe.app.view.contours import Pull
 from estompe.app.view.handles import DIGITS, Handle, Handles
 from estompe.app.view.shells import END_WORDS, Shell
 from estompe.app.view.stage import Stage
 from estompe.document import edits
 from estompe.document.edits import ScenePath
-from estompe.document.numbers import Triple, plain_triple
 from estompe.document.transforms import base_of, matrix_of
-from estompe.evaluation.slicing import Slice
 from estompe.geometry.transforms import inverse
+from estompe.kinds.numbers import Triple, plain_triple
 
 _CLICK = 4.0
 _DEGREES_PER_PIXEL = 0.4

@@ -19,10 +19,10 @@ from estompe.app.view.probe import Reading
 from estompe.app.view.shells import Shell, shells_of
 from estompe.document import edits
 from estompe.document.edits import ScenePath
-from estompe.document.numbers import plain_triple
 from estompe.document.scene import Camera, EffectSlot, Transform
 from estompe.document.transforms import base_of, matrix_of, rotation_in
 from estompe.kernels.transform import transformed
+from estompe.kinds.numbers import plain_triple
 from estompe.render import Item, Look, Viewpoint
 from estompe.render.palette import rgb
 from estompe.render.picture import items_of, with_falloff

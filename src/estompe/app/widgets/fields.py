@@ -13,7 +13,7 @@ from estompe.app.widgets.number import HEIGHT, NumberField
 from estompe.document import edits
 from estompe.document.edits import ScenePath
 from estompe.document.references import REFERENCES
-from estompe.document.settings import Setting, settings_of
+from estompe.kinds.settings import Setting, settings_of
 
 
 class TripleField(QWidget):

@@ -12,9 +12,9 @@ from estompe.document import edits
 from estompe.document.check import SceneError, check_number
 from estompe.document.edits import ScenePath
 from estompe.document.formula import FormulaError, parse
-from estompe.document.numbers import Formula, Keyed
 from estompe.document.resolving import Resolver
-from estompe.document.settings import Setting
+from estompe.kinds.numbers import Formula, Keyed
+from estompe.kinds.settings import Setting
 
 HEIGHT = 22
 _MARK = 16

@@ -8,11 +8,11 @@ from PyQt6.QtGui import QFont, QPainter, QPainterPath, QPen
 from PyQt6.QtWidgets import QMenu, QWidget
 
 from estompe.app import icons, theme
-from estompe.document.numbers import plain
 from estompe.document.scene import Ramp, Range
 from estompe.evaluation.frame import Shown
 from estompe.falloffs.ramp import drawn
 from estompe.kernels.types import Floats
+from estompe.kinds.numbers import plain
 
 _TOP, _BOTTOM, _GRAB = 14, 22, 9
 # Two numbers below the ramp need so many pixels from one to the other.

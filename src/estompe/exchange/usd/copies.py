@@ -5,10 +5,10 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from estompe.baking.frames import driving
 from estompe.document.names import clean_name
 from estompe.document.scene import Color, Shape
 from estompe.evaluation import Frame
-from estompe.exchange.bake import driving
 from estompe.exchange.potential import potential_of
 from estompe.exchange.usd.mesh import MeshWriter
 from estompe.exchange.usd.samples import StrengthNames, TimeSamples, Velocities

@@ -5,10 +5,10 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from estompe.baking.frames import strengths
 from estompe.document.names import clean_name
 from estompe.document.scene import Shape
 from estompe.evaluation import Frame
-from estompe.exchange.bake import strengths
 from estompe.exchange.usd.samples import StrengthNames, TimeSamples
 from estompe.geometry import Domain, Geometry
 from estompe.kernels.types import Floats

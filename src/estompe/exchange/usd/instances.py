@@ -6,9 +6,9 @@ from typing import Any
 
 import numpy as np
 
+from estompe.baking.frames import driving
 from estompe.document.scene import Shape
 from estompe.evaluation import Frame
-from estompe.exchange.bake import driving
 from estompe.exchange.usd.copies import colors_of
 from estompe.exchange.usd.samples import StrengthNames, TimeSamples
 from estompe.geometry import Domain, Geometry

@@ -12,7 +12,7 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from estompe.exchange.usd.samples import TimeSamples, Velocities
-from estompe.importing.errors import ExchangeError, Progress
+from estompe.files.progress import ExchangeError, Progress
 
 _CHANGES_WITH_NEIGHBOURS = "velocities"
 _MOST_PENDING = 512 * 2**20

@@ -11,12 +11,11 @@ from typing import Any, NamedTuple
 
 import numpy as np
 
-from estompe.document.context import CannotEvaluateError
+from estompe.baking.frames import frames
 from estompe.document.project import Project
 from estompe.document.scene import Scene, Shape
 from estompe.evaluation import Frame
-from estompe.evaluation.past import Past
-from estompe.exchange.bake import frames
+from estompe.evaluation.time.past import Past
 from estompe.exchange.potential import potential_of
 from estompe.exchange.usd.copies import CopiesWriter
 from estompe.exchange.usd.curves import CurvesWriter
@@ -25,13 +24,14 @@ from estompe.exchange.usd.mesh import MeshWriter
 from estompe.exchange.usd.samples import identifier
 from estompe.exchange.usd.saving import check_target, write_frames
 from estompe.exchange.usd.writing import ShapeWriter, finish, hidden_forms, size_of, writer_for
+from estompe.files.progress import ExchangeError, Progress
 from estompe.geometry import Geometry
 from estompe.geometry.copies import Copies
 from estompe.geometry.transforms import inverse
-from estompe.importing.errors import ExchangeError, Progress
 from estompe.importing.footage import Footage, opened
 from estompe.importing.link import Reading
 from estompe.importing.stage import Space
+from estompe.kinds.context import CannotEvaluateError
 from estompe.shapes.shot import ShotSource
 from estompe.shapes.shot_copies import ShotCopies
 

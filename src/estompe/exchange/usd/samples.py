@@ -7,9 +7,9 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from estompe.baking.frames import strength_name
 from estompe.document.names import untaken
 from estompe.document.scene import Falloff
-from estompe.exchange.bake import strength_name
 
 
 def identifier(name: str, taken: set[str]) -> str:

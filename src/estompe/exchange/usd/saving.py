@@ -6,13 +6,13 @@ from collections.abc import Callable, Iterable
 from pathlib import Path
 from typing import Any, Protocol
 
-from estompe.document.atomic import written_whole
-from estompe.document.context import CannotEvaluateError
+from estompe.baking.frames import check_folder, check_frames
 from estompe.document.project import Project
 from estompe.evaluation import Frame
-from estompe.exchange.bake import check_folder, check_frames
-from estompe.importing.errors import ExchangeError, Progress
+from estompe.files.atomic import written_whole
+from estompe.files.progress import ExchangeError, Progress
 from estompe.importing.reads import check_not_read
+from estompe.kinds.context import CannotEvaluateError
 
 ENDINGS = (".usdc", ".usda", ".usd")
 # Bytes of samples after which they are written to the disk, and what counts as a full one.

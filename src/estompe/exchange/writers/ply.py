@@ -6,10 +6,10 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from estompe.baking.frames import strength_name
+from estompe.baking.frames import strengths as strengths_of
 from estompe.document.scene import Shape
 from estompe.evaluation.frame import Frame
-from estompe.exchange.bake import strength_name
-from estompe.exchange.bake import strengths as strengths_of
 from estompe.exchange.formats import SequenceWriter, register_sequence_writer
 from estompe.geometry import Domain, Geometry
 from estompe.kernels.types import Floats

@@ -4,17 +4,17 @@ from collections.abc import Collection
 from pathlib import Path
 from typing import Any
 
+from estompe.baking.frames import frames
 from estompe.document.project import Project
 from estompe.document.scene import Scene
 from estompe.evaluation import Frame
-from estompe.evaluation.past import Past
-from estompe.exchange.bake import frames
+from estompe.evaluation.time.past import Past
 from estompe.exchange.formats import SceneWriter, register_scene_writer
 from estompe.exchange.usd.placed import CameraWriter, ControlWriter
 from estompe.exchange.usd.samples import identifier
 from estompe.exchange.usd.saving import ENDINGS, check_target, write_frames
 from estompe.exchange.usd.writing import ShapeWriter, finish, hidden_forms, size_of, writer_for
-from estompe.importing.errors import Progress
+from estompe.files.progress import Progress
 
 
 def write(

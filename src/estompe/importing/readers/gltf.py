@@ -15,9 +15,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from estompe.document.names import clean_name
+from estompe.files.progress import ExchangeError, Progress
 from estompe.geometry import Domain, Geometry
 from estompe.geometry.shading import AUTHORED
-from estompe.importing.errors import ExchangeError, Progress
 from estompe.importing.formats import Reader, register_reader
 from estompe.importing.merging import Part, joined, merged, turned_over, welded
 

@@ -6,9 +6,9 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from estompe.files.progress import ExchangeError, Progress
 from estompe.geometry import Domain, Geometry
 from estompe.geometry.shading import AUTHORED
-from estompe.importing.errors import ExchangeError, Progress
 from estompe.importing.formats import Reader, register_reader
 from estompe.importing.merging import MOST_GROUPS, mesh_of
 from estompe.kernels import obj_text

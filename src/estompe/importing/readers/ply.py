@@ -7,8 +7,8 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from estompe.files.progress import ExchangeError, Progress
 from estompe.geometry import Domain, Geometry
-from estompe.importing.errors import ExchangeError, Progress
 from estompe.importing.formats import Reader, register_reader
 from estompe.importing.merging import mesh_of
 

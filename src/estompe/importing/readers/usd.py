@@ -7,10 +7,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from estompe.document.names import clean_name
+from estompe.files.progress import ExchangeError, Progress
 from estompe.geometry import Domain, Geometry
 from estompe.geometry.copies import MOST_REAL_POINTS
 from estompe.geometry.shading import AUTHORED
-from estompe.importing.errors import ExchangeError, Progress
 from estompe.importing.formats import Reader, register_reader
 from estompe.importing.merging import MOST_GROUPS, Arrays, Part, merged, repeated, turned_over
 from estompe.importing.usd_faces import NORMALS, corner_normals

@@ -10,8 +10,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from estompe.document.names import clean_name
+from estompe.files.progress import ExchangeError
 from estompe.geometry import Domain
-from estompe.importing.errors import ExchangeError
 from estompe.importing.merging import Part, welded
 from estompe.importing.readers.gltf import GltfFile, body_of, node_matrix, primitive_part
 from estompe.importing.stage import About, Arrays, Entry, Lens, Sampled, Space, register_stage

@@ -7,10 +7,10 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from estompe.document.pictures import numbered
+from estompe.files.progress import ExchangeError
 from estompe.geometry import Geometry
-from estompe.importing.errors import ExchangeError
 from estompe.importing.mesh import read_mesh
+from estompe.importing.pictures import numbered
 from estompe.importing.stage import About, Arrays, Entry, Lens, Sampled, Space, register_stage
 
 _PRIM = "/mesh"

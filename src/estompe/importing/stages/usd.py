@@ -12,8 +12,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from estompe.document.names import clean_name
+from estompe.files.progress import ExchangeError
 from estompe.geometry.shading import AUTHORED, with_normals
-from estompe.importing.errors import ExchangeError
 from estompe.importing.stage import MOST_ENTRIES, About, Arrays, Entry, Lens, Sampled, Space, Split, register_stage
 from estompe.importing.usd_faces import Faces
 from estompe.importing.usd_skins import Skins

@@ -1,11 +1,11 @@
 """Grow a crust: it grows out of the whole surface during the shot, at a pace that follows cells."""
 
 from estompe.document.edits import fresh_id, put
-from estompe.document.numbers import Key, Keyed
 from estompe.document.scene import Layer, Range, Scene
 from estompe.effects.grow import Grow
 from estompe.falloffs.noise import Noise
 from estompe.kernels.types import Floats
+from estompe.kinds.numbers import Key, Keyed
 from estompe.setups.adding import add_falloff
 from estompe.setups.making import Made, Recipe, Sized, driven, register_recipe
 

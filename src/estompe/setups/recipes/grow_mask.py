@@ -1,12 +1,12 @@
 """Grow a mask from here: a mask that grows over the surface, a keyed number from nothing to all of it."""
 
 from estompe.document.edits import fresh_id, put
-from estompe.document.numbers import Key, Keyed
 from estompe.document.scene import Layer, Range, Scene
 from estompe.effects.color import Color
 from estompe.falloffs.noise import Noise
 from estompe.falloffs.over_surface import OverSurface
 from estompe.kernels.types import Floats
+from estompe.kinds.numbers import Key, Keyed
 from estompe.setups.adding import add_control, add_falloff
 from estompe.setups.making import Made, Recipe, Sized, driven, register_recipe
 

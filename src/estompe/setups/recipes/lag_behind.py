@@ -1,11 +1,11 @@
 """Lag behind: the surface follows a moving control, each place a little later than the next."""
 
 from estompe.document.edits import fresh_id, put
-from estompe.document.numbers import Key, Keyed
 from estompe.document.scene import Layer, Range, Scene
 from estompe.effects.push import Push
 from estompe.falloffs.lag import Lag
 from estompe.kernels.types import Floats
+from estompe.kinds.numbers import Key, Keyed
 from estompe.setups.adding import add_falloff
 from estompe.setups.making import Made, Recipe, Sized, driven, near_control, register_recipe
 

@@ -1,13 +1,13 @@
 """Leave a trail: where a moving control has been, the surface stays dented and glows for a while."""
 
 from estompe.document.edits import fresh_id, put
-from estompe.document.numbers import Key, Keyed
 from estompe.document.scene import Layer, Range, Scene
 from estompe.effects.color import Color
 from estompe.effects.push import Push
 from estompe.falloffs.after_glow import AfterGlow
 from estompe.falloffs.stays import Stays
 from estompe.kernels.types import Floats
+from estompe.kinds.numbers import Key, Keyed
 from estompe.setups.adding import add_falloff
 from estompe.setups.making import Made, Recipe, Sized, driven, near_control, register_recipe
 

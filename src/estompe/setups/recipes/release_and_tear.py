@@ -1,11 +1,11 @@
 """Release and tear: the shape hangs as cloth from its upper edge, is blown, and comes apart where a control is."""
 
 from estompe.document.edits import fresh_id, put
-from estompe.document.numbers import Key, Keyed
 from estompe.document.scene import Layer, Range, Scene
 from estompe.effects.cloth import Cloth
 from estompe.falloffs.height import Height
 from estompe.kernels.types import Floats
+from estompe.kinds.numbers import Key, Keyed
 from estompe.setups.adding import add_falloff
 from estompe.setups.making import Made, Recipe, Sized, driven, near_control, register_recipe
 

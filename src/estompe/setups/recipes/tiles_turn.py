@@ -1,11 +1,11 @@
 """Tiles turn as it passes: a wall of copies, each turned over by a control that goes by."""
 
 from estompe.document.edits import put
-from estompe.document.numbers import Key, Keyed
 from estompe.document.scene import Scene, Transform
 from estompe.effects.rotate import Rotate
 from estompe.effects.scatter_apart import ScatterApart
 from estompe.kernels.types import Floats
+from estompe.kinds.numbers import Key, Keyed
 from estompe.setups.adding import add_shape, hide_form
 from estompe.setups.making import Made, Recipe, Sized, driven, near_control, register_recipe
 from estompe.shapes.copies_grid import CopiesOnGrid

@@ -1,0 +1,1 @@
+"""Questions about evaluated scenes: when a strength passes, where fronts lie, what overlaps, slices."""

@@ -1,0 +1,1 @@
+"""Frames and states computed ahead, for files of any kind."""

@@ -1,0 +1,92 @@
+"""Computing a range of frames for export, with progress."""
+
+import re
+from collections.abc import Container, Iterator
+from pathlib import Path
+
+from estompe.baking.states import past_of
+from estompe.document.names import untaken
+from estompe.document.project import Project
+from estompe.document.scene import Falloff, Shape
+from estompe.evaluation import Frame, Problem, evaluate
+from estompe.evaluation.frame import Shown
+from estompe.evaluation.time.past import Past
+from estompe.files.progress import ExchangeError, Progress
+from estompe.geometry import Domain
+from estompe.kernels.types import Floats
+
+
+def frames(project: Project, first: int, last: int, progress: Progress, past: Past | None = None) -> Iterator[Frame]:
+    """Every frame from first to last, one after the other. Raises ExchangeError for a scene with problems.
+
+    What is remembered goes on from the nearest state that is kept, so a bake that was stopped can be run again.
+    """
+    past = past_of(project) if past is None else past
+    count = last - first + 1
+    for number in range(first, last + 1):
+        done = (number - first) / count
+        progress(done, f"frame {number} of {first}–{last}")
+        past.report = lambda step, done=done, number=number: progress(  # type: ignore[misc]
+            done, f"on the way to {number}: {step.frame - step.first + 1} of {step.last - step.first + 1}"
+        )
+        frame = evaluate(project, number, past.memo, None, past)
+        blocking = [problem for problem in frame.problems if problem.blocks]
+        if blocking:
+            raise ExchangeError(f"the scene cannot be baked: {described(frame, blocking[0])}")
+        yield frame
+
+
+def described(frame: Frame, problem: Problem) -> str:
+    """A problem with the name of the shape or falloff it is about."""
+    if problem.path[0] == "camera":
+        return f"the camera: {problem.text}"
+    family, owner = str(problem.path[0]), str(problem.path[1])
+    named = next(item.name for item in getattr(frame.scene, family) if item.id == owner)
+    return f"“{named}”: {problem.text}"
+
+
+def strengths(frame: Frame, shape: Shape) -> list[tuple[Falloff, Floats]]:
+    """The falloffs that drive a shape, each with its strength on the shape's points as they are written."""
+    geometry = frame[shape.id]
+    found = []
+    for falloff, shown in driving(frame, shape):
+        values = shown.strength
+        if shown.domain is not Domain.POINT:
+            values = geometry.to_points(shown.domain, values)
+        found.append((falloff, values))
+    return found
+
+
+def driving(frame: Frame, shape: Shape) -> list[tuple[Falloff, Shown]]:
+    """The falloffs that drive a shape, each on what the effect that uses it acts on."""
+    used = {route.falloff for slot in shape.effects for route in slot.routes}
+    return [(item, frame.shown(shape.id, item.id)) for item in frame.scene.falloffs if item.id in used]
+
+
+def file_word(name: str, taken: Container[str]) -> str:
+    """A name of plain letters, digits and underscores that is not taken yet."""
+    stem = re.sub(r"[^a-z0-9_]+", "-", name.lower()).strip("-") or "unnamed"
+    return untaken(stem, taken, "-")
+
+
+def strength_name(falloff: str, taken: Container[str]) -> str:
+    """What the strength of a falloff is called in files of every format, by the falloff's name.
+
+    What is no plain letter, digit or underscore becomes an underscore for each of its bytes, as in identifiers of USD.
+    """
+    stem = re.sub(r"[^A-Za-z0-9_]", "_", f"strength_{falloff}".encode(errors="replace").decode("latin-1"))
+    return untaken(stem, taken, "_")
+
+
+def check_frames(first: float, last: float) -> None:
+    """Raise ExchangeError for a range that is empty or unreasonably long."""
+    if last < first:
+        raise ExchangeError(f"frames {first:g}-{last:g}: the last comes before the first")
+    if last - first >= 1_000_000:
+        raise ExchangeError(f"frames {first:g}-{last:g}: more than a million frames")
+
+
+def check_folder(path: Path) -> None:
+    """Raise ExchangeError where the folder a file should go to does not exist."""
+    if not path.parent.is_dir():
+        raise ExchangeError(f"{path}: there is no folder {path.parent}")

@@ -1,0 +1,1 @@
+"""Evaluation on threads of its own."""

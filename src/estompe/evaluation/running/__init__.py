@@ -1,0 +1,1 @@
+"""Stages as they are run: tokens, cache, schedule, checks."""

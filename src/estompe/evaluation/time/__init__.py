@@ -1,0 +1,1 @@
+"""Other frames, and states that grow from frame to frame."""

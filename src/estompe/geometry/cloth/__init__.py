@@ -1,0 +1,1 @@
+"""Cloth on meshes."""

@@ -1,0 +1,1 @@
+"""Cutting meshes into cells."""

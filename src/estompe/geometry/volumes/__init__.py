@@ -1,0 +1,1 @@
+"""Meshes as volumes of voxels, and back."""

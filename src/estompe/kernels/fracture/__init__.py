@@ -1,0 +1,1 @@
+"""Loops of fracture."""
