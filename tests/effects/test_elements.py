@@ -25,7 +25,7 @@ from estompe.falloffs.distance import Distance
 from estompe.falloffs.random import Random
 from estompe.geometry import Domain, Geometry
 from estompe.geometry.copies import Copies
-from estompe.geometry.fracture.cutting import cutting as fracture
+from estompe.geometry.fracture import cutting as fracture
 from estompe.geometry.samples import samples_of
 from estompe.kinds.kind import Effect, Source
 from estompe.kinds.numbers import Key, Keyed
@@ -242,7 +242,7 @@ def test_copies_are_not_made_real_by_effects_falloffs_or_pictures(tmp_path):
     assert sum(array.nbytes for array in answer.arrays()) > 0
     assert isinstance(copies, Copies)
     assert not copies.is_real
-    assert copies.points_when_real == len(copies.points)
+    assert copies.total_points == len(copies.points)
     assert copies.is_real
 
 

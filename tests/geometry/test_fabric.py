@@ -6,7 +6,7 @@ from scipy.optimize import brentq
 from scipy.special import j0
 
 from estompe.geometry.cloth.fabric import Fabric, Forces, edges_and_folds, patches_of
-from estompe.kernels.cloth.steps import steps as cloth
+from estompe.kernels.cloth import steps as cloth
 from estompe.kernels.compile import use_threads
 
 _G, _FRAME = 9.81, 1 / 24

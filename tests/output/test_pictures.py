@@ -23,8 +23,8 @@ from estompe.output import movie, picture_files, pictures
 from estompe.output.estimate import time_left
 from estompe.output.painter import Painter, Settings
 from estompe.render.final import FinalRenderer, display_values, linear_light, tiles_of
+from estompe.render.item import Look
 from estompe.render.picture import items_of
-from estompe.render.renderer import Look
 from estompe.render.viewpoint import Viewpoint
 from estompe.shapes.box import Box
 from estompe.shapes.copies_grid import CopiesOnGrid

@@ -7,7 +7,7 @@ from estompe.geometry import Domain, Geometry, primitives
 from estompe.geometry.copies import Copies
 from estompe.geometry.pieces import even_ranks
 from estompe.render import Item, Look, Renderer, Viewpoint
-from estompe.render.instances import stand_ins_for
+from estompe.render.drawers.copies import stand_ins_for
 
 SIZE = (200, 150)
 FRONT = Viewpoint((0.4, 0.9, 3.0), (0.0, 0.0, 0.0), 40.0)
@@ -89,7 +89,7 @@ def test_the_copy_under_a_pixel_is_the_one_nearest_along_its_ray(renderer):
             if one is not None:
                 found += 1
                 assert one.copy == real.pieces.of[real.topology.triangles[two.triangle, 0]]
-                corners, _ = copies.corners_of(one.copy, one.triangle)
+                corners = copies.triangle_corners(one.triangle, one.copy)
                 assert corners == pytest.approx(real.points[real.topology.triangles[two.triangle]], abs=1e-5)
     assert found > 30
 

@@ -8,7 +8,6 @@ import numpy as np
 from estompe.evaluation.frame import Frame
 from estompe.falloffs.surface import to_surface
 from estompe.geometry import Geometry
-from estompe.geometry.copies import Copies, points_of
 from estompe.kernels.types import Floats, Indices
 
 # What touches is no overlap: depths below this part of a shape's extent are rounding.
@@ -69,7 +68,7 @@ def open_shapes(frame: Frame) -> list[str]:
 
 def _can_be(geometry: Geometry) -> bool:
     """Whether a shape is looked at: it has points, and if it is copies, not more than is reasonable to make real."""
-    return 0 < points_of(geometry) <= (_MOST_OF_COPIES if isinstance(geometry, Copies) else np.inf)
+    return 0 < geometry.total_points <= (_MOST_OF_COPIES if geometry.copies_shown else np.inf)
 
 
 def _between(inside: str, geometry: Geometry, other: str, mesh: Geometry) -> list[Overlap]:

@@ -10,7 +10,6 @@ from estompe.app.session import Session
 from estompe.app.widgets.labels import Elided, icon_button, label
 from estompe.app.widgets.removal import remove_widget
 from estompe.app.work import Work
-from estompe.geometry.copies import points_of
 
 _LINGER = 8000
 
@@ -108,7 +107,7 @@ class StatusLine(QWidget):
         answer = self._session.evaluator.answer
         if answer is None:
             return
-        points = sum(points_of(answer.frame[shape.id]) for shape in answer.frame.scene.shapes)
+        points = sum(answer.frame[shape.id].total_points for shape in answer.frame.scene.shapes)
         ready = len(self._session.evaluator.worker.ready_frames())
         problems = len(answer.frame.problems)
         state = "ready" if not problems else "1 problem" if problems == 1 else f"{problems} problems"

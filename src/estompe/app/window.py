@@ -32,8 +32,9 @@ from estompe.app.widgets.labels import hairline, label
 from estompe.app.work import Work
 from estompe.evaluation import evaluate
 from estompe.files.progress import Progress
+from estompe.render.item import Look, Picture
 from estompe.render.picture import items_of
-from estompe.render.renderer import Look, Picture, Renderer
+from estompe.render.renderer import Renderer
 from estompe.setups.catalog import Entry
 from estompe.setups.own import is_setup
 

@@ -61,7 +61,6 @@ def _counted(project: "Project", shape: str, frame: "Frame | None") -> dict[str,
     """Points and faces before effects, or after them on a frame."""
     from estompe.document import edits
     from estompe.evaluation import evaluate
-    from estompe.geometry.copies import Copies, copies_of
     from estompe.kinds.context import CannotEvaluateError
 
     try:
@@ -71,12 +70,7 @@ def _counted(project: "Project", shape: str, frame: "Frame | None") -> dict[str,
         mesh = source.build(project.assets) if frame is None else frame[shape]
     except CannotEvaluateError as error:
         return {"points": 0, "faces": 0, "problem": str(error)}
-    if isinstance(mesh, Copies):
-        return {"points": mesh.points_when_real, "copies": copies_of(mesh), "forms": len(mesh.forms)}
-    counted: dict[str, Any] = {"points": len(mesh.points), "faces": mesh.topology.faces}
-    if mesh.topology.parted is not None:
-        counted["pieces"], counted["piece"] = len(mesh.pieces), mesh.pieces.word
-    return counted
+    return mesh.counts()
 
 
 def _described_effect(scene: "Scene", slot: "EffectSlot") -> dict[str, object]:

@@ -5,7 +5,6 @@ from typing import Annotated, ClassVar, Literal
 import numpy as np
 
 from estompe.geometry import Domain, Geometry
-from estompe.geometry.copies import Copies
 from estompe.geometry.samples import converted, samples_of
 from estompe.kernels.blend import towards
 from estompe.kernels.types import Floats
@@ -43,7 +42,7 @@ class Color(Effect, tag="color"):
         if not strength.any():
             return geometry
         domain = context.domain
-        if domain is Domain.PIECE and not isinstance(geometry, Copies):
+        if domain is Domain.PIECE and geometry.own_domain is not Domain.PIECE:
             # What is drawn has colours at its points.
             strength, domain = converted(geometry, strength, domain, Domain.POINT), Domain.POINT
         elements = samples_of(geometry, domain)

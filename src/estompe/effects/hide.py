@@ -6,7 +6,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from estompe.geometry import Domain, Geometry
-from estompe.geometry.copies import Copies
 from estompe.geometry.faces import kept, on_faces
 from estompe.geometry.pieces import even_ranks
 from estompe.kernels.types import Floats
@@ -65,8 +64,9 @@ class Hide(Effect, tag="hide"):
         return strength <= threshold if self.how == "over" else strength >= threshold
 
     def _pieces(self, geometry: Geometry, strength: Floats) -> Geometry:
-        if isinstance(geometry, Copies):
-            return geometry.showing(geometry.shown & self._kept(strength, geometry.rank))
+        shown = geometry.showing_pieces(lambda rank: self._kept(strength, rank))
+        if shown is not None:
+            return shown
         topology = geometry.topology
         if not topology.faces:
             return geometry

@@ -18,7 +18,6 @@ from estompe.evaluation.planning.where import Where, strength_where, where_measu
 from estompe.evaluation.running.memo import Memo
 from estompe.evaluation.time.past import Past
 from estompe.geometry import Domain, Geometry, frozen
-from estompe.geometry.copies import Copies, copies_of, points_of
 from estompe.geometry.samples import converted, samples_of
 from estompe.kernels.topology import steepest
 from estompe.kernels.types import Floats, Indices
@@ -66,9 +65,7 @@ class Shown:
     @property
     def word(self) -> str:
         """What one element is called, such as "point" or "copy"."""
-        if self.domain is not Domain.PIECE:
-            return self.domain.value
-        return "copy" if isinstance(self.mesh, Copies) else self.mesh.pieces.word
+        return self.mesh.piece_word if self.domain is Domain.PIECE else self.domain.value
 
     @property
     def pairs(self) -> Indices:
@@ -80,7 +77,7 @@ class Shown:
 
         The same array for the same values, so that nothing is sent twice.
         """
-        target = Domain.PIECE if isinstance(geometry, Copies) else Domain.POINT
+        target = geometry.own_domain
         if self.domain in (target, Domain.FACE) and len(values) == geometry.count(self.domain):
             return values
         key = id(values), target
@@ -242,17 +239,17 @@ class Frame:
 
     def points_after(self, shape: str) -> dict[str, int]:
         """Points of a shape after each of its enabled effects, by the effect's id; of copies those they have together."""
-        return {slot.id: points_of(state.geometry) for slot, state in self._afters(shape)}
+        return {slot.id: state.geometry.total_points for slot, state in self._afters(shape)}
 
     def counts_after(self, shape: str) -> dict[str, tuple[int, str]]:
         """How many elements each enabled effect leaves of what it acts on, and what they are called, by the effect's id."""
         found = {}
         for slot, state in self._afters(shape):
             geometry, domain = state.geometry, domain_of(slot)
-            if isinstance(geometry, Copies) and domain is Domain.PIECE:
-                found[slot.id] = copies_of(geometry), "copies"
-            elif domain is Domain.PIECE:
-                found[slot.id] = len(geometry.pieces), f"{geometry.pieces.word}s"
+            if domain is Domain.PIECE:
+                word = geometry.piece_word
+                count = geometry.copies_shown if geometry.component == "copies" else geometry.count(domain)
+                found[slot.id] = count, "copies" if word == "copy" else f"{word}s"
             else:
                 found[slot.id] = geometry.count(domain), f"{domain}s"
         return found
@@ -261,9 +258,9 @@ class Frame:
         """The effects that look at points of copies, by id: how many copies they make real, and how many points that is."""
         steps, _ = self._chains[self.shape(shape).id]
         return {
-            slot.id: (copies_of(state.geometry), points_of(state.geometry))
+            slot.id: (state.geometry.copies_shown, state.geometry.total_points)
             for slot, state in steps
-            if isinstance(state.geometry, Copies) and domain_of(slot) is not Domain.PIECE
+            if state.geometry.component == "copies" and domain_of(slot) is not Domain.PIECE
         }
 
     def _afters(self, shape: str) -> list[tuple[EffectSlot, State]]:

@@ -11,7 +11,6 @@ from typing import Any, Literal, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from estompe.geometry.copies import Copies
 from estompe.geometry.geometry import Domain, Geometry
 from estompe.geometry.rest import Rest
 from estompe.geometry.samples import Samples, samples_of
@@ -60,8 +59,6 @@ def _arm_length(geometry: Geometry, middles: Floats) -> float:
 
 def _axes(geometry: Geometry, elements: Samples) -> Floats:
     """The own axes of elements, float32 (k, 9): those of pieces where they are known; else along the normal, or the world's."""
-    if isinstance(geometry, Copies) and elements.domain is Domain.PIECE:
-        return geometry.axes
     if elements.domain is Domain.PIECE and geometry.axes is not None:
         return geometry.axes
     if elements.domain is Domain.FACE:
@@ -131,8 +128,9 @@ def _repeated(values: NDArray[Any], times: int) -> NDArray[Any]:
 
 
 def _moved_only(geometry: Geometry, domain: Domain, elements: Samples, went: Floats, strength: Floats) -> Geometry:
-    if isinstance(geometry, Copies) and domain is Domain.PIECE:
-        return geometry.at(went)
+    placed = geometry.placed_pieces(went) if domain is Domain.PIECE else None
+    if placed is not None:
+        return placed
     middles = elements.positions
     if domain is Domain.PIECE:
         # Pieces keep their normals: nothing turns.
@@ -154,9 +152,9 @@ def _followed(
     scaled: bool,
 ) -> Geometry:
     middles, new_axes, sizes = made
-    if isinstance(geometry, Copies) and domain is Domain.PIECE:
-        # Shared where nothing was scaled, as by most effects.
-        return geometry.at(middles, new_axes, geometry.scales * sizes if scaled else None)
+    placed = geometry.placed_pieces(middles, new_axes, sizes if scaled else None) if domain is Domain.PIECE else None
+    if placed is not None:
+        return placed
     parts = linear_parts(axes, new_axes, sizes)
     if domain is Domain.FACE:
         around = geometry.topology.faces_around

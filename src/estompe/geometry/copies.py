@@ -1,14 +1,14 @@
 """Many copies of a few forms, each at a place of its own; a mesh of all their points is made only for who asks for it."""
 
 import threading
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from functools import cached_property
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from estompe.geometry.geometry import Attributes, Domain, Geometry, GeometryError
+from estompe.geometry.geometry import Attributes, Domain, Geometry, GeometryError, check_attributes
 from estompe.geometry.pieces import Ids, Pieces, weights_for
 from estompe.geometry.rest import Rest
 from estompe.geometry.shading import AUTHORED, with_normals
@@ -20,6 +20,7 @@ from estompe.kernels.types import Floats, Indices, frozen
 
 MOST_COPIES = 2_000_000
 MOST_REAL_POINTS = 30_000_000
+_BYTES_OF_A_COPY = 96
 _REAL = ("points", "topology", "attributes", "at_rest")
 _MAKING = threading.RLock()
 
@@ -66,9 +67,90 @@ class Copies(Geometry):
         return self.__dict__[name]
 
     @property
+    def component(self) -> str:
+        return "copies"
+
+    @property
+    def own_domain(self) -> Domain:
+        return Domain.PIECE
+
+    @property
     def is_real(self) -> bool:
-        """Whether the points have been made."""
         return "points" in self.__dict__
+
+    @property
+    def is_parted(self) -> bool:
+        return True
+
+    @property
+    def piece_word(self) -> str:
+        return "copy"
+
+    @property
+    def copies_shown(self) -> int:
+        return int(np.count_nonzero(self.shown))
+
+    @property
+    def placed_elements(self) -> Floats:
+        return self.positions
+
+    @property
+    def bytes_per_frame(self) -> int:
+        return _BYTES_OF_A_COPY * len(self.positions)
+
+    def attributes_of(self, domain: Domain) -> dict[str, NDArray[Any]]:
+        if domain not in (Domain.PIECE, Domain.WHOLE):
+            return super().attributes_of(domain)
+        return {name: values for (own, name), values in self.piece_attributes.items() if own is domain}
+
+    def places_in(self, after: Geometry) -> Floats | None:
+        if not isinstance(after, Copies) or not np.array_equal(self.ids, after.ids):
+            return None
+        return np.concatenate([after.positions, after.linear], axis=1)
+
+    def element_ids(self, triangles: NDArray[np.int64], copies: NDArray[np.int64]) -> NDArray[Any]:
+        del triangles
+        return np.asarray(self.ids[copies])
+
+    def piece_values(self) -> dict[str, NDArray[Any]]:
+        return {"scale": self.scales, "form": self.form, "shown": self.shown, "rank": self.rank}
+
+    def counts(self) -> dict[str, Any]:
+        return {"points": self.total_points, "copies": self.copies_shown, "forms": len(self.forms)}
+
+    def placed_pieces(
+        self, positions: Floats, axes: Floats | None = None, sizes: Floats | None = None
+    ) -> "Geometry | None":
+        # Scales are shared where nothing was scaled, as by most effects.
+        return self.at(positions, axes, None if sizes is None else self.scales * sizes)
+
+    def showing_pieces(self, kept: Callable[[Floats], NDArray[np.bool_]]) -> "Geometry | None":
+        return self.showing(self.shown & kept(self.rank))
+
+    def in_units(self, linear: NDArray[np.floating[Any]]) -> Geometry:
+        """The same copies, whose forms are in the other units already."""
+        turn = linear / np.linalg.norm(linear[:, 0])
+        axes = np.einsum("ij,njk,lk->nil", turn, self.axes.reshape(-1, 3, 3).astype(np.float64), turn)
+        positions = (self.positions.astype(np.float64) @ linear.T).astype(np.float32)
+        return self.at(positions, axes.reshape(-1, 9).astype(np.float32))
+
+    def check_lengths(self, before: Geometry | None = None) -> None:
+        if self.is_real:
+            super().check_lengths(before)
+            return
+        count = len(self.positions)
+        for array in (
+            self.form,
+            self.axes,
+            self.scales,
+            self.ids,
+            self.rank,
+            self.shown,
+            self.rest_positions.positions,
+        ):
+            if len(array) != count:
+                raise GeometryError(f"it returned {len(array):,} values for {count:,} copies")
+        check_attributes(self.piece_attributes, {Domain.PIECE: count, Domain.WHOLE: 1})
 
     def count(self, domain: Domain) -> int:
         return len(self.positions) if domain is Domain.PIECE else super().count(domain)
@@ -78,14 +160,12 @@ class Copies(Geometry):
         return self.axes[self.shown]
 
     @property
-    def points_when_real(self) -> int:
-        """How many points all copies that are shown have together."""
+    def total_points(self) -> int:
         sizes = np.array([len(form.points) for form in self.forms], np.int64)
         return int(sizes[self.form[self.shown]].sum()) if len(sizes) else 0
 
     @property
-    def triangles_when_real(self) -> int:
-        """How many triangles all copies that are shown have together."""
+    def total_triangles(self) -> int:
         sizes = np.array([len(form.topology.triangles) for form in self.forms], np.int64)
         return int(sizes[self.form[self.shown]].sum()) if len(sizes) else 0
 
@@ -149,12 +229,20 @@ class Copies(Geometry):
             form.prepare()
         self.bounds  # noqa: B018
 
-    def corners_of(self, copy: int, triangle: int) -> tuple[NDArray[np.float64], Indices]:
-        """The corners of a triangle of a copy in the world, float64 (3, 3), and their numbers in its form, int32 (3,)."""
+    def triangle_corners(self, triangle: int, copy: int | None = None) -> NDArray[np.float64] | None:
+        if copy is None or copy >= len(self.positions):
+            return None
         form = self.forms[self.form[copy]]
-        numbers = form.topology.triangles[triangle]
         linear = (self.axes[copy].reshape(3, 3) * self.scales[copy]).astype(np.float64)
-        return form.points[numbers] @ linear.T + self.positions[copy], numbers
+        corners: NDArray[np.float64] = form.points[form.topology.triangles[triangle]] @ linear.T + self.positions[copy]
+        return corners
+
+    def copy_edges(self, copy: int) -> Floats | None:
+        if copy >= len(self.positions):
+            return None
+        form = self.forms[self.form[copy]]
+        linear = self.axes[copy].reshape(3, 3) * self.scales[copy]
+        return np.asarray(form.points[form.topology.edges] @ linear.T + self.positions[copy], np.float32)
 
     def form_means(self, name: str) -> Floats | None:
         """The mean of an attribute over each copy's form, float32 (k,) or (k, n); None where a form has none."""
@@ -200,7 +288,7 @@ class Copies(Geometry):
     # Made real
 
     def _make_real(self) -> None:
-        total = self.points_when_real
+        total = self.total_points
         if total > MOST_REAL_POINTS:
             raise GeometryError(
                 f"made real, its {int(self.shown.sum()):,} copies would have {total:,} points, more than "
@@ -273,13 +361,3 @@ class Copies(Geometry):
 
 def _reach(form: Geometry) -> float:
     return float(np.sqrt((form.points.astype(np.float64) ** 2).sum(axis=1).max(initial=0.0)))
-
-
-def copies_of(geometry: Geometry) -> int:
-    """How many copies a geometry shows, 0 for a plain mesh."""
-    return int(np.count_nonzero(geometry.shown)) if isinstance(geometry, Copies) else 0
-
-
-def points_of(geometry: Geometry) -> int:
-    """How many points a geometry has; of copies how many they have together, without making them."""
-    return geometry.points_when_real if isinstance(geometry, Copies) else len(geometry.points)

@@ -5,7 +5,6 @@ from typing import Any
 
 from numpy.typing import NDArray
 
-from estompe.geometry.copies import Copies
 from estompe.geometry.geometry import Domain, Geometry
 from estompe.geometry.matching import identity_digest, matched
 from estompe.geometry.over_surface import beside, followed, from_place, from_strength
@@ -145,7 +144,7 @@ class Elements:
     @property
     def are_copies(self) -> bool:
         """Whether these are copies that are not made real."""
-        return isinstance(self._geometry, Copies) and self._samples.domain is Domain.PIECE
+        return self._geometry.component == "copies" and self._samples.domain is Domain.PIECE
 
     def border_loops(self) -> list[Floats]:
         """The open borders of the mesh at rest as rings, float32 (k, 3) each; none for a closed one. Declared as "topology"."""

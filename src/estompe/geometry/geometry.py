@@ -115,6 +115,146 @@ class Geometry:
                 raise GeometryError(f"attribute “{name}” is not stored as {RESERVED[name].meaning}")
         return made
 
+    # As a component: what every kind of geometry answers in its own way, without making points that nobody asked for.
+
+    @property
+    def component(self) -> str:
+        """Which component it is: "mesh", "strands" or "copies"; drawers and writers are registered by this name."""
+        return "mesh" if self.topology.lines is None else "strands"
+
+    @property
+    def own_domain(self) -> Domain:
+        """The domain on which values are measured and drawn where nobody chose one."""
+        return Domain.POINT
+
+    @property
+    def is_real(self) -> bool:
+        """Whether its points have been made."""
+        return True
+
+    @property
+    def is_parted(self) -> bool:
+        """Whether it consists of pieces that move by themselves."""
+        return self.topology.parted is not None
+
+    @property
+    def piece_word(self) -> str:
+        """What one piece is called, such as "cell" or "copy"."""
+        return self.topology.pieces.word
+
+    @property
+    def total_points(self) -> int:
+        """How many points it has, of copies how many they have together."""
+        return len(self.points)
+
+    @property
+    def total_triangles(self) -> int:
+        """How many triangles it has, of copies how many they have together."""
+        return len(self.topology.triangles)
+
+    @property
+    def copies_shown(self) -> int:
+        """How many copies are shown; 0 for what is not made of copies."""
+        return 0
+
+    @property
+    def placed_elements(self) -> Floats:
+        """Where it is placed: its points, of copies their positions, float32 (n, 3)."""
+        return self.points
+
+    @property
+    def bytes_per_frame(self) -> int:
+        """About how many bytes another frame of it adds."""
+        return 2 * self.points.nbytes
+
+    def attributes_of(self, domain: Domain) -> dict[str, NDArray[Any]]:
+        """The attributes of a domain by name."""
+        return {name: values for (own, name), values in self.attributes.items() if own is domain}
+
+    def triangle_corners(self, triangle: int, copy: int | None = None) -> NDArray[np.float64] | None:
+        """The corners of a triangle in the world, float64 (3, 3); None where there is none of that number. copy: which copy's."""
+        if copy is not None or triangle >= len(self.topology.triangles):
+            return None
+        return np.asarray(self.points[self.topology.triangles[triangle]], np.float64)
+
+    def copy_edges(self, copy: int) -> Floats | None:
+        """The edges of a copy in the world, float32 (e, 2, 3); None where there is none of that number."""
+        del copy
+        return None
+
+    def places_in(self, after: "Geometry") -> Floats | None:
+        """Where its points are in a later state, float32 (n, 3), of copies float32 (k, 12): positions, and the rows of what turns
+        and sizes them; None where the states have other elements."""
+        if after.component != self.component or len(after.points) != len(self.points):
+            return None
+        return after.points
+
+    def element_ids(self, triangles: NDArray[np.int64], copies: NDArray[np.int64]) -> NDArray[Any]:
+        """The ids of what triangles belong to: the copy or piece, else the face's number. triangles, copies: int64 (n,)."""
+        del copies
+        topology = self.topology
+        if not topology.faces:
+            return np.zeros(len(triangles), np.int64)
+        known = np.minimum(triangles, len(topology.triangles) - 1)
+        if topology.parted is not None:
+            return np.asarray(topology.parted.ids[topology.parted.of[topology.triangles[known, 0]]])
+        return np.asarray(topology.triangle_faces[known])
+
+    def piece_values(self) -> dict[str, NDArray[Any]]:
+        """What is known of each piece besides its position and attributes, by name: (k,) or (k, 3)."""
+        return {"rank": self.pieces.rank}
+
+    def counts(self) -> dict[str, Any]:
+        """Its numbers of elements by name, for reports."""
+        counted: dict[str, Any] = {"points": len(self.points), "faces": self.topology.faces}
+        if self.is_parted:
+            counted.update(pieces=len(self.pieces), piece=self.piece_word)
+        return counted
+
+    def placed_pieces(
+        self, positions: Floats, axes: Floats | None = None, sizes: Floats | None = None
+    ) -> "Geometry | None":
+        """The geometry with its pieces at other places, where their points need not be moved; else None.
+
+        positions: float32 (k, 3); axes: float32 (k, 9), as they are if not given; sizes: float32 (k, 3), factors.
+        """
+        del positions, axes, sizes
+        return None
+
+    def showing_pieces(self, kept: Callable[[Floats], NDArray[np.bool_]]) -> "Geometry | None":
+        """The geometry with some of its pieces hidden, where no faces need be removed for that; else None.
+
+        kept: which pieces stay, by their ranks, float32 (k,) to bool (k,).
+        """
+        del kept
+        return None
+
+    def in_units(self, linear: NDArray[np.floating[Any]]) -> "Geometry":
+        """The geometry in other units and another up axis. linear: float64 (3, 3), a rotation times a factor."""
+        if np.array_equal(linear, np.eye(3)):
+            return self
+        return self.transformed(np.concatenate([linear, np.zeros((3, 1))], axis=1))
+
+    def check_lengths(self, before: "Geometry | None" = None) -> None:
+        """Raise GeometryError where arrays disagree with the elements they are for.
+
+        before: the geometry it was made from; arrays shared with it are known to agree.
+        """
+        topology = self.topology
+        same = before is not None and before.is_real and topology is before.topology
+        if before is not None and same and len(self.points) != len(before.points):
+            raise GeometryError("it returned another number of points for the same faces")
+        if before is not None and same and self.attributes is before.attributes and self.at_rest is before.at_rest:
+            return
+        if not same and not topology.is_sound:
+            raise GeometryError("it returned faces that name points that do not exist")
+        points = len(self.points)
+        if points != topology.points or len(self.rest) != points:
+            raise GeometryError(
+                f"it returned {points:,} points for faces over {topology.points:,} and {len(self.rest):,} at rest"
+            )
+        check_attributes(self.attributes, {domain: self.count(domain) for domain in Domain})
+
     def count(self, domain: Domain) -> int:
         """How many elements a domain has."""
         topology = self.topology
@@ -298,6 +438,13 @@ class Geometry:
             yield from self._derived.arrays()
         for name in ("tree", "outwards"):
             yield from (item for item in self.__dict__.get(name, ()) if isinstance(item, np.ndarray))
+
+
+def check_attributes(attributes: Attributes, counts: Mapping[Domain, int]) -> None:
+    """Raise GeometryError for attributes that have not one value per element. counts: the elements of each domain."""
+    for (domain, name), values in attributes.items():
+        if len(values) != counts[domain]:
+            raise GeometryError(f"it left “{name}” with {len(values)} values")
 
 
 class _Shaded(NamedTuple):

@@ -5,7 +5,6 @@ from hashlib import blake2b
 import numpy as np
 from numpy.typing import NDArray
 
-from estompe.geometry.copies import Copies
 from estompe.geometry.geometry import Domain, Geometry, GeometryError
 from estompe.geometry.samples import samples_of
 from estompe.kernels.types import Floats, frozen
@@ -81,8 +80,7 @@ def brought(values: Floats, here: Geometry, there: Geometry, domain: Domain) -> 
 def identities(mesh: Geometry, domain: Domain) -> Numbers | None:
     """Return the ids that stay with a mesh's elements, int64 (n,), or None where only their numbers tell them apart."""
     if domain is Domain.PIECE:
-        parted = isinstance(mesh, Copies) or mesh.topology.parted is not None
-        return np.asarray(samples_of(mesh, domain).ids) if parted else None
+        return np.asarray(samples_of(mesh, domain).ids) if mesh.is_parted else None
     return mesh.point_ids if domain is Domain.POINT else None
 
 
@@ -103,9 +101,7 @@ def _numbers_alike(here: Geometry, there: Geometry, domain: Domain) -> bool:
 
 
 def _word(mesh: Geometry, domain: Domain) -> str:
-    if domain is not Domain.PIECE:
-        return domain.value
-    return "copy" if isinstance(mesh, Copies) else mesh.topology.pieces.word
+    return mesh.piece_word if domain is Domain.PIECE else domain.value
 
 
 def _by_ids(own: Numbers, other: Numbers) -> Numbers | None:

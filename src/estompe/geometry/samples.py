@@ -228,13 +228,15 @@ class _Copies(Samples):
 
 _OF: dict[Domain, type[Samples]] = {Domain.POINT: _Points, Domain.FACE: _Faces, Domain.PIECE: _Pieces}
 
+_OF_COMPONENTS: dict[tuple[str, Domain], type[Samples]] = {("copies", Domain.PIECE): _Copies}
+"""Components whose elements are found in another way."""
+
 
 def samples_of(geometry: Geometry, domain: Domain) -> Samples:
     """The elements of a domain of a mesh; the same object for the same mesh."""
     known: dict[Domain, Samples] = geometry.__dict__.setdefault("_samples", {})
     if domain not in known:
-        copies = domain is Domain.PIECE and isinstance(geometry, Copies)
-        known[domain] = (_Copies if copies else _OF[domain])(geometry)
+        known[domain] = _OF_COMPONENTS.get((geometry.component, domain), _OF[domain])(geometry)
     return known[domain]
 
 

@@ -239,10 +239,10 @@ class Footage:
 
     def _keep(self, key: tuple[str, float, RestPose], made: Geometry) -> None:
         self._frames[key] = made
-        self._bytes += _own_bytes(made)
+        self._bytes += made.bytes_per_frame
         while self._bytes > _BUDGET and len(self._frames) > 1:
             _, gone = self._frames.popitem(last=False)
-            self._bytes -= _own_bytes(gone)
+            self._bytes -= gone.bytes_per_frame
 
     def _asked(self, message: dict[str, Any], path: str, frame: float, go_on: Go) -> tuple[dict[str, Any], Arrays]:
         while True:
@@ -413,11 +413,3 @@ def _form(arrays: Arrays, number: int) -> Geometry:
     offsets = np.concatenate([[0], np.cumsum(arrays[f"{number} sizes"])])
     attributes, _ = _attributes(arrays, f"{number} ")
     return Geometry.from_faces(arrays[f"{number} points"], arrays[f"{number} corners"], offsets, attributes)
-
-
-def _own_bytes(made: Geometry) -> int:
-    return (
-        sum(array.nbytes for array in (made.positions, made.axes) if array is not None)
-        if isinstance(made, Copies)
-        else made.points.nbytes
-    )

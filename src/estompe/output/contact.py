@@ -28,7 +28,7 @@ from estompe.output.lettering import font_in
 from estompe.output.painter import Painter, Settings
 from estompe.output.picture_files import bytes_of
 from estompe.render.final import FinalRenderer
-from estompe.render.renderer import GROUND
+from estompe.render.item import GROUND
 
 MOST_CELLS = 400
 _GAP = 6

@@ -22,7 +22,7 @@ from estompe.output.estimate import Estimate
 from estompe.output.lettering import font_in
 from estompe.output.painter import Painter, Settings
 from estompe.output.picture_files import bytes_of
-from estompe.render.renderer import GROUND
+from estompe.render.item import GROUND
 
 _CODECS: dict[str, tuple[str, dict[str, str]]] = {
     ".mp4": ("libx264", {"crf": "17", "preset": "medium"}),

@@ -13,8 +13,8 @@ from estompe.evaluation import Frame, evaluate
 from estompe.evaluation.time.past import Past
 from estompe.files.progress import ExchangeError
 from estompe.render.final import FinalRenderer, Image, jitters, linear_of
+from estompe.render.item import Look
 from estompe.render.picture import items_of
-from estompe.render.renderer import Look
 from estompe.render.viewpoint import Viewpoint
 
 LAYERS = ("depth", "normal", "id", "motion")

@@ -11,12 +11,11 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from estompe.geometry.copies import Copies
+from estompe.render.drawers.drawer import Batch, Drawer
+from estompe.render.item import Item, Look
 from estompe.render.renderer import (
     DARKENED,
     FACES_UNIT,
-    Item,
-    Look,
     Renderer,
     matrices_of,
     target_parts_released,
@@ -203,7 +202,7 @@ class FinalRenderer(Renderer):
     @contextmanager
     def _drawn_layers(
         self, items: Sequence[Item], size: tuple[int, int], whole: tuple[Any, Any], next_clip: Any, tile: _Tile
-    ) -> Iterator[tuple[list[Any], list[tuple[Item, Any]]]]:
+    ) -> Iterator[tuple[list[Any], list[tuple[Item, Batch]]]]:
         """A tile of the layers: textures of normal and depth, of strength and motion, and of numbers; and whose those are."""
         projection = _cropped(whole[1], size, tile, (0.0, 0.0))
         crop = projection @ np.linalg.inv(whole[1])
@@ -211,7 +210,7 @@ class FinalRenderer(Renderer):
         area, context = (tile.width, tile.height), self._context
         textures = [context.texture(area, 4, dtype=kind) for kind in ("f4", "f4", "u4")]
         target = context.framebuffer(textures, context.depth_renderbuffer(area))
-        owners: list[tuple[Item, Any]] = []
+        owners: list[tuple[Item, Batch]] = []
         try:
             target.use()
             self.ready_to_draw()
@@ -224,16 +223,15 @@ class FinalRenderer(Renderer):
         finally:
             target_parts_released(target)
 
-    def _program(self, item: Item, key: str, mesh: Any, copies: Any, look: Look | None) -> Any:
+    def _program(self, item: Item, key: str, batch: Batch, drawer: Drawer, look: Look | None) -> Any:
         if key != "layers":
-            return super()._program(item, key, mesh, copies, look)
+            return super()._program(item, key, batch, drawer, look)
+        mesh, abilities = batch.mesh, [drawer.ability] if drawer.ability else []
         faced = mesh.by_faces or mesh.colors_by_faces
-        abilities = ["COPIES"] * (copies is not None) + ["FACES"] * faced
-        program = self._programs.get("layers", *abilities)
+        program = self._programs.get("layers", *abilities, *["FACES"] * faced)
         program["next_clip"].write(self._next_clip.T.astype(np.float32).tobytes())
         program["half_size"].value = self._half_size
-        owner = mesh if copies is None else copies
-        program["moves"].value = owner.has("next_position" if copies is None else "later")
+        program["moves"].value = drawer.moves()
         if faced:
             for name, value in (("by_faces", mesh.by_faces), ("colors_by_faces", mesh.colors_by_faces)):
                 if name in program:
@@ -252,12 +250,10 @@ def _moved(items: Sequence[Item], later: tuple[Sequence[Item], Viewpoint] | None
     there = {item.id: item.geometry for item in later[0]}
     found = {}
     for item in items:
-        geometry, after = item.geometry, there.get(item.id)
-        if isinstance(geometry, Copies):
-            if isinstance(after, Copies) and np.array_equal(geometry.ids, after.ids):
-                found[item.id] = np.concatenate([after.positions, after.linear], axis=1)
-        elif after is not None and not isinstance(after, Copies) and len(after.points) == len(geometry.points):
-            found[item.id] = after.points
+        after = there.get(item.id)
+        places = None if after is None else item.geometry.places_in(after)
+        if places is not None:
+            found[item.id] = places
     return found
 
 
@@ -284,34 +280,21 @@ def lens_of(projection: Any) -> tuple[float, float]:
 
 
 def _named(
-    items: Sequence[Item], owners: list[tuple[Item, Any]], ids: NDArray[np.uint32], there: NDArray[np.bool_]
+    items: Sequence[Item], owners: list[tuple[Item, Batch]], ids: NDArray[np.uint32], there: NDArray[np.bool_]
 ) -> tuple[NDArray[np.uint32], NDArray[np.uint32]]:
     """The item's number and the element's id of each pixel."""
     numbers = {item.id: number for number, item in enumerate(items, start=1)}
     shape, element = np.zeros(there.shape, np.uint32), np.zeros(there.shape, np.uint32)
-    for drawn, (item, chosen) in enumerate(owners, start=1):
+    for drawn, (item, batch) in enumerate(owners, start=1):
         mine = there & (ids[..., 0] == drawn)
         if not mine.any():
             continue
         shape[mine] = numbers[item.id]
-        element[mine] = _elements(item, chosen, ids[mine]).astype(np.uint32)
+        triangles, copies = (ids[mine][:, column].astype(np.int64) for column in (1, 2))
+        if batch.chosen is not None:
+            copies = batch.chosen[copies]
+        element[mine] = item.geometry.element_ids(triangles, copies).astype(np.uint32)
     return shape, element
-
-
-def _elements(item: Item, chosen: Any, ids: NDArray[np.uint32]) -> NDArray[Any]:
-    geometry = item.geometry
-    if isinstance(geometry, Copies):
-        copies = ids[:, 2].astype(np.int64)
-        return geometry.ids[copies if chosen is None else chosen[copies]]
-    topology = geometry.topology
-    if not topology.faces:
-        return np.zeros(len(ids), np.int64)
-    triangles = np.minimum(ids[:, 1].astype(np.int64), len(topology.triangles) - 1)
-    if topology.parted is not None:
-        pieces: NDArray[Any] = topology.parted.ids[topology.parted.of[topology.triangles[triangles, 0]]]
-        return pieces
-    faces: NDArray[Any] = topology.triangle_faces[triangles]
-    return faces
 
 
 def _joined(parts: list[tuple[_Tile, Drawn]], size: tuple[int, int]) -> Drawn:

@@ -7,7 +7,8 @@ import numpy as np
 from estompe.evaluation import Frame
 from estompe.evaluation.frame import Shown
 from estompe.files.atomic import written_whole
-from estompe.render.renderer import Item, Look, Picture, Renderer
+from estompe.render.item import Item, Look, Picture
+from estompe.render.renderer import Renderer
 from estompe.render.viewpoint import Viewpoint
 
 LARGEST = 16_384

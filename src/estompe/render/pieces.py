@@ -5,7 +5,6 @@ import colorsys
 import numpy as np
 
 from estompe.geometry import Domain, Geometry
-from estompe.geometry.copies import Copies
 from estompe.geometry.random import random_of
 from estompe.geometry.samples import samples_of
 from estompe.kernels.types import Floats
@@ -20,7 +19,7 @@ def piece_colors(geometry: Geometry) -> Floats:
     if known is None:
         ids = samples_of(geometry, Domain.PIECE).ids
         chosen = _table()[(random_of(ids, _SEED) * (_HUES * _LIGHTS)).astype(np.int64)]
-        known = chosen if isinstance(geometry, Copies) else chosen[geometry.pieces.of]
+        known = chosen if geometry.own_domain is Domain.PIECE else chosen[geometry.pieces.of]
         geometry.__dict__["_piece_colors"] = known
     return known
 

@@ -2,73 +2,30 @@
 
 import ctypes
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
-from typing import Any, Literal, NamedTuple
+from typing import Any, NamedTuple
 
 import moderngl
 import numpy as np
-from numpy.typing import NDArray
 
-from estompe.geometry import Geometry
-from estompe.geometry.copies import Copies
 from estompe.kernels.types import Floats
 from estompe.render import palette
-from estompe.render.buffers import MeshBuffers
-from estompe.render.instances import CopiesBuffers, Drawn, seen_copies, seen_from_outside, stand_ins_for
+from estompe.render.drawers.drawer import Batch, Drawer, Ray, Wanted, drawer_of
+from estompe.render.item import Hit, Item, Look, Mode, Picture
 from estompe.render.occlusion import Occlusion
-from estompe.render.pieces import piece_colors
 from estompe.render.programs import Programs
 from estompe.render.viewpoint import Viewpoint
 
-Mode = Literal["shaded", "strength", "wire", "pieces"]
-Picture = NDArray[np.uint8]
-# The view's ground, in display values.
-GROUND = (0.725, 0.710, 0.678)
 _MOST_PIXELS = 80_000_000
 FACES_UNIT = 1
 _NOTHING_LATER: Mapping[str, Floats] = {}
-_MODES = {"edges": moderngl.LINES, "lines": moderngl.LINES}
-_WORTH_CULLING = 4096
-"""Copies from which on it pays to look which of them are in the picture."""
+_WORTH_WAITING = 4096
+"""Copies from which on a batch is waited for, so that a newer picture can come first."""
 DARKENED: dict[Mode, float] = {"shaded": 1.0, "strength": 0.4, "pieces": 0.8}
 """How much occlusion shows: strength must read as a number, and a wire is all lines."""
 
 
 class RenderError(RuntimeError):
     """No picture can be drawn on this machine; the text says what to install."""
-
-
-class Item(NamedTuple):
-    """One shape to draw. strength, range_position: float32 (points,), of copies (k,), or None where no falloff is shown on it."""
-
-    id: str
-    geometry: Geometry
-    color: tuple[float, float, float]
-    strength: Floats | None = None
-    range_position: Floats | None = None
-
-
-@dataclass(frozen=True)
-class Look:
-    """How a picture is drawn. background: 0..1; still: smooth edges and occlusion, at the price of time.
-
-    stand_ins: about so many triangles of copies are drawn, small ones as boxes and points; 0 draws all. Only the view asks for
-    that, and only while something moves.
-    """
-
-    mode: Mode = "shaded"
-    background: tuple[float, float, float] = GROUND
-    still: bool = True
-    occlusion: bool = True
-    stand_ins: int = 0
-
-
-class Hit(NamedTuple):
-    """What lies under a pixel: the item's id and the number of the triangle; of copies, in the form, and which copy it is."""
-
-    id: str
-    triangle: int
-    copy: int | None = None
 
 
 class _Target(NamedTuple):
@@ -96,7 +53,7 @@ class Renderer:
             ) from error
         self._programs = Programs(self._context)
         self._occlusion = Occlusion(self._context, self._programs.plain)
-        self._meshes: dict[str, MeshBuffers | CopiesBuffers] = {}
+        self._drawers: dict[str, Drawer] = {}
         self._targets: dict[tuple[int, str], _Target] = {}
         self._pick: Any = None
         table = palette.strength_table()
@@ -135,10 +92,10 @@ class Renderer:
         return self._read(target)
 
     def look_outside(self, items: Sequence[Item], viewpoint: Viewpoint) -> None:
-        """Find the copies whose backs cannot be seen from a viewpoint."""
+        """Find the items whose backs cannot be seen from a viewpoint."""
         eye = np.asarray(viewpoint.eye)
         self._outside = {
-            item.id: seen_from_outside(item.geometry, eye) for item in items if isinstance(item.geometry, Copies)
+            item.id: drawer_of(item.geometry.component).is_seen_from_outside(item.geometry, eye) for item in items
         }
 
     def ready_to_draw(self) -> None:
@@ -161,8 +118,7 @@ class Renderer:
         """Draw what occlusion looks at, for a picture of a size."""
         self._occlusion.begin(size)
         for item in items:
-            # Strands are too thin to keep light away, and what is behind them shows between them.
-            if isinstance(item.geometry, Copies) or item.geometry.topology.lines is None:
+            if self._drawers[item.id].darkens:
                 self._render(item, "forms", "triangles")
 
     def pick(
@@ -175,37 +131,32 @@ class Renderer:
         narrow[0, 3], narrow[1, 3] = size[0] - 2 * x, size[1] - 2 * y
         projection = narrow @ projection
         eye, direction = viewpoint.ray(x + 0.5, y + 0.5, *size)
-        wide = 2.0 / (abs(float(projection[1, 1])))
-        near = {
-            item.id: _near_ray(item.geometry, eye, direction, wide)
-            for item in items
-            if isinstance(item.geometry, Copies)
-        }
-        self.follow(items, Look("shaded"), near=near)
+        ray = Ray(eye, direction, 2.0 / (abs(float(projection[1, 1]))))
+        self.follow(items, Look("shaded"), ray=ray)
         if self._pick is None:
             color = self._context.texture((1, 1), 4, dtype="u4")
             self._pick = self._context.framebuffer([color], self._context.depth_renderbuffer((1, 1)))
         self._pick.use()
         self._context.enable(moderngl.DEPTH_TEST)
         self._pick.clear()
-        owners: list[tuple[Item, Any]] = []
+        owners: list[tuple[Item, Batch]] = []
         self._programs.begin(view, projection)
         for item in items:
             self._render(item, "ids", "triangles", owners=owners)
         number, triangle, copy, _ = np.frombuffer(self._pick.color_attachments[0].read(), np.uint32)
         if not number:
             return None
-        item, index = owners[number - 1]
-        if not isinstance(item.geometry, Copies):
+        item, batch = owners[number - 1]
+        if not batch.instances:
             return Hit(item.id, int(triangle))
-        return Hit(item.id, int(triangle), int(copy if index is None else index[copy]))
+        return Hit(item.id, int(triangle), int(copy if batch.chosen is None else batch.chosen[copy]))
 
     def release(self) -> None:
         """Give everything back; the renderer cannot be used any more."""
         self._take_thread()
-        for mesh in self._meshes.values():
-            mesh.release()
-        self._meshes.clear()
+        for drawer in self._drawers.values():
+            drawer.release()
+        self._drawers.clear()
         self._occlusion.release()
         for target in self._targets.values():
             _release(target)
@@ -222,103 +173,74 @@ class Renderer:
         items: Sequence[Item],
         look: Look,
         matrices: tuple[Any, Any] | None = None,
-        near: dict[str, NDArray[np.bool_]] | None = None,
+        ray: Ray | None = None,
         height: int = 0,
         later: Mapping[str, Floats] = _NOTHING_LATER,
     ) -> None:
         """Bring what is drawn into the graphics memory. later: where points or copies are on the next frame, by item."""
         self._take_thread()
         self.uploads, self.stood_in = [], 0
-        for gone in set(self._meshes) - {item.id for item in items}:
-            self._meshes.pop(gone).release()
+        for gone in set(self._drawers) - {item.id for item in items}:
+            self._drawers.pop(gone).release()
         for item in items:
-            geometry, wire = item.geometry, look.mode == "wire"
-            colors = piece_colors(geometry) if look.mode == "pieces" else None
-            if isinstance(geometry, Copies):
-                copies = self._buffers(item.id, CopiesBuffers)
-                seen = near[item.id] if near is not None else self._seen(geometry, matrices)
-                simple = (
-                    stand_ins_for(geometry, *matrices, height, look.stand_ins) if look.stand_ins and matrices else None
-                )
-                copies.follow(
-                    geometry, item.strength, item.range_position, wire, seen, colors, simple, later.get(item.id)
-                )
-                self.stood_in += copies.stood_in
-            else:
-                self._buffers(item.id, MeshBuffers).follow(
-                    geometry, item.strength, item.range_position, wire, colors, later.get(item.id)
-                )
-            self.uploads += [f"{item.id}.{name}" for name in self._meshes[item.id].uploads]
+            drawer = self._drawer(item)
+            drawer.follow(
+                item,
+                Wanted(
+                    look.mode == "wire",
+                    look.mode == "pieces",
+                    matrices,
+                    height,
+                    look.stand_ins,
+                    ray,
+                    later.get(item.id),
+                ),
+            )
+            self.stood_in += drawer.stood_in
+            self.uploads += [f"{item.id}.{name}" for name in drawer.uploads]
 
-    def _buffers(self, item: str, kind: type[Any]) -> Any:
-        known = self._meshes.get(item)
-        if not isinstance(known, kind):
+    def _drawer(self, item: Item) -> Drawer:
+        """The drawer of an item: another one where its component has changed."""
+        known, kind = self._drawers.get(item.id), drawer_of(item.geometry.component)
+        if type(known) is not kind:
             if known is not None:
                 known.release()
-            known = self._meshes[item] = kind(self._context)
+            known = self._drawers[item.id] = kind(self._context)
         return known
 
-    @staticmethod
-    def _seen(copies: Copies, matrices: tuple[Any, Any] | None) -> NDArray[np.bool_] | None:
-        """Which copies to draw: where many lie outside of the picture, only those inside."""
-        if matrices is None or len(copies.positions) < _WORTH_CULLING:
-            return None
-        seen = seen_copies(copies, *matrices)
-        return seen if np.count_nonzero(seen) < 0.9 * len(seen) else None
-
     def _render(
-        self, item: Item, key: str, index: str, look: Look | None = None, owners: list[tuple[Item, Any]] | None = None
+        self, item: Item, key: str, index: str, look: Look | None = None, owners: list[tuple[Item, Batch]] | None = None
     ) -> None:
-        """Draw an item with the program of a name. owners: takes down what has which number."""
-        buffers = self._meshes[item.id]
-        if isinstance(buffers, CopiesBuffers):
-            for drawn in buffers.drawn(index):
-                self._render_copies(item, buffers, drawn, key, index, look, owners)
-            return
-        if not buffers.size(index):
-            if index != "triangles" or not buffers.size("lines"):
-                return
-            index = "lines"
-        program = self._program(item, key, buffers, None, look)
-        if owners is not None:
-            owners.append((item, None))
-            program["item"].value = len(owners)
-        buffers.bound(program, index).render(_MODES.get(index, moderngl.TRIANGLES))
+        """Draw an item with the program of a name. owners: gets an entry for each number that is drawn."""
+        drawer = self._drawers[item.id]
+        for batch in drawer.batches(index):
+            program = self._program(item, key, batch, drawer, look)
+            if owners is not None:
+                owners.append((item, batch))
+                program["item"].value = len(owners)
+            self._render_batch(program, batch, key in ("surface", "forms") and self._outside.get(item.id, False))
 
-    def _render_copies(
-        self,
-        item: Item,
-        buffers: CopiesBuffers,
-        drawn: Drawn,
-        key: str,
-        index: str,
-        look: Look | None,
-        owners: list[tuple[Item, Any]] | None,
-    ) -> None:
-        program = self._program(item, key, drawn.mesh, buffers, look)
-        if owners is not None:
-            owners.append((item, drawn.chosen))
-            program["item"].value = len(owners)
-        culled = drawn.closed and key in ("surface", "forms") and self._outside.get(item.id, False)
+    def _render_batch(self, program: Any, batch: Batch, outside: bool) -> None:
+        mode = moderngl.LINES if batch.lines else moderngl.TRIANGLES
+        culled = batch.closed and outside
         if culled:
             self._context.enable(moderngl.CULL_FACE)
-        drawn.array(program).render(_MODES.get(index, moderngl.TRIANGLES), instances=drawn.copies)
+        batch.array(program).render(mode, instances=batch.instances or -1)
         if culled:
             self._context.disable(moderngl.CULL_FACE)
-        if self._pause is not None and drawn.copies >= _WORTH_CULLING:
+        if self._pause is not None and batch.instances >= _WORTH_WAITING:
             # What was handed over is drawn before anything newer could be looked for.
             self._context.finish()
             self._pause()
 
-    def _program(self, item: Item, key: str, mesh: MeshBuffers, copies: CopiesBuffers | None, look: Look | None) -> Any:
-        """The program that can do what a mesh needs and no more, with its uniforms set."""
-        abilities = ["COPIES"] if copies is not None else []
+    def _program(self, item: Item, key: str, batch: Batch, drawer: Drawer, look: Look | None) -> Any:
+        """The program that can do what a batch needs and no more, with its uniforms set."""
+        mesh, abilities = batch.mesh, [drawer.ability] if drawer.ability else []
         if key != "surface" or look is None:
             return self._programs.get(key, *abilities)
-        backed = mesh.has("back_color") or (copies is not None and copies.has("back_color"))
+        backed = mesh.has("back_color") or drawer.has_own("back_color")
         faced = mesh.by_faces or mesh.colors_by_faces
-        abilities += ["BACKS"] * backed + ["FACES"] * faced
-        program = self._programs.get(key, *abilities)
+        program = self._programs.get(key, *abilities, *["BACKS"] * backed, *["FACES"] * faced)
         program["base_color"].value = item.color
         program["show_strength"].value = look.mode == "strength" and item.strength is not None
         program["use_own_color"].value = mesh.has("color")
@@ -326,10 +248,10 @@ class Renderer:
             program["use_back_color"].value = mesh.has("back_color")
         if faced:
             mesh.use_faces(program, FACES_UNIT)
-        if copies is not None:
-            program["colored_copies"].value = copies.has("color")
+        if batch.instances:
+            program["colored_copies"].value = drawer.has_own("color")
             if backed:
-                program["backed_copies"].value = copies.has("back_color")
+                program["backed_copies"].value = drawer.has_own("back_color")
         return program
 
     def _draw_item(self, item: Item, look: Look) -> None:
@@ -344,16 +266,17 @@ class Renderer:
             self._context.disable(moderngl.BLEND)
 
     def _draw_dots(self, item: Item, look: Look) -> None:
-        """Copies that are but points in this picture."""
-        buffers = self._meshes[item.id]
-        if not isinstance(buffers, CopiesBuffers) or not buffers.dot_count:
+        """Draw what is so small in this picture that it is a single point."""
+        drawer = self._drawers[item.id]
+        dots = drawer.dots()
+        if dots is None:
             return
         program = self._programs.get("points")
         program["base_color"].value = item.color
         program["show_strength"].value = look.mode == "strength" and item.strength is not None
-        program["colored_copies"].value = buffers.has("color")
+        program["colored_copies"].value = drawer.has_own("color")
         self._context.enable(moderngl.PROGRAM_POINT_SIZE)
-        buffers.dots(program).render(moderngl.POINTS)
+        dots(program).render(moderngl.POINTS)
         self._context.disable(moderngl.PROGRAM_POINT_SIZE)
 
     def _read(self, target: _Target) -> Picture:
@@ -422,14 +345,3 @@ def matrices_of(viewpoint: Viewpoint, size: tuple[int, int], items: Sequence[Ite
     projection = viewpoint.projection(size[0] / size[1], far, nearest if np.isfinite(nearest) else 0.0)
     projection[1] *= -1
     return view, projection
-
-
-def _near_ray(
-    copies: Copies, eye: NDArray[np.float64], direction: NDArray[np.float64], wide: float
-) -> NDArray[np.bool_]:
-    """Which copies, each taken as a ball, a pixel's ray may meet, bool (k,). wide: the pixel's width at distance 1."""
-    offsets = copies.positions - eye.astype(np.float32)
-    along = offsets @ direction.astype(np.float32)
-    square = np.einsum("ij,ij->i", offsets, offsets) - along * along
-    reach = copies.radii * np.float32(1.001) + np.abs(along) * np.float32(wide)
-    return np.asarray(square <= reach * reach + np.float32(1e-12))

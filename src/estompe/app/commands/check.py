@@ -3,6 +3,7 @@
 from estompe.analysis.overlaps import overlaps
 from estompe.app.commands.command import Command, needs_scene, needs_shape_and_falloff
 from estompe.app.context import AppContext
+from estompe.baking.frames import described
 from estompe.evaluation import Memo, evaluate
 from estompe.files.progress import Progress
 from estompe.setups.adding import subdivide_on_ramp
@@ -56,8 +57,8 @@ def overlaps_everywhere(context: AppContext) -> None:
 def list_problems(context: AppContext) -> None:
     """Say everything that is wrong with the scene on this frame."""
     answer = context.session.evaluator.answer
-    problems = answer.frame.problems if answer is not None else ()
-    text = "; ".join(f"{context.session.document.name_of(item.path[:2])}: {item.text}" for item in problems)
+    # By the names of the answer's own scene: the parts may have been removed since.
+    text = "" if answer is None else "; ".join(described(answer.frame, item) for item in answer.frame.problems)
     context.status.say(text or "nothing is wrong on this frame", "error" if text else "")
 
 

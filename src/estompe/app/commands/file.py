@@ -17,8 +17,8 @@ from estompe.document.project import Project
 from estompe.evaluation.time.past import Past
 from estompe.files.progress import ExchangeError, Progress
 from estompe.importing.reads import check_not_read
+from estompe.render.item import Picture
 from estompe.render.picture import save_png
-from estompe.render.renderer import Picture
 
 
 def save_picture(context: AppContext) -> None:

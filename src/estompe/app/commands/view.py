@@ -2,7 +2,7 @@
 
 from estompe.app.commands.command import Command, needs_scene, needs_shape
 from estompe.app.context import AppContext
-from estompe.render.renderer import Mode
+from estompe.render.item import Mode
 
 
 def _mode(mode: Mode, text: str, keys: str) -> Command:

@@ -19,8 +19,7 @@ from estompe.document.project import asset_name
 from estompe.document.transforms import matrix_of
 from estompe.evaluation.planning.where import nearest_at_rest
 from estompe.falloffs.painted import carried_over
-from estompe.geometry import Domain, frozen
-from estompe.geometry.copies import Copies
+from estompe.geometry import frozen
 from estompe.geometry.samples import Samples, samples_of
 from estompe.geometry.transforms import Matrix
 from estompe.kernels.types import Floats
@@ -85,7 +84,7 @@ class Painting(QObject):
         assert answer is not None
         geometry, shown = answer.frame[shape], answer.shown.get(shape)
         if shown is None:
-            return samples_of(geometry, Domain.PIECE if isinstance(geometry, Copies) else Domain.POINT)
+            return samples_of(geometry, geometry.own_domain)
         return samples_of(geometry if shown.mesh is shown.measured_mesh else shown.measured_mesh, shown.domain)
 
     def _seen_positions(self, shape: str, elements: Samples, matrix: Matrix) -> Floats:

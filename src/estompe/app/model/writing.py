@@ -14,7 +14,7 @@ from estompe.farm.run import run as run_on_farm
 from estompe.files.progress import ExchangeError, Progress
 from estompe.output import movie, pictures
 from estompe.output.painter import Settings
-from estompe.render.renderer import GROUND
+from estompe.render.item import GROUND
 from estompe.setups.shot import look_through
 
 Job = Callable[[Progress], str]

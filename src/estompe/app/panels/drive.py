@@ -22,7 +22,6 @@ from estompe.evaluation.background.answers import Answer
 from estompe.evaluation.planning.pace import spent
 from estompe.falloffs.joining import JOINS
 from estompe.geometry import Geometry
-from estompe.geometry.copies import Copies
 from estompe.geometry.volumes.solid import rounded, voxels_told
 from estompe.kinds.kind import Effect
 from estompe.kinds.numbers import plain
@@ -179,7 +178,7 @@ class DrivePanel(Panel):
         # What is wrong is often that the mesh is open; where nothing is wrong nobody counts edges on this thread.
         wrong = any(item.path[:2] == ("shapes", shape.id) for item in answer.frame.problems)
         mesh = answer.frame[shape.id]
-        is_open = wrong and not isinstance(mesh, Copies) and not mesh.topology.closed
+        is_open = wrong and mesh.component != "copies" and not mesh.topology.closed
         self._show_edges.setVisible(is_open)
         self._close_holes.setVisible(is_open and self._needs_lids(answer, shape) is not None)
 

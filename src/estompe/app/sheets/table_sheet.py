@@ -19,9 +19,7 @@ from estompe.document.scene import EffectSlot
 from estompe.effects.group import Group
 from estompe.evaluation.frame import Shown
 from estompe.geometry import DOMAINS, Domain, Geometry, frozen
-from estompe.geometry.copies import Copies
 from estompe.geometry.faces import on_faces
-from estompe.geometry.geometry import Attributes
 from estompe.geometry.samples import Samples, samples_of
 from estompe.kernels.types import Floats
 from estompe.kinds.kind import ActsOn
@@ -67,15 +65,11 @@ def piece_columns(mesh: Geometry, strength: Floats | None) -> Columns:
         found["strength"] = lambda: strength
     found.update({name: partial(_sample_column, pieces, "positions", k) for k, name in enumerate("xyz")})
     found.update({f"n{name}": partial(_sample_column, pieces, "normals", k) for k, name in enumerate("xyz")})
-    if isinstance(mesh, Copies):
-        found.update({f"scale {name}": partial(_column, mesh.scales, k) for k, name in enumerate("xyz")})
-        found["form"] = lambda: mesh.form.astype(np.float64)
-        found["shown"] = lambda: mesh.shown.astype(np.float64)
-        found["rank"] = lambda: mesh.rank.astype(np.float64)
-    else:
-        found["rank"] = lambda: mesh.pieces.rank.astype(np.float64)
-    attributes = mesh.piece_attributes if isinstance(mesh, Copies) else mesh.attributes
-    found.update(_attributes(attributes, Domain.PIECE))
+    for name, values in mesh.piece_values().items():
+        single = values.ndim == 1
+        found.update({name: partial(_column, values.reshape(-1, 1), 0)} if single else
+                     {f"{name} {axis}": partial(_column, values, k) for k, axis in enumerate("xyz")})  # fmt: skip
+    found.update(_attributes(mesh.attributes_of(Domain.PIECE)))
     return Columns(count, found)
 
 
@@ -91,7 +85,7 @@ def point_columns(mesh: Geometry, strength: Floats | None) -> Columns:
         found["strength"] = lambda: strength
     found.update({name: partial(_column, mesh.points, k) for k, name in enumerate("xyz")})
     found.update({f"n{name}": partial(_column, mesh.normals, k) for k, name in enumerate("xyz")})
-    found.update(_attributes(mesh.attributes, Domain.POINT))
+    found.update(_attributes(mesh.attributes_of(Domain.POINT)))
     return Columns(count, found)
 
 
@@ -109,7 +103,7 @@ def face_columns(mesh: Geometry, strength: Floats | None, of_points: Floats | No
     found.update({name: partial(_face_middles, mesh, k) for k, name in enumerate("xyz")})
     found["area"] = lambda: np.linalg.norm(topology.face_normals(mesh.points), axis=1) / 2
     found["corners"] = lambda: np.diff(topology.offsets).astype(np.float64)
-    found.update(_attributes(mesh.attributes, Domain.FACE))
+    found.update(_attributes(mesh.attributes_of(Domain.FACE)))
     return Columns(topology.faces, found)
 
 
@@ -121,12 +115,10 @@ def _face_middles(mesh: Geometry, axis: int) -> Column:
     return on_faces(mesh, np.ascontiguousarray(mesh.points[:, axis]))
 
 
-def _attributes(attributes: Attributes, domain: Domain) -> dict[str, Callable[[], Column]]:
-    """A domain's attributes, one column for each of their numbers."""
+def _attributes(attributes: dict[str, NDArray[Any]]) -> dict[str, Callable[[], Column]]:
+    """Attributes as columns, one for each of their numbers."""
     found: dict[str, Callable[[], Column]] = {}
-    for (own, name), values in attributes.items():
-        if own is not domain:
-            continue
+    for name, values in attributes.items():
         flat = values.reshape(len(values), -1)
         for k in range(flat.shape[1]):
             title = name if flat.shape[1] == 1 else f"{name}_{'xyzw'[k] if k < 4 else k}"

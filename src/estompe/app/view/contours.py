@@ -11,10 +11,9 @@ from estompe.document.scene import Falloff, Ramp, Range
 from estompe.evaluation.background.answers import Answer
 from estompe.falloffs.ramp import drawn
 from estompe.geometry import Domain
-from estompe.geometry.copies import Copies
 from estompe.kinds.numbers import plain
 from estompe.render import Viewpoint
-from estompe.render.renderer import Hit
+from estompe.render.item import Hit
 
 End = Literal["full", "half", "gone"]
 WORDS: dict[End, str] = {"full": "full within", "half": "half strength", "gone": "gone beyond"}
@@ -55,7 +54,7 @@ def contour_at(
 ) -> Contour | None:
     """The line that passes within a few pixels of a place where the joined layers have a value; None where none does."""
     shown = answer.shown.get(hit.id)
-    if shown is None or shown.domain is not Domain.POINT or isinstance(shown.mesh, Copies) or hit.copy is not None:
+    if shown is None or shown.domain is not Domain.POINT or shown.mesh.component == "copies" or hit.copy is not None:
         return None
     geometry = answer.frame[hit.id]
     triangles = geometry.topology.triangles

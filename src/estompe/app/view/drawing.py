@@ -10,7 +10,6 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QImage
 
 from estompe import faults
-from estompe.geometry.copies import Copies
 from estompe.render import Item, Look, Renderer, RenderError, Viewpoint
 
 _REST = 0.15
@@ -171,4 +170,4 @@ class Drawer(QObject):
 
 
 def _copied_triangles(job: Job) -> int:
-    return sum(item.geometry.triangles_when_real for item in job.items if isinstance(item.geometry, Copies))
+    return sum(item.geometry.total_triangles for item in job.items if item.geometry.copies_shown)

@@ -19,7 +19,7 @@ from estompe.app.view.shells import Shell
 from estompe.document import edits
 from estompe.geometry.samples import samples_of
 from estompe.render import Viewpoint
-from estompe.render.renderer import Mode
+from estompe.render.item import Mode
 
 _MOST_LISTED = 4
 

@@ -6,7 +6,7 @@ from estompe.app.view.contours import contour_at
 from estompe.app.view.drawing import Probe
 from estompe.app.view.probe import element_name, element_outline, nearest_element, read, surface_position
 from estompe.document import edits
-from estompe.render.renderer import Hit
+from estompe.render.item import Hit
 
 
 class Picking:

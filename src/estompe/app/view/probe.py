@@ -10,10 +10,10 @@ from estompe.evaluation.background.answers import Answer
 from estompe.evaluation.frame import Shown
 from estompe.falloffs.joining import JOINS
 from estompe.geometry import Domain
-from estompe.geometry.copies import Copies
+from estompe.geometry.samples import samples_of
 from estompe.kernels.types import Floats
 from estompe.render import Viewpoint
-from estompe.render.renderer import Hit
+from estompe.render.item import Hit
 
 
 @dataclass(frozen=True)
@@ -95,25 +95,19 @@ def nearest_element(
 def element_name(answer: Answer, shape: str, element: int) -> str:
     """What a person calls an element of a shape, such as "point 12" or "copy 3"."""
     shown, geometry = answer.shown.get(shape), answer.frame[shape]
-    if isinstance(geometry, Copies):
-        return f"copy {int(geometry.ids[element])}"
-    domain = Domain.POINT if shown is None else shown.domain
+    domain = geometry.own_domain if shown is None else shown.domain
     if domain is Domain.PIECE:
-        return f"{geometry.pieces.word} {int(geometry.pieces.ids[element])}"
+        return f"{geometry.piece_word} {int(samples_of(geometry, domain).ids[element])}"
     return f"{domain.value} {element}"
 
 
 def element_outline(answer: Answer, hit: Hit) -> Floats | None:
     """The edges of the copy, piece or face that was hit, float32 (e, 2, 3); None where points count."""
     geometry, shown = answer.frame[hit.id], answer.shown.get(hit.id)
-    if isinstance(geometry, Copies):
-        if hit.copy is None or hit.copy >= len(geometry.positions):
-            return None
-        form = geometry.forms[geometry.form[hit.copy]]
-        linear = geometry.axes[hit.copy].reshape(3, 3) * geometry.scales[hit.copy]
-        return np.asarray(form.points[form.topology.edges] @ linear.T + geometry.positions[hit.copy], np.float32)
+    if hit.copy is not None:
+        return geometry.copy_edges(hit.copy)
     topology = geometry.topology
-    if shown is None or shown.domain is Domain.POINT or hit.copy is not None or hit.triangle >= len(topology.triangles):
+    if shown is None or shown.domain is Domain.POINT or hit.triangle >= len(topology.triangles):
         return None
     face = int(topology.triangle_faces[hit.triangle])
     faces = (
@@ -128,15 +122,9 @@ def surface_position(
     answer: Answer, hit: Hit, viewpoint: Viewpoint, at: tuple[float, float], size: tuple[float, float]
 ) -> NDArray[np.float64] | None:
     """Where on the surface a pixel's ray meets it, float64 (3,)."""
-    geometry = answer.frame[hit.id]
-    if isinstance(geometry, Copies):
-        if hit.copy is None or hit.copy >= len(geometry.positions):
-            return None
-        corners, _ = geometry.corners_of(hit.copy, hit.triangle)
-    elif hit.copy is not None or hit.triangle >= len(geometry.topology.triangles):
+    corners = answer.frame[hit.id].triangle_corners(hit.triangle, hit.copy)
+    if corners is None:
         return None
-    else:
-        corners = geometry.points[geometry.topology.triangles[hit.triangle]].astype(np.float64)
     return np.asarray(barycentric_weights(corners, *viewpoint.ray(*at, *size)) @ corners)
 
 

@@ -24,9 +24,9 @@ from estompe.document.transforms import base_of, matrix_of, rotation_in
 from estompe.kernels.transform import transformed
 from estompe.kinds.numbers import plain_triple
 from estompe.render import Item, Look, Viewpoint
+from estompe.render.item import Mode, Picture
 from estompe.render.palette import rgb
 from estompe.render.picture import items_of, with_falloff
-from estompe.render.renderer import Mode, Picture
 from estompe.setups.shot import look_through
 
 # Buttons over the picture keep their colours in both themes: the picture's ground is light in both.

@@ -14,7 +14,6 @@ from estompe.evaluation.running.schedule import said_for
 from estompe.evaluation.running.stage import Stage
 from estompe.geometry import Domain, Geometry, Topology
 from estompe.geometry.carrying import carried
-from estompe.geometry.copies import Copies
 from estompe.geometry.elements import Elements
 from estompe.kernels.types import Floats, Indices
 from estompe.kinds.context import UndeclaredError
@@ -77,8 +76,7 @@ def applied(effect: Effect, geometry: Geometry, strength: Values, context: Evalu
         def places(elements: Geometry, own: Floats) -> Floats:
             return checked_geometry(effect.apply(elements, own, context), elements).points
 
-        made = carried(geometry, domain, each, effect.carries, strength.value, places)
-        return made if isinstance(made, Copies) else checked_geometry(made, geometry)
+        return checked_geometry(carried(geometry, domain, each, effect.carries, strength.value, places), geometry)
 
 
 def _strengths_of(effect: Effect, geometry: Geometry, context: EvaluationContext) -> int:

@@ -19,7 +19,6 @@ from estompe.evaluation.planning.graph import EffectChain, domain_of
 from estompe.evaluation.planning.moment import Moment
 from estompe.evaluation.planning.state import State
 from estompe.geometry import Domain, Geometry, frozen
-from estompe.geometry.copies import Copies
 from estompe.geometry.samples import samples_of
 from estompe.kernels.types import Floats
 from estompe.kinds.remembering import RememberingSource
@@ -99,7 +98,7 @@ def _chosen(moment: Moment, chain: EffectChain, falloff: str) -> Where:
         None,
     )
     if driven is None:
-        return Where(moment, on(last, Domain.PIECE) if isinstance(last.geometry, Copies) else last, None)
+        return Where(moment, on(last, last.geometry.own_domain), None)
     if driven.geometry.count(driven.domain) == last.geometry.count(driven.domain):
         return Where(moment, driven, None)
     if is_painted(scene, falloff):

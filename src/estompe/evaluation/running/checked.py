@@ -4,9 +4,7 @@ from typing import Any
 
 import numpy as np
 
-from estompe.geometry import Domain, Geometry
-from estompe.geometry.copies import Copies
-from estompe.geometry.geometry import Attributes
+from estompe.geometry import Geometry, GeometryError
 from estompe.kernels.types import Floats
 from estompe.kinds.context import CannotEvaluateError
 
@@ -34,19 +32,13 @@ def checked_geometry(made: object, before: Geometry) -> Geometry:
         return before
     if not isinstance(made, Geometry):
         raise CannotEvaluateError(f"it returned {type(made).__name__}, not a geometry: its kind has a mistake")
-    if isinstance(made, Copies) and not made.is_real:
-        _check_copies(made)
-        if not np.isfinite(made.positions).all():
-            raise CannotEvaluateError("it made positions that are no numbers, so it is skipped: use smaller amounts")
-        return made
-    points = made.points
-    if points.dtype != np.float32 or points.ndim != 2 or points.shape[1:] != (3,):
-        raise CannotEvaluateError(f"it returned points as {points.dtype} {points.shape}: its kind has a mistake")
-    if not isinstance(before, Copies) and made.topology is before.topology and len(points) != len(before.points):
-        raise CannotEvaluateError("it returned another number of points for the same faces: its kind has a mistake")
     _check_lengths(made, before)
+    places = made.placed_elements
+    if places.dtype != np.float32 or places.ndim != 2 or places.shape[1:] != (3,):
+        raise CannotEvaluateError(f"it returned points as {places.dtype} {places.shape}: its kind has a mistake")
+    same = before.component == made.component and places is before.placed_elements
     # A sum of squares shows what is not finite at a fraction of the cost; where it overflows, each is looked at.
-    if points is not before.points and not _is_finite(points) and not np.isfinite(points).all():
+    if not same and not _is_finite(places) and not np.isfinite(places).all():
         raise CannotEvaluateError("it made positions that are no numbers, so it is skipped: use smaller amounts")
     return made
 
@@ -55,10 +47,7 @@ def checked_source(made: object) -> Geometry:
     """What a shape is made from, if its arrays agree. Raises CannotEvaluateError."""
     if not isinstance(made, Geometry):
         raise CannotEvaluateError(f"it returned {type(made).__name__}, not a geometry: its kind has a mistake")
-    if isinstance(made, Copies) and not made.is_real:
-        _check_copies(made)
-    else:
-        _check_lengths(made, None)
+    _check_lengths(made, None)
     return made
 
 
@@ -74,38 +63,7 @@ def _is_finite(points: Floats) -> bool:
 
 
 def _check_lengths(made: Geometry, before: Geometry | None) -> None:
-    """Check the length of each array against its elements; arrays shared with the geometry before are known to be sound."""
-    topology = made.topology
-    same = before is not None and not isinstance(before, Copies) and topology is before.topology
-    if same and before is not None and made.attributes is before.attributes and made.at_rest is before.at_rest:
-        return
-    if not same and not topology.is_sound:
-        raise CannotEvaluateError("it returned faces that name points that do not exist: its kind has a mistake")
-    points = len(made.points)
-    if points != topology.points or len(made.rest) != points:
-        raise CannotEvaluateError(
-            f"it returned {points:,} points for faces over {topology.points:,} and {len(made.rest):,} at rest: "
-            "its kind has a mistake"
-        )
-    counts = {
-        Domain.POINT: points,
-        Domain.CORNER: len(topology.corners),
-        Domain.FACE: topology.faces,
-        Domain.PIECE: len(topology.pieces),
-        Domain.WHOLE: 1,
-    }
-    _check_attributes(made.attributes, counts)
-
-
-def _check_copies(made: Copies) -> None:
-    count = len(made.positions)
-    for array in (made.form, made.axes, made.scales, made.ids, made.rank, made.shown, made.rest_positions.positions):
-        if len(array) != count:
-            raise CannotEvaluateError(f"it returned {len(array):,} values for {count:,} copies: its kind has a mistake")
-    _check_attributes(made.piece_attributes, {Domain.PIECE: count, Domain.WHOLE: 1})
-
-
-def _check_attributes(attributes: Attributes, counts: dict[Domain, int]) -> None:
-    for (domain, name), values in attributes.items():
-        if len(values) != counts[domain]:
-            raise CannotEvaluateError(f"it left “{name}” with {len(values)} values: its kind has a mistake")
+    try:
+        made.check_lengths(before)
+    except GeometryError as error:
+        raise CannotEvaluateError(f"{error}: its kind has a mistake") from None

@@ -13,7 +13,6 @@ from estompe.evaluation.running.plan import Plan
 from estompe.evaluation.running.stage import Sized, Stage
 from estompe.evaluation.running.token import Token
 from estompe.geometry import Geometry
-from estompe.geometry.copies import Copies
 from estompe.kinds.context import CannotEvaluateError
 
 DEFAULT_BUDGET = 1 << 30
@@ -26,7 +25,6 @@ _RECOUNT = 256
 # Results that may wait to be counted, and bytes that are derived from a topology for each of its corners' own.
 _MOST_UNCOUNTED, _OF_FACES = 4096, 12
 # Bytes of a copy: its position, axes and scale, a colour, and whether it is shown.
-_OF_COPY = 96
 
 
 class CancelledError(BaseException):
@@ -124,13 +122,13 @@ class Memo:
         """Not less than a result adds, found without looking at all of its arrays."""
         if isinstance(value, np.ndarray):
             return int(value.nbytes)
-        if isinstance(value, Copies):
-            return _OF_COPY * len(value.positions)
         if not isinstance(value, Geometry):
             return 0
+        if not value.is_real:
+            return value.bytes_per_frame
         new = id(value.topology) not in self._topologies
         self._topologies.add(id(value.topology))
-        return 2 * value.points.nbytes + (_OF_FACES * value.topology.corners.nbytes if new else 0)
+        return value.bytes_per_frame + (_OF_FACES * value.topology.corners.nbytes if new else 0)
 
     def _count(self) -> None:
         for stage in self._uncounted:

@@ -2,20 +2,21 @@
 
 from collections.abc import Sequence
 from functools import partial
-from typing import Any
+from typing import Any, cast
 
 import numpy as np
 
 from estompe.baking.frames import driving
 from estompe.document.scene import Shape
 from estompe.evaluation import Frame
-from estompe.exchange.usd.copies import colors_of
+from estompe.exchange.usd.components.copies import colors_of
+from estompe.exchange.usd.components.writer import ComponentWriter
 from estompe.exchange.usd.samples import StrengthNames, TimeSamples
 from estompe.geometry import Domain, Geometry
 from estompe.geometry.copies import Copies
 
 
-class InstancesWriter:
+class InstancesWriter(ComponentWriter):
     """Writes opinions on the prims of instances, which stay instances. members: their paths, in the order of the copies' ids."""
 
     def __init__(self, stage: Any, members: Sequence[str]) -> None:
@@ -24,11 +25,10 @@ class InstancesWriter:
         self._names = StrengthNames()
         self._places: list[Any] = []
 
-    def add_as(self, frame: Frame, shape: Shape, copies: Geometry, number: float) -> None:
-        """Write where they were brought to in the file's world, at a time code."""
+    def add_as(self, frame: Frame, shape: Shape, geometry: Geometry, number: float) -> None:
         from pxr import Gf, UsdGeom
 
-        assert isinstance(copies, Copies)
+        copies = cast(Copies, geometry)
         if not self._places:
             self._places = [_place_of(prim) for prim in self._prims]
         matrices = _matrices(copies)

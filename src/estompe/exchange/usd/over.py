@@ -17,23 +17,20 @@ from estompe.document.scene import Scene, Shape
 from estompe.evaluation import Frame
 from estompe.evaluation.time.past import Past
 from estompe.exchange.potential import potential_of
-from estompe.exchange.usd.copies import CopiesWriter
-from estompe.exchange.usd.curves import CurvesWriter
+from estompe.exchange.usd.components.copies import CopiesWriter
+from estompe.exchange.usd.components.mesh import MeshWriter
+from estompe.exchange.usd.components.writer import ComponentWriter, hidden_forms, writer_for
 from estompe.exchange.usd.instances import InstancesWriter
-from estompe.exchange.usd.mesh import MeshWriter
 from estompe.exchange.usd.samples import identifier
 from estompe.exchange.usd.saving import check_target, write_frames
-from estompe.exchange.usd.writing import ShapeWriter, finish, hidden_forms, size_of, writer_for
 from estompe.files.progress import ExchangeError, Progress
 from estompe.geometry import Geometry
-from estompe.geometry.copies import Copies
 from estompe.geometry.transforms import inverse
 from estompe.importing.footage import Footage, opened
 from estompe.importing.link import Reading
 from estompe.importing.stage import Space
 from estompe.kinds.context import CannotEvaluateError
 from estompe.shapes.shot import ShotSource
-from estompe.shapes.shot_copies import ShotCopies
 
 _USD = (".usd", ".usda", ".usdc", ".usdz")
 
@@ -51,20 +48,7 @@ class Original(NamedTuple):
 
     def in_file(self, geometry: Geometry) -> Geometry:
         """A geometry in the file's units and up axis."""
-        linear = np.linalg.inv(self.space.linear)
-        if isinstance(geometry, Copies):
-            return _copies_in_file(geometry, linear)
-        if self.space.scale == 1.0 and self.space.upright:
-            return geometry
-        return geometry.transformed(np.concatenate([linear, np.zeros((3, 1))], axis=1))
-
-
-def _copies_in_file(copies: Copies, linear: Any) -> Copies:
-    """Copies whose forms are in the file's space already: where they stand and how they are turned is brought there."""
-    turn = linear / np.linalg.norm(linear[:, 0])
-    axes = np.einsum("ij,njk,lk->nil", turn, copies.axes.reshape(-1, 3, 3).astype(np.float64), turn)
-    positions = (copies.positions.astype(np.float64) @ linear.T).astype(np.float32)
-    return copies.at(positions, axes.reshape(-1, 9).astype(np.float32))
+        return geometry.in_units(np.linalg.inv(self.space.linear))
 
 
 def write_over(
@@ -142,7 +126,7 @@ class _Writers:
 
     def __init__(self, stage: Any, scene: Scene, original: Original, only: Collection[str] | None) -> None:
         self._stage, self._original, self._only = stage, original, only
-        self._writers: dict[str, ShapeWriter | InstancesWriter] = {}
+        self._writers: dict[str, ComponentWriter] = {}
         self._taken: set[str] = set()
         self._forms = hidden_forms(scene)
 
@@ -156,7 +140,8 @@ class _Writers:
 
     def finish(self) -> None:
         """Write what waited for the frame after it."""
-        finish(self._writers)
+        for writer in self._writers.values():
+            writer.finish()
 
     def _add(self, frame: Frame, shape: Shape) -> int:
         source = self._source(shape)
@@ -172,7 +157,7 @@ class _Writers:
             if source is not None:
                 self._hide(source)
             self._new(shape, geometry).add_as(frame, shape, self._original.in_file(geometry), code)
-        return size_of(geometry)
+        return geometry.bytes_per_frame
 
     def _source(self, shape: Shape) -> ShotSource | None:
         """What a shape is in the original, if it is from there."""
@@ -189,12 +174,12 @@ class _Writers:
             return self._original.in_file(geometry)
         return self._original.placed(geometry, source.prim, number)
 
-    def _over(self, frame: Frame, shape: Shape, source: ShotSource) -> MeshWriter | CopiesWriter | InstancesWriter:
+    def _over(self, frame: Frame, shape: Shape, source: ShotSource) -> ComponentWriter:
         """The writer of opinions on a prim of the original."""
         if shape.id not in self._writers:
             if self._members(source):
                 self._writers[shape.id] = InstancesWriter(self._stage, self._members(source))
-            elif isinstance(source, ShotCopies):
+            elif source.makes_copies:
                 self._writers[shape.id] = CopiesWriter(self._stage, shape.name, source.prim, over=True)
             else:
                 before = frame.states_of(shape.id)[0]
@@ -203,12 +188,11 @@ class _Writers:
                     writer.unbind()
                 self._writers[shape.id] = writer
         made = self._writers[shape.id]
-        assert not isinstance(made, CurvesWriter)
         if isinstance(made, MeshWriter):
             made.original = frame.states_of(shape.id)[0]
         return made
 
-    def _new(self, shape: Shape, geometry: Geometry) -> ShapeWriter | InstancesWriter:
+    def _new(self, shape: Shape, geometry: Geometry) -> ComponentWriter:
         """The writer of a prim that is not in the original."""
         key = f"{shape.id} beside"
         if key not in self._writers:
@@ -245,6 +229,6 @@ def _over_specifier() -> Any:
 
 def _same_sort(shape: Shape, geometry: Geometry, source: ShotSource) -> bool:
     """Whether what comes out can be said of the prim it came from, on every frame."""
-    if isinstance(source, ShotCopies):
+    if source.makes_copies:
         return potential_of(shape).stays_copies
-    return not isinstance(geometry, Copies) and geometry.topology.lines is None
+    return geometry.component == "mesh"

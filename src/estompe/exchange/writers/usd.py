@@ -10,10 +10,10 @@ from estompe.document.scene import Scene
 from estompe.evaluation import Frame
 from estompe.evaluation.time.past import Past
 from estompe.exchange.formats import SceneWriter, register_scene_writer
+from estompe.exchange.usd.components.writer import ComponentWriter, hidden_forms, writer_for
 from estompe.exchange.usd.placed import CameraWriter, ControlWriter
 from estompe.exchange.usd.samples import identifier
 from estompe.exchange.usd.saving import ENDINGS, check_target, write_frames
-from estompe.exchange.usd.writing import ShapeWriter, finish, hidden_forms, size_of, writer_for
 from estompe.files.progress import Progress
 
 
@@ -59,7 +59,7 @@ class _Writers:
         self._stage, self._only = stage, only
         self._cameras = [CameraWriter(stage, f"/World/{identifier('Camera', taken)}")]
         self._paths = {shape.id: f"/World/{identifier(shape.name, taken)}" for shape in scene.shapes}
-        self._writers: dict[str, ShapeWriter] = {}
+        self._writers: dict[str, ComponentWriter] = {}
         self._forms = hidden_forms(scene)
         for camera in scene.other_cameras:
             self._cameras.append(CameraWriter(stage, f"/World/Cameras/{identifier(camera.name, taken)}"))
@@ -78,7 +78,7 @@ class _Writers:
             if shape.id not in self._writers:
                 self._writers[shape.id] = writer_for(shape, geometry)(self._stage, shape.name, self._paths[shape.id])
             self._writers[shape.id].add(frame, shape)
-            size += size_of(geometry)
+            size += geometry.bytes_per_frame
         for writer, camera in zip(self._cameras, (frame.scene.camera, *frame.scene.other_cameras), strict=True):
             writer.add(camera, frame.number)
         for control in frame.scene.controls:
@@ -87,7 +87,8 @@ class _Writers:
 
     def finish(self) -> None:
         """Write what waited for the frame after it."""
-        finish(self._writers)
+        for writer in self._writers.values():
+            writer.finish()
 
 
 register_scene_writer(SceneWriter("usd", "USD", ENDINGS, write))

@@ -9,12 +9,14 @@ from estompe.baking.frames import strengths
 from estompe.document.names import clean_name
 from estompe.document.scene import Shape
 from estompe.evaluation import Frame
+from estompe.exchange.usd.components.writer import ComponentWriter, writes
 from estompe.exchange.usd.samples import StrengthNames, TimeSamples
 from estompe.geometry import Domain, Geometry
 from estompe.kernels.types import Floats
 
 
-class CurvesWriter:
+@writes("strands")
+class CurvesWriter(ComponentWriter):
     """Writes the lines of a shape; what they are drawn as follows from their widths."""
 
     def __init__(self, stage: Any, name: str, path: str) -> None:
@@ -27,12 +29,7 @@ class CurvesWriter:
         self._samples = TimeSamples()
         self._names = StrengthNames()
 
-    def add(self, frame: Frame, shape: Shape) -> None:
-        """Write a shape's lines on a frame."""
-        self.add_as(frame, shape, frame[shape.id], frame.number)
-
     def add_as(self, frame: Frame, shape: Shape, geometry: Geometry, number: float) -> None:
-        """Write a shape's lines where they were brought to, at a time code."""
         from pxr import UsdGeom, Vt
 
         made = self._curves

@@ -11,6 +11,7 @@ from estompe.document.names import clean_name
 from estompe.document.scene import Color, Falloff, Shape
 from estompe.evaluation import Frame
 from estompe.exchange.potential import Potential, potential_of
+from estompe.exchange.usd.components.writer import ComponentWriter, writes
 from estompe.exchange.usd.samples import StrengthNames, TimeSamples, identifier
 from estompe.geometry import Domain, Geometry
 from estompe.geometry.pieces import Pieces
@@ -21,7 +22,8 @@ _PLAIN = Potential(stays_copies=False, has_colors=False, changes_faces=False, co
 _NONE = np.zeros(0, np.bool_)
 
 
-class MeshWriter:
+@writes("mesh")
+class MeshWriter(ComponentWriter):
     """Writes a shape's mesh; what stays the same from frame to frame is written once.
 
     over: the mesh as the prim has it already; nothing but what differs from it is said then. original: that mesh on the frame
@@ -50,19 +52,15 @@ class MeshWriter:
         self._same_until = 0.0
         self._primvars = UsdGeom.PrimvarsAPI(self._mesh)
 
-    def add(self, frame: Frame, shape: Shape) -> None:
-        """Write a shape's mesh on a frame, and the strength of each falloff that drives it."""
-        self.add_as(frame, shape, frame[shape.id], frame.number)
-
-    def add_as(self, frame: Frame, shape: Shape, placed: Geometry, number: float) -> None:
-        """Write a shape's mesh where it was brought to, at a time code."""
+    def add_as(self, frame: Frame, shape: Shape, geometry: Geometry, number: float) -> None:
+        """Write a shape's mesh at a time code, and the strength of each falloff that drives it."""
         self._potential = potential_of(shape)
-        self.add_mesh(placed, shape.color, number)
+        self.add_mesh(geometry, shape.color, number)
         for falloff, shown in driving(frame, shape):
-            geometry, values = frame[shape.id], shown.strength
+            values = shown.strength
             by_face = shown.domain is Domain.FACE and not self._potential.changes_faces
             if not by_face and shown.domain is not Domain.POINT:
-                values = geometry.to_points(shown.domain, values)
+                values = frame[shape.id].to_points(shown.domain, values)
             self._add_strength(falloff, values, number, by_face)
 
     def add_mesh(self, geometry: Geometry, color: Color, number: float) -> None:

@@ -1,6 +1,6 @@
 """Copies over time as a point instancer: forms once, and for each copy where it stands, its colour and strengths."""
 
-from typing import Any
+from typing import Any, cast
 
 import numpy as np
 from numpy.typing import NDArray
@@ -10,7 +10,8 @@ from estompe.document.names import clean_name
 from estompe.document.scene import Color, Shape
 from estompe.evaluation import Frame
 from estompe.exchange.potential import potential_of
-from estompe.exchange.usd.mesh import MeshWriter
+from estompe.exchange.usd.components.mesh import MeshWriter
+from estompe.exchange.usd.components.writer import ComponentWriter, writes
 from estompe.exchange.usd.samples import StrengthNames, TimeSamples, Velocities
 from estompe.geometry import Domain, Geometry
 from estompe.geometry.copies import Copies
@@ -18,7 +19,8 @@ from estompe.geometry.transforms import quaternions
 from estompe.kernels.types import Floats
 
 
-class CopiesWriter:
+@writes("copies")
+class CopiesWriter(ComponentWriter):
     """Writes a shape's copies; ids and forms once, the rest where it changes. over: the prim is there, with its forms."""
 
     def __init__(self, stage: Any, name: str, path: str, over: bool = False) -> None:
@@ -37,18 +39,14 @@ class CopiesWriter:
         self._names = StrengthNames()
         self._orientations: tuple[Floats, Floats, NDArray[np.float16]] | None = None
 
-    def add(self, frame: Frame, shape: Shape) -> None:
-        """Write a shape's copies on a frame."""
-        self.add_as(frame, shape, frame[shape.id], frame.number)
-
-    def add_as(self, frame: Frame, shape: Shape, copies: Geometry, number: float) -> None:
-        """Write a shape's copies where they were brought to, at a time code."""
+    def add_as(self, frame: Frame, shape: Shape, geometry: Geometry, number: float) -> None:
         from pxr import Vt
 
         made = self._instancer
-        if not isinstance(copies, Copies):
+        if geometry.component != "copies":
             self._add_nothing(number)
             return
+        copies = cast(Copies, geometry)
         self._velocities.add(number, copies.positions, copies.ids)
         if not self._over:
             self._add_forms(copies, shape.color, number)
@@ -69,7 +67,6 @@ class CopiesWriter:
         self._add_primvars(frame, shape, copies, number)
 
     def finish(self) -> None:
-        """Write the velocities of the last frame."""
         self._velocities.finish()
 
     def _add_nothing(self, number: float) -> None:

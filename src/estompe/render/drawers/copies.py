@@ -2,7 +2,7 @@
 
 from collections.abc import Callable, Iterator
 from functools import partial
-from typing import Any, NamedTuple
+from typing import Any, NamedTuple, cast
 
 import numpy as np
 from numpy.typing import NDArray
@@ -11,6 +11,9 @@ from estompe.geometry import Domain, Geometry, primitives
 from estompe.geometry.copies import Copies
 from estompe.kernels.types import Floats
 from estompe.render.buffers import MeshBuffers, Slot
+from estompe.render.drawers.drawer import Batch, Drawer, Ray, Wanted, draws
+from estompe.render.item import Item
+from estompe.render.pieces import piece_colors
 
 _FORMATS = {
     "place": ("3f/i", ("place",)),
@@ -33,6 +36,8 @@ _AS_A_BOX = 24
 """Triangles of a form up to which a box would not be drawn any faster."""
 _DOT_SIZE = 0.8
 """The side of a point that covers about as much as what stands there, of the ball around that."""
+WORTH_CULLING = 4096
+"""Copies from which on it pays to look which of them are in the picture."""
 _BATCH = 8192
 """Copies that are drawn at once; between batches a newer picture can come first."""
 
@@ -44,16 +49,6 @@ class StandIns(NamedTuple):
     pixels: Floats
     forms: float
     boxes: float
-
-
-class Drawn(NamedTuple):
-    """A batch of copies of one form: mesh buffers, its vertex array for a program, how many, which, and whether it is closed."""
-
-    mesh: MeshBuffers
-    array: Callable[[Any], Any]
-    copies: int
-    chosen: NDArray[np.int64] | None
-    closed: bool
 
 
 class _Group:
@@ -168,42 +163,34 @@ _Key = tuple[str, int, int]
 """A form or the box around it, which form, and which batch of its copies."""
 
 
-class CopiesBuffers:
-    """The buffers of one shape of copies. stood_in: how many of the last picture's were boxes or points."""
+@draws("copies")
+class CopiesDrawer(Drawer):
+    """Draws copies as instances, in batches."""
+
+    ability = "COPIES"
 
     def __init__(self, context: Any) -> None:
-        self._context = context
+        super().__init__(context)
         self._groups: dict[_Key, _Group] = {}
         self._dots = _Dots(context)
         self._chosen: tuple[Any, ...] = ()
         self._plan: dict[_Key, NDArray[np.int64] | None] = {}
         self._closed: tuple[bool, ...] = ()
         self._own: set[str] = set()
-        self.stood_in = 0
-        self.uploads: list[str] = []
 
-    def follow(
-        self,
-        copies: Copies,
-        strength: Floats | None,
-        range_position: Floats | None,
-        edges: bool,
-        seen: NDArray[np.bool_] | None = None,
-        colors: Floats | None = None,
-        stand_ins: StandIns | None = None,
-        later: Floats | None = None,
-    ) -> None:
-        """Upload what changed since the last picture.
-
-        seen: bool (k,), which copies are to be drawn, None for all shown; colors: float32 (k, 3), instead of their own;
-        stand_ins: how small copies are simplified, None to draw all; later: float32 (k, 12), where they are on the next frame.
-        """
+    def follow(self, item: Item, wanted: Wanted) -> None:
+        copies = cast(Copies, item.geometry)
+        seen = _seen(copies, wanted)
+        stand_ins = None
+        if wanted.stand_ins and wanted.matrices is not None:
+            stand_ins = stand_ins_for(copies, *wanted.matrices, wanted.height, wanted.stand_ins)
+        colors = piece_colors(copies) if wanted.by_pieces else None
         self.uploads = []
         self._choose(copies, seen, stand_ins)
         arrays = {
-            "place": copies.positions, "axes": copies.axes, "scale": copies.scales, "strength": strength,
-            "range_position": range_position, "color": copies.attribute(Domain.PIECE, "color"),
-            "back_color": copies.attribute(Domain.PIECE, "back_color"), "later": later,
+            "place": copies.positions, "axes": copies.axes, "scale": copies.scales, "strength": item.strength,
+            "range_position": item.range_position, "color": copies.attribute(Domain.PIECE, "color"),
+            "back_color": copies.attribute(Domain.PIECE, "back_color"), "later": wanted.later,
         }  # fmt: skip
         if colors is not None:
             arrays.update(color=colors, back_color=colors)
@@ -211,7 +198,7 @@ class CopiesBuffers:
         for key, index in self._plan.items():
             group, form = self._groups[key], copies.forms[key[1]]
             group.choose(index, len(copies.positions) if index is None else len(index))
-            self._fill(group, _box_around(form) if key[0] == "box" else form, arrays, edges)
+            self._fill(group, _box_around(form) if key[0] == "box" else form, arrays, wanted.wire)
             self.uploads += [f"{key[1]}.{name}" for name in (*group.mesh.uploads, *group.uploads)]
         # Backs of closed forms are never seen, unless the picture is taken from inside one or forms are mirrored.
         self._closed = tuple(form.topology.closed for form in copies.forms) if "back_color" not in self._own else ()
@@ -269,7 +256,7 @@ class CopiesBuffers:
         for gone in set(self._groups) - set(self._plan):
             self._groups.pop(gone).release()
         for wanted in set(self._plan) - set(self._groups):
-            self._groups[wanted] = _Group(self._context)
+            self._groups[wanted] = _Group(self.context)
 
     def _batch(self, kind: str, copies: Copies, wanted: NDArray[np.bool_]) -> None:
         for number in range(len(copies.forms)):
@@ -281,28 +268,32 @@ class CopiesBuffers:
             for batch, begin in enumerate(range(0, len(index), _BATCH)):
                 self._plan[kind, number, batch] = index[begin : begin + _BATCH]
 
-    def drawn(self, index: str) -> Iterator[Drawn]:
-        """What there is to draw over an index buffer ("triangles" or "edges"), batch by batch."""
+    def batches(self, index: str) -> Iterator[Batch]:
         for (kind, number, _), group in self._groups.items():
             if group.count and group.mesh.size(index):
                 closed = bool(self._closed) and (kind == "box" or self._closed[number])
-                yield Drawn(group.mesh, partial(group.bound, index=index), group.count, group.index, closed)
+                array = partial(group.bound, index=index)
+                yield Batch(group.mesh, array, index == "edges", group.count, group.index, closed)
 
-    @property
-    def dot_count(self) -> int:
-        """How many copies are points."""
-        return self._dots.count
+    def dots(self) -> Callable[[Any], Any] | None:
+        return self._dots.bound if self._dots.count else None
 
-    def dots(self, program: Any) -> Any:
-        """What there is to draw as points with a program."""
-        return self._dots.bound(program)
-
-    def has(self, name: str) -> bool:
-        """Whether copies have values of their own of that name."""
+    def has_own(self, name: str) -> bool:
         return name in self._own
 
+    def moves(self) -> bool:
+        return "later" in self._own
+
+    @staticmethod
+    def is_seen_from_outside(geometry: Geometry, eye: NDArray[np.float64]) -> bool:
+        """Whether an eye lies in none of the copies, and none is mirrored."""
+        copies = cast(Copies, geometry)
+        x, y, z = (copies.axes[:, k::3] for k in range(3))
+        turns = np.einsum("ij,ij->i", np.cross(x, y), z) * copies.scales.prod(axis=1)
+        offsets = copies.positions - eye.astype(np.float32)
+        return bool((turns >= 0).all() and (np.einsum("ij,ij->i", offsets, offsets) > copies.radii**2).all())
+
     def release(self) -> None:
-        """Give the graphics memory back."""
         for group in self._groups.values():
             group.release()
         self._dots.release()
@@ -334,12 +325,23 @@ def _limit(pixels: Floats, costs: NDArray[np.float64], most: float) -> float:
     return float(_STEPS[max(int(fitting[0]) - 1, 0)]) if len(fitting) else float(_STEPS[-1])
 
 
-def seen_from_outside(copies: Copies, eye: NDArray[np.float64]) -> bool:
-    """Whether an eye lies in none of the copies, and none is mirrored, so that backs of closed forms cannot be seen."""
-    x, y, z = (copies.axes[:, k::3] for k in range(3))
-    turns = np.einsum("ij,ij->i", np.cross(x, y), z) * copies.scales.prod(axis=1)
-    offsets = copies.positions - eye.astype(np.float32)
-    return bool((turns >= 0).all() and (np.einsum("ij,ij->i", offsets, offsets) > copies.radii**2).all())
+def _seen(copies: Copies, wanted: Wanted) -> NDArray[np.bool_] | None:
+    """Which copies to draw, bool (k,): those near a ray, else those inside of the picture; None where nearly all are."""
+    if wanted.ray is not None:
+        return _near_ray(copies, wanted.ray)
+    if wanted.matrices is None or len(copies.positions) < WORTH_CULLING:
+        return None
+    seen = seen_copies(copies, *wanted.matrices)
+    return seen if np.count_nonzero(seen) < 0.9 * len(seen) else None
+
+
+def _near_ray(copies: Copies, ray: Ray) -> NDArray[np.bool_]:
+    """Which copies, each taken as a ball, a pixel's ray may meet, bool (k,)."""
+    offsets = copies.positions - ray.eye.astype(np.float32)
+    along = offsets @ ray.direction.astype(np.float32)
+    square = np.einsum("ij,ij->i", offsets, offsets) - along * along
+    reach = copies.radii * np.float32(1.001) + np.abs(along) * np.float32(ray.width)
+    return np.asarray(square <= reach * reach + np.float32(1e-12))
 
 
 def _box_around(form: Geometry) -> Geometry:

@@ -1,0 +1,48 @@
+"""What is drawn and how: items, looks, and hits under a pixel."""
+
+from dataclasses import dataclass
+from typing import Literal, NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from estompe.geometry import Geometry
+from estompe.kernels.types import Floats
+
+Mode = Literal["shaded", "strength", "wire", "pieces"]
+Picture = NDArray[np.uint8]
+# The view's ground, in display values.
+GROUND = (0.725, 0.710, 0.678)
+
+
+class Item(NamedTuple):
+    """One shape to draw. strength, range_position: float32 (points,), of copies (k,), or None where no falloff is shown on it."""
+
+    id: str
+    geometry: Geometry
+    color: tuple[float, float, float]
+    strength: Floats | None = None
+    range_position: Floats | None = None
+
+
+@dataclass(frozen=True)
+class Look:
+    """How a picture is drawn. background: 0..1; still: smooth edges and occlusion, at the price of time.
+
+    stand_ins: about so many triangles of copies are drawn, small ones as boxes and points; 0 draws all. Only the view asks for
+    that, and only while something moves.
+    """
+
+    mode: Mode = "shaded"
+    background: tuple[float, float, float] = GROUND
+    still: bool = True
+    occlusion: bool = True
+    stand_ins: int = 0
+
+
+class Hit(NamedTuple):
+    """The surface under a pixel: the item's id and the number of the triangle; of copies, in the form, and which copy it is."""
+
+    id: str
+    triangle: int
+    copy: int | None = None
