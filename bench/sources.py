@@ -12,8 +12,7 @@ from estompe.document import edits
 from estompe.document.project import Project, asset_name
 from estompe.document.scene import Control, EffectSlot, Scene, Shape, Transform
 from estompe.effects.joints import Joints, straight_chain
-from estompe.evaluation.planning.context import EvaluationContext
-from estompe.evaluation.planning.moment import Moment
+from estompe.evaluation.planning.plan import Plan
 from estompe.evaluation.running.memo import Memo
 from estompe.evaluation.time.past import Past
 from estompe.geometry import frozen
@@ -38,14 +37,13 @@ def figures() -> Iterator[Figure]:
 
 def _figure(tag: str, project: Project, falloff: str) -> Figure:
     past = Past(project, Memo())
-    moment = Moment(project, 5.0, past.memo, past)
-    graph, shape = moment.graph, moment.parts.scene.shapes[0]
-    state = moment.settled(lambda: graph.chains()[shape.id]).last
+    plan = Plan(project, 5.0, past.memo, past)
+    shape = plan.parts.scene.shapes[0]
+    state = plan.settled(lambda: plan.chains()[shape.id]).last
     state.geometry.normals  # noqa: B018
-    source = moment.parts.falloff(falloff).layers[0].source
-    clock = source.clock(0.2, 5.0)
-    _, found, read = moment.settled(lambda: graph._looking.at(source, state, ("falloff", falloff)))
-    context = EvaluationContext(clock, found, read, project.assets)
+    layer = plan.parts.falloff(falloff).layers[0]
+    path = "falloffs", falloff, "layers", layer.id, "source"
+    source, context = plan.settled(lambda: plan.declared(layer.source, path, state))
     elements = Elements(state.geometry)
     count = len(elements)
     # A place is read and a number written, 16 bytes a point, as a copy of 8 bytes a point moves.

@@ -1,4 +1,4 @@
-"""A memo that counts, to see what was computed again."""
+"""A memo that counts, to see which nodes were run again."""
 
 from collections import Counter
 
@@ -7,12 +7,12 @@ from estompe.evaluation.running.memo import DEFAULT_BUDGET
 
 
 class CountingMemo(Memo):
-    """How often each kind of stage was really run."""
+    """How often the function of each node was really run."""
 
     def __init__(self, budget: int = DEFAULT_BUDGET) -> None:
         super().__init__(budget)
         self.computed: Counter[str] = Counter()
 
-    def keep(self, stages):
-        self.computed.update(stage.name for stage in stages)
-        super().keep(stages)
+    def keep(self, nodes):
+        self.computed.update(node.name for node in nodes)
+        super().keep(nodes)

@@ -305,7 +305,7 @@ def test_dragging_a_falloff_computes_nothing_before_it():
     evaluate(Project(scene), 1, memo)
     memo.computed.clear()
     evaluate(Project(edits.put(scene, ("falloffs", falloff, "range", "gone"), 0.7)), 1, memo)
-    assert sorted(memo.computed) == ["effect", "strength"]
+    assert sorted(memo.computed) == ["apply", "strength"]
 
 
 def test_pieces_follow_a_body_that_is_moved_as_if_they_were_cut_there():

@@ -152,9 +152,9 @@ def test_a_shape_s_own_overlapping_parts_are_joined_and_moving_one_shape_keeps_t
     project = _scene(_slot(Merge(("other",), voxel=0.02)), others=(_other(_APART),))
     evaluate(project, 1, memo)
     moved = edits.put(project.scene, ("shapes", "other", "transform"), Transform((0.61, 0, 0)))
-    before = memo.computed["source"]
+    before = memo.computed["build"]
     assert evaluate(Project(moved), 1, memo)["body"].topology.closed
-    assert memo.computed["source"] == before
+    assert memo.computed["build"] == before
 
 
 def test_colours_of_all_shapes_follow_and_seams_do_not_smear():

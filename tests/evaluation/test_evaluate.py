@@ -11,7 +11,7 @@ from tests.scenes import one_push
 import estompe
 from estompe.document import edits
 from estompe.evaluation import CancelledError, Memo, evaluate
-from estompe.evaluation.running.plan import Plan
+from estompe.evaluation.running.pending import Pending
 from estompe.kinds.numbers import Key, Keyed
 from estompe.samples import lantern_amphora
 
@@ -37,7 +37,7 @@ def test_dragging_a_ramp_point_recomputes_nothing_upstream(small_sample):
     before = memo.computed.copy()
     scene = edits.put(small_sample.scene, RAMP_POINT, 0.8)
     evaluate(small_sample.with_scene(scene), 60, memo).shown("Amphora", "Lantern glow")
-    assert memo.computed - before == {"strength": 1, "effect": 1}
+    assert memo.computed - before == {"strength": 1, "apply": 1}
 
 
 def test_moving_a_control_measures_only_what_looks_at_it(small_sample):
@@ -46,7 +46,7 @@ def test_moving_a_control_measures_only_what_looks_at_it(small_sample):
     before = memo.computed.copy()
     scene = edits.put(small_sample.scene, ("controls", "swell-line", "transform", "position", 1), 0.4)
     evaluate(small_sample.with_scene(scene), 60, memo)
-    assert memo.computed - before == {"measure": 1, "strength": 1, "effect": 1}
+    assert memo.computed - before == {"measure": 1, "strength": 1, "apply": 1}
 
 
 def test_renaming_recomputes_nothing(small_sample):
@@ -67,7 +67,7 @@ def test_still_noise_is_measured_once_for_all_frames(small_sample):
     assert ripple[0].source.speed == 0.0
     # each frame: the lantern's distance, its evolving grain, and the crest; the ripple only once
     assert memo.computed["measure"] == 5 * 3 + 1
-    assert memo.computed["source"] == 2
+    assert memo.computed["build"] == 2
 
 
 def test_the_order_of_frames_and_the_history_do_not_matter(small_sample):
@@ -87,13 +87,13 @@ def test_results_are_dropped_oldest_first():
     memo = CountingMemo(budget=100)
 
     def ask(key):
-        plan = Plan()
-        memo.stage(plan, "s", key, lambda: np.zeros(10, np.float32))
-        for stage in plan.waiting:
-            stage.made, stage.compute = stage.compute(), None
-        memo.keep(plan.waiting)
+        pending = Pending()
+        memo.node(pending, "zeros", key, lambda: np.zeros(10, np.float32), ())
+        for node in pending.waiting:
+            node.run()
+        memo.keep(pending.waiting)
         memo.take_in()
-        return len(plan.waiting)
+        return len(pending.waiting)
 
     assert [ask(key) for key in range(5)] == [1] * 5
     assert [ask(key) for key in (4, 3, 0)] == [0, 0, 1]
@@ -130,7 +130,7 @@ def test_work_can_be_stopped_between_stages(small_sample):
 def test_a_frame_goes_at_once_when_nobody_holds_it(small_sample):
     gc.disable()
     try:
-        frame = weakref.ref(estompe.evaluate(small_sample, 5)._moment)
+        frame = weakref.ref(estompe.evaluate(small_sample, 5)._plan)
         assert frame() is None
     finally:
         gc.enable()

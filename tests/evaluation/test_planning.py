@@ -11,7 +11,7 @@ from estompe.effects.color import Color
 from estompe.effects.poses import Pose, Poses
 from estompe.effects.push import Push
 from estompe.evaluation import CancelledError, Memo, evaluate
-from estompe.evaluation.planning.moment import Moment
+from estompe.evaluation.planning.plan import Plan
 from estompe.evaluation.time.past import Past
 from estompe.falloffs.attribute import Attribute
 from estompe.falloffs.distance import Distance
@@ -49,9 +49,8 @@ def test_an_effect_alters_only_what_it_says(tag):
     for frame in (1, 12):
         project = reference._effect_project(tag)
         past = Past(project, Memo())
-        moment = Moment(project, frame, past.memo, past)
-        vase = next(shape for shape in moment.parts.scene.shapes if shape.id == "vase")
-        chain = moment.settled(lambda moment=moment, vase=vase: moment.graph.chain(vase.id))
+        plan = Plan(project, frame, past.memo, past)
+        chain = plan.settled(lambda plan=plan: plan.chain("vase"))
         states = [state for _, state in chain.steps] + [chain.last]
         for (effect, before), after in zip(chain.steps, states[1:], strict=True):
             old, new = _arrays(before.geometry), _arrays(after.geometry)
@@ -69,7 +68,7 @@ def test_colours_leave_what_is_measured_later_as_it_is():
     for frame in range(1, 6):
         evaluate(project, frame, memo)
     assert memo.computed["measure"] == memo.computed["strength"] == 1
-    assert memo.computed["effect"] == 10
+    assert memo.computed["apply"] == 10
 
 
 def test_what_fails_is_left_out_and_everything_else_is_kept():

@@ -9,9 +9,9 @@ from numpy.typing import NDArray
 
 from estompe.document.project import Project
 from estompe.document.scene import EffectSlot, Falloff, Shape
-from estompe.evaluation.planning.graph import domain_of
-from estompe.evaluation.planning.moment import Moment
+from estompe.evaluation.planning.plan import Plan
 from estompe.evaluation.planning.problems import Problem
+from estompe.evaluation.planning.shapes import domain_of
 from estompe.evaluation.planning.stack import Stack
 from estompe.evaluation.planning.state import State, Values
 from estompe.evaluation.planning.where import Where, strength_where, where_measured
@@ -41,13 +41,13 @@ class Shown:
         self.mesh = state.geometry if where.seen is None else where.seen
         self.domain = state.domain
         self._drawn: dict[tuple[int, Domain], Floats] = {}
-        moment, measuring, carried = where.moment, where.moment.measuring, where.carried
+        plan, carried = where.plan, where.carried
 
-        def plan() -> tuple[Stack, Values, Values, Values]:
-            stack = measuring.stack(falloff, state)
-            return stack, measuring.joined(stack), measuring.through_ramp(stack), measuring.positions(stack)
+        def nodes() -> tuple[Stack, Values, Values, Values]:
+            stack = plan.stack(falloff, state)
+            return stack, plan.joined(stack), plan.through_ramp(stack), plan.positions(stack)
 
-        stack, joined, strength, positions = moment.settled(plan)
+        stack, joined, strength, positions = plan.settled(nodes)
         self.strength: Floats = carried(strength.value)
         self.values: Floats = carried(joined.value)
         self.positions: Floats = carried(positions.value)
@@ -134,12 +134,12 @@ class Frame:
     `frame["Amphora"]` is the geometry of the shape of that name or id; iterating gives the shapes' names.
     """
 
-    def __init__(self, moment: Moment) -> None:
-        self.number = moment.frame
-        self.scene = moment.parts.scene
-        self.reductions = moment.reductions
-        self._moment = moment
-        self._chains = moment.settled(moment.graph.chains)
+    def __init__(self, plan: Plan) -> None:
+        self.number = plan.frame
+        self.scene = plan.parts.scene
+        self.reductions = plan.reductions
+        self._plan = plan
+        self._chains = plan.settled(plan.chains)
         self._shapes = {shape.id: shape for shape in self.scene.shapes}
 
     @property
@@ -150,17 +150,17 @@ class Frame:
             for shape, chain in self._chains.items()
             for note in chain.first.geometry.notes
         ]
-        return (*self._moment.problems.all(), *notes)
+        return (*self._plan.problems.all(), *notes)
 
     @property
     def stamps(self) -> dict[str, Hashable]:
         """The states of the picture files that were looked at, by file; None for one that could not be read."""
-        return self._moment.graph.stamps
+        return self._plan.stamps
 
     @property
     def footages(self) -> dict[Any, object]:
         """The states of the animated files that were looked at, by how they are read; None for one that could not be."""
-        return self._moment.parts.footages
+        return self._plan.parts.footages
 
     def arrays(self) -> Iterator[NDArray[Any]]:
         """Every array this frame keeps alive; frames of one scene share most of them."""
@@ -205,7 +205,7 @@ class Frame:
         """
         found, measured = self.shape(shape), self.falloff(falloff)
         try:
-            return strength_where(where_measured(self._moment, found.id, measured.id), measured.id)
+            return strength_where(where_measured(self._plan, found.id, measured.id), measured.id)
         except CannotEvaluateError as error:
             raise KeyError(str(error)) from error
 
@@ -213,8 +213,8 @@ class Frame:
         """A falloff on a shape with its values. Raises KeyError for a name that is not there."""
         found, measured = self.shape(shape), self.falloff(falloff)
         try:
-            where = where_measured(self._moment, found.id, measured.id)
-            return Shown(found, where.moment.parts.falloff(measured.id), where)
+            where = where_measured(self._plan, found.id, measured.id)
+            return Shown(found, where.plan.parts.falloff(measured.id), where)
         except CannotEvaluateError as error:
             raise KeyError(str(error)) from error
 
@@ -226,7 +226,7 @@ class Frame:
         """The finest detail of the falloffs that feed an effect, scene units; None where they have none, or it is off."""
         steps, _ = self._chains[self.shape(shape).id]
         slot = next((slot for slot, _ in steps if slot.id == effect), None)
-        return None if slot is None else self._moment.graph.detail(slot)
+        return None if slot is None else self._plan.detail(slot)
 
     def states_of(self, shape: str) -> list[Geometry]:
         """A shape before its effects and after each that is switched on."""
@@ -235,7 +235,7 @@ class Frame:
 
     def finish(self) -> None:
         """From now on nothing interrupts what is asked of this frame."""
-        self._moment.schedule.finish()
+        self._plan.schedule.finish()
 
     def points_after(self, shape: str) -> dict[str, int]:
         """Points of a shape after each of its enabled effects, by the effect's id; of copies those they have together."""
@@ -286,11 +286,11 @@ def evaluate(
     frame : float
         The frame, which may lie between whole ones.
     memo : Memo, optional
-        Where results of stages are kept between calls.
+        Where values are cached between calls.
     pause : callable, optional
-        Called between stages; it may raise to stop the work.
+        Called between nodes; it may raise to stop the work.
     past : Past, optional
-        The other moments of this very project, over the same memo; who asks for many frames of one scene passes the same.
+        The other frames of this very project, over the same memo; who asks for many frames of one scene passes the same.
 
     Returns
     -------
@@ -306,4 +306,4 @@ def evaluate(
         raise ValueError(f"frame {frame:g} is not a frame: use a number up to a thousand million")
     if past is None:
         past = Past(project, memo or Memo(), pause=pause or (lambda: None))
-    return Frame(Moment(project, frame, past.memo, past, pause, rough=past.rough))
+    return Frame(Plan(project, frame, past.memo, past, pause, rough=past.rough))

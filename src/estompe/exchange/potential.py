@@ -6,7 +6,7 @@ Files say once for all frames how a shape is written. So that is decided by what
 from typing import NamedTuple
 
 from estompe.document.scene import Shape
-from estompe.evaluation.planning.graph import domain_of
+from estompe.evaluation.planning.shapes import domain_of
 from estompe.geometry import Domain
 
 

@@ -13,8 +13,8 @@ from estompe.app.session import Session
 from estompe.document import edits
 from estompe.document.edits import ScenePath
 from estompe.document.scene import Scene
-from estompe.evaluation.planning.lookup import SceneAtFrame
 from estompe.evaluation.planning.phases import Phases, paced
+from estompe.evaluation.planning.resolved import ResolvedScene
 from estompe.geometry import Geometry
 from estompe.geometry.elements import Elements
 from estompe.geometry.topology import Topology
@@ -54,8 +54,8 @@ class PatternPicture(QWidget):
         project, reduce = self._session.document.project, self._session.evaluator.reduction
         if self._phases is None or self._phases_for is not project.scene:
             self._phases_for = project.scene
-            self._phases = Phases(project, lambda path, frame: plain(SceneAtFrame(project, frame, reduce).part(path)))
-        parts = SceneAtFrame(project, self._session.playhead.frame, reduce)
+            self._phases = Phases(project, lambda path, frame: plain(ResolvedScene(project, frame, reduce).part(path)))
+        parts = ResolvedScene(project, self._session.playhead.frame, reduce)
         source, clock = paced(edits.get(self._session.numbers.now, self._path), self._path, parts, self._phases)
         if self._shown != (source, clock):
             self._shown = (source, clock)

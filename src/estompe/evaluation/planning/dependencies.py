@@ -7,9 +7,9 @@ from estompe.document.references import references_of
 from estompe.document.scene import Scene
 from estompe.kinds.identity_cache import IdentityCache
 
-Node = tuple[str, str]
-"""A family, "falloff" or "shape", and an id."""
-Edges = dict[Node, list[Node]]
+Edge = tuple[str, str]
+"""An end of a dependency: a family, "falloff" or "shape", and an id."""
+Edges = dict[Edge, list[Edge]]
 
 
 class Dependencies(NamedTuple):
@@ -19,7 +19,7 @@ class Dependencies(NamedTuple):
     before: for each shape, the shapes it depends on, whatever the way, each after those it depends on itself.
     """
 
-    broken: frozenset[tuple[Node, Node]]
+    broken: frozenset[tuple[Edge, Edge]]
     inner: dict[str, list[str]]
     before: dict[str, list[str]]
 
@@ -36,7 +36,7 @@ def _found(scene: Scene) -> Dependencies:
     edges = _edges(scene)
     routes = {(("shape", shape.id), ("falloff", route.falloff)) for shape in scene.shapes for slot in shape.effects
               for route in slot.routes}  # fmt: skip
-    broken: set[tuple[Node, Node]] = set()
+    broken: set[tuple[Edge, Edge]] = set()
     # A look at a shape closes most circles: only if some are left, references between falloffs are cut too.
     for families in (("shape",), ("shape", "falloff")):
         group = _components(edges)
@@ -62,20 +62,20 @@ def _edges(scene: Scene) -> Edges:
     return found
 
 
-def _named(kind: object) -> list[Node]:
+def _named(kind: object) -> list[Edge]:
     return [(item.family, item.id) for item in references_of(kind) if item.family in ("falloff", "shape")]
 
 
-def _components(edges: Edges) -> dict[Node, int]:
+def _components(edges: Edges) -> dict[Edge, int]:
     """The strongly connected component of each node (Tarjan, 1972, doi:10.1137/0201010), without recursion."""
-    index: dict[Node, int] = {}
-    low: dict[Node, int] = {}
-    group: dict[Node, int] = {}
-    stack: list[Node] = []
+    index: dict[Edge, int] = {}
+    low: dict[Edge, int] = {}
+    group: dict[Edge, int] = {}
+    stack: list[Edge] = []
     for root in edges:
         if root in index:
             continue
-        work: list[tuple[Node, Iterable[Node]]] = [(root, iter(edges[root]))]
+        work: list[tuple[Edge, Iterable[Edge]]] = [(root, iter(edges[root]))]
         index[root] = low[root] = len(index)
         stack.append(root)
         while work:
@@ -104,11 +104,11 @@ def _components(edges: Edges) -> dict[Node, int]:
     return group
 
 
-def _before(start: Node, edges: Edges, family: str) -> list[str]:
+def _before(start: Edge, edges: Edges, family: str) -> list[str]:
     """What a node depends on, of one family, in an order in which it can be evaluated. The edges have no circle."""
-    found: dict[Node, None] = {}
+    found: dict[Edge, None] = {}
     entered = {start}
-    work: list[tuple[Node, Iterable[Node]]] = [(start, iter(edges.get(start, ())))]
+    work: list[tuple[Edge, Iterable[Edge]]] = [(start, iter(edges.get(start, ())))]
     while work:
         node, rest = work[-1]
         for other in rest:

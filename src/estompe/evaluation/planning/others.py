@@ -1,25 +1,21 @@
-"""Places that remember, what is seen there, and what planning asks about other moments of the same scene."""
+"""Places that remember, their states, and what planning asks about other frames of the same scene."""
 
-from collections.abc import Hashable, Iterator
+from collections.abc import Iterator
 from typing import Any, NamedTuple, Protocol
 
-import numpy as np
 from msgspec import Struct
 from numpy.typing import NDArray
 
-from estompe.evaluation.planning.context import EvaluationContext
-from estompe.evaluation.planning.looking import OnOtherFrames
+from estompe.evaluation.planning.inputs import View
 from estompe.evaluation.planning.phases import Phases
 from estompe.evaluation.planning.problems import Problems
+from estompe.evaluation.planning.resolved import ResolvedScene
 from estompe.evaluation.planning.stack import Stack
 from estompe.evaluation.planning.state import State, Values
-from estompe.evaluation.running.checked import check_strength
+from estompe.evaluation.running.node import Node
 from estompe.evaluation.running.schedule import Schedule
-from estompe.evaluation.running.stage import Stage
-from estompe.geometry import Domain, Geometry
-from estompe.geometry.elements import Elements
-from estompe.kinds.context import UndeclaredError
-from estompe.kinds.remembering import Remembered, Seen
+from estompe.geometry import Domain
+from estompe.kinds.remembering import Remembered
 
 
 class Place(NamedTuple):
@@ -36,31 +32,6 @@ class Place(NamedTuple):
     falloff: str
     own: str
     asked_by: str = ""
-
-
-class Sight(NamedTuple):
-    """A kind at its place on one moment: resolved, what decides the result, and what it is given, which may still have to be run.
-
-    strength: of an effect's routes, None for a source.
-    """
-
-    kind: Any
-    made_from: Hashable
-    stage: Stage[Geometry]
-    strength: Values | None
-    context: EvaluationContext
-
-    def seen(self) -> Seen:
-        """What the kind sees, once everything has been run. Raises CannotEvaluateError where strengths do not fit it."""
-        geometry, domain = self.stage.value, self.context.domain
-        reads = self.kind.reads() if self.strength is None else None
-        elements = Elements(geometry, reads, UndeclaredError, domain)
-        asks_places = self.strength is not None and self.kind.asks_places
-        count = len(self.context.places.points) if asks_places else len(elements)
-        strength = np.ones(count, np.float32) if self.strength is None else self.strength.value
-        check_strength(strength, count)
-        self.context.check_strengths(count)
-        return Seen(geometry, elements, strength, self.context)
 
 
 class Kept(Struct, frozen=True, eq=False):
@@ -80,11 +51,17 @@ class Kept(Struct, frozen=True, eq=False):
         return self.state.arrays()
 
 
-class Others(OnOtherFrames, Protocol):
-    """What planning asks about other moments."""
+class Others(Protocol):
+    """What planning asks about other frames. Nodes come as nodes of the plan that asks, run by its schedule."""
 
-    def linked(self, schedule: Schedule, frame: float, place: Place, sight: Sight) -> Stage[Kept]:
-        """The stage of a place's state after a frame."""
+    def parts_on(self, frame: float) -> ResolvedScene:
+        """The resolved scene on another frame."""
+
+    def state_on(self, schedule: Schedule, frame: float, state: State) -> State:
+        """The same place of the same shape on another frame."""
+
+    def strength_on(self, schedule: Schedule, now: float, frame: float, falloff: str, state: State) -> Values:
+        """A falloff's strength as it is at the same place on another frame, on the elements of this one (now)."""
 
     def stack_on(
         self, schedule: Schedule, problems: Problems, now: float, frame: float, falloff: str, state: State
@@ -94,12 +71,15 @@ class Others(OnOtherFrames, Protocol):
     def chain_on(self, schedule: Schedule, problems: Problems, frame: float, shape: str) -> Any:
         """What a shape goes through on another frame, an `EffectChain`; what is wrong there is wrong here."""
 
+    def at_start(self, schedule: Schedule, frame: float, slot: str, state: State) -> Values | None:
+        """An effect's strength on the first frame of the shot; None on that frame itself, where it is found as ever."""
+
+    def state_after(self, schedule: Schedule, frame: float, place: Place, view: View) -> Node[Kept]:
+        """The node of a place's state after a frame."""
+
     @property
     def phases(self) -> Phases:
         """How far things that change at a speed have come."""
 
     def running(self, frame: float) -> Any:
-        """The `Moment` of another frame, to be run."""
-
-    def at_start(self, schedule: Schedule, frame: float, slot: str, state: State) -> Values | None:
-        """An effect's strength on the first frame of the shot; None on that frame itself, where it is found as ever."""
+        """The `Plan` of another frame, to be run."""

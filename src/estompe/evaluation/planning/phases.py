@@ -13,7 +13,7 @@ from typing import Any
 from estompe.document import edits
 from estompe.document.edits import ScenePath
 from estompe.document.project import Project
-from estompe.evaluation.planning.lookup import SceneAtFrame
+from estompe.evaluation.planning.resolved import ResolvedScene
 from estompe.kinds.kind import Kind
 from estompe.kinds.numbers import Formula, Keyed
 
@@ -52,7 +52,7 @@ class Phases:
         return (ends + 4.0 * self._value_on(path, first + 0.5 * (begin + end))) * (end - begin) / 6.0
 
 
-def paced(kind: Any, path: ScenePath, parts: SceneAtFrame, phases: Phases) -> tuple[Any, float]:
+def paced(kind: Any, path: ScenePath, parts: ResolvedScene, phases: Phases) -> tuple[Any, float]:
     """Return a kind and its clock on a frame. path: of the kind in the scene."""
     name: str = kind.speed_setting
     if name and isinstance(edits.get(parts.project.scene, (*path, name)), Keyed | Formula):

@@ -9,13 +9,13 @@ from estompe.evaluation.planning.state import State, Values
 
 
 class Stack(Struct, frozen=True):
-    """A falloff's enabled layers on a state: what each measures, its values through a range of its own, and their key."""
+    """A falloff's enabled layers on a state: the nodes of what each measures and of its values, and what stands for them."""
 
     falloff: Falloff
     state: State
-    layers: list[Layer]
-    measured: list[Values]
-    values: list[Values]
-    made_from: Hashable
+    layers: tuple[Layer, ...]
+    measured: tuple[Values, ...]
+    values: tuple[Values, ...]
+    token: Hashable
     is_lost: bool = False
     """Whether what it measured on another frame does not fit the elements here, so that its strength is 0."""

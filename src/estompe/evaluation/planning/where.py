@@ -4,7 +4,7 @@ It is measured where the first effect that uses it measures it, on the elements 
 where no effect uses it; copies then count as pieces. Values belong to the elements that are seen. So where later effects change
 those, it is measured on the finished shape, unless it was painted: a mask belongs to the mesh that it drives.
 
-Formulas measure a shape before its effects (`Graph.before_effects`), since the effects' numbers may be what is being computed.
+Formulas measure a shape before its effects (`ShapePlanner.before_effects`), since they may be what computes the effects' numbers.
 """
 
 from collections.abc import Callable
@@ -15,8 +15,8 @@ from numpy.typing import NDArray
 
 from estompe.document.references import references_of
 from estompe.document.scene import Scene
-from estompe.evaluation.planning.graph import EffectChain, domain_of
-from estompe.evaluation.planning.moment import Moment
+from estompe.evaluation.planning.plan import Plan
+from estompe.evaluation.planning.shapes import EffectChain, domain_of
 from estompe.evaluation.planning.state import State
 from estompe.geometry import Domain, Geometry, frozen
 from estompe.geometry.samples import samples_of
@@ -25,13 +25,13 @@ from estompe.kinds.remembering import RememberingSource
 
 
 class Where(NamedTuple):
-    """The place where a falloff is measured on a shape, on the moment that the shape shows.
+    """The place where a falloff is measured on a shape, on the frame that the shape shows.
 
-    moment: another one for a shape on a time of its own; state: the elements that are measured; seen: the finished shape, where
+    plan: another one for a shape on a time of its own; state: the elements that are measured; seen: the finished shape, where
     its elements are others and values are carried there, else None.
     """
 
-    moment: Moment
+    plan: Plan
     state: State
     seen: Geometry | None
 
@@ -42,53 +42,52 @@ class Where(NamedTuple):
         return frozen(values[nearest_at_rest(self.state.geometry, self.seen, self.state.domain)])
 
 
-def where_measured(moment: Moment, shape: str, falloff: str) -> Where:
+def where_measured(plan: Plan, shape: str, falloff: str) -> Where:
     """Find where a falloff is measured on a shape.
 
     Parameters
     ----------
-    moment : Moment
-        The scene on the frame that is asked for.
+    plan : Plan
+        The plan of the frame that is asked for.
     shape, falloff : str
         Their ids.
 
     Returns
     -------
     Where
-        The place; its stages have been run.
+        The place; its nodes have been run.
 
     Raises
     ------
     CannotEvaluateError
         Where the shape is missing, or its time of its own cannot be computed.
     """
-    own = moment.parts.own_time(shape)
-    if own is not None and own != moment.frame:
-        moment = moment.others.running(own)
-    return moment.settled(lambda: _planned(moment, shape, falloff))()
+    own = plan.parts.own_time(shape)
+    if own is not None and own != plan.frame:
+        plan = plan.others.running(own)
+    return plan.settled(lambda: _planned(plan, shape, falloff))()
 
 
-def _planned(moment: Moment, shape: str, falloff: str) -> Callable[[], Where]:
-    """Plan the stages that decide where, and give what decides once they have been run."""
-    graph = moment.graph
-    slots = list(moment.parts.enabled_slots(shape))
+def _planned(plan: Plan, shape: str, falloff: str) -> Callable[[], Where]:
+    """Plan the nodes that decide where, and give what decides once they have been run."""
+    slots = list(plan.parts.enabled_slots(shape))
     index = next((i for i, slot in enumerate(slots) if any(route.falloff == falloff for route in slot.routes)), None)
     if index is not None and not any("topology" in slot.effect.alters for slot in slots[index:]):
         # Nothing from there on changes which elements there are, so what comes later need not be computed.
-        state = graph.on(graph.state_at(shape, index), domain_of(slots[index]))
-        return lambda: Where(moment, state, None)
-    chain = graph.chain_now(shape)
-    return lambda: _chosen(moment, chain, falloff)
+        state = plan.on(plan.state_at(shape, index), domain_of(slots[index]))
+        return lambda: Where(plan, state, None)
+    chain = plan.chain_now(shape)
+    return lambda: _chosen(plan, chain, falloff)
 
 
 def strength_where(where: Where, falloff: str) -> Floats:
     """Return a falloff's strength at a place, on the elements that are seen, float32 (n,). Raises CannotEvaluateError."""
-    moment = where.moment
-    return where.carried(moment.settled(lambda: moment.measuring.strength(falloff, where.state)).value)
+    plan = where.plan
+    return where.carried(plan.settled(lambda: plan.strength(falloff, where.state)).value)
 
 
-def _chosen(moment: Moment, chain: EffectChain, falloff: str) -> Where:
-    on, last, scene = moment.graph.on, chain.last, moment.parts.project.scene
+def _chosen(plan: Plan, chain: EffectChain, falloff: str) -> Where:
+    on, last, scene = plan.on, chain.last, plan.parts.project.scene
     driven = next(
         (
             on(state, domain_of(slot))
@@ -98,14 +97,14 @@ def _chosen(moment: Moment, chain: EffectChain, falloff: str) -> Where:
         None,
     )
     if driven is None:
-        return Where(moment, on(last, last.geometry.own_domain), None)
+        return Where(plan, on(last, last.geometry.own_domain), None)
     if driven.geometry.count(driven.domain) == last.geometry.count(driven.domain):
-        return Where(moment, driven, None)
+        return Where(plan, driven, None)
     if is_painted(scene, falloff):
-        return Where(moment, driven, last.geometry)
+        return Where(plan, driven, last.geometry)
     # What comes from neighbours is asked of pieces where the shape has come apart: their points are nobody's neighbours.
     parted = last.geometry.topology.parted is not None and _remembers(scene, falloff)
-    return Where(moment, on(last, Domain.PIECE if parted else driven.domain), None)
+    return Where(plan, on(last, Domain.PIECE if parted else driven.domain), None)
 
 
 def nearest_at_rest(measured: Geometry, seen: Geometry, domain: Domain) -> NDArray[np.int64]:

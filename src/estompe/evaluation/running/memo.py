@@ -1,4 +1,4 @@
-"""Results of stages, kept under what they were made from; the least recently used go first past a budget."""
+"""A cache of nodes that have been run, by their keys; the least recently used are evicted past a budget."""
 
 import threading
 from collections.abc import Callable, Hashable
@@ -9,8 +9,8 @@ from weakref import WeakValueDictionary
 import numpy as np
 
 from estompe.evaluation.running.ledger import Ledger
-from estompe.evaluation.running.plan import Plan
-from estompe.evaluation.running.stage import Sized, Stage
+from estompe.evaluation.running.node import Node, Sized
+from estompe.evaluation.running.pending import Pending
 from estompe.evaluation.running.token import Token
 from estompe.geometry import Geometry
 from estompe.kinds.context import CannotEvaluateError
@@ -24,7 +24,8 @@ _ROOM = 8
 _RECOUNT = 256
 # Results that may wait to be counted, and bytes that are derived from a topology for each of its corners' own.
 _MOST_UNCOUNTED, _OF_FACES = 4096, 12
-# Bytes of a copy: its position, axes and scale, a colour, and whether it is shown.
+STATE = "state"
+"""The name of nodes whose values are states."""
 
 
 class CancelledError(BaseException):
@@ -32,20 +33,20 @@ class CancelledError(BaseException):
 
 
 class Memo:
-    """A store of stages, safe to ask from several threads. budget: bytes of results to keep."""
+    """A cache of nodes, safe to ask from several threads. budget: bytes of values to keep."""
 
     def __init__(self, budget: int = DEFAULT_BUDGET) -> None:
         self.budget = budget
-        self._results: dict[int, Stage[Any]] = {}
+        self._results: dict[int, Node[Any]] = {}
         # Evicted results that a frame still holds: to find them costs nothing, to compute them again would.
-        self._held: WeakValueDictionary[int, Stage[Any]] = WeakValueDictionary()
+        self._held: WeakValueDictionary[int, Node[Any]] = WeakValueDictionary()
         self._tokens: dict[Hashable, Token] = {}
         self._numbers = count()
-        self._fresh: list[Stage[Any]] = []
+        self._fresh: list[Node[Any]] = []
         self._ledger = Ledger()
         self._entered = 0
         # Kept but not counted yet, and about how many bytes: counting each at once would cost a tenth of computing it.
-        self._uncounted: list[Stage[Any]] = []
+        self._uncounted: list[Node[Any]] = []
         self._about = 0
         self._topologies: set[int] = set()
         self._lock = threading.Lock()
@@ -58,10 +59,12 @@ class Memo:
             self._count()
             return self._ledger.total
 
-    def stage(self, plan: Plan, name: str, made_from: Hashable, compute: Callable[[], Sized]) -> Stage[Sized]:
-        """The stage that makes something: as it was run and kept, or else one that waits in the plan.
+    def node(
+        self, pending: Pending, name: str, made_from: Hashable, function: Callable[..., Sized], inputs: tuple[Any, ...]
+    ) -> Node[Sized]:
+        """A node: the cached one of its key, or else one that waits to be run.
 
-        made_from: everything the result depends on; equal keys give the same token even after the result was evicted.
+        made_from: the tokens of the inputs; equal keys give the same token even after the value was evicted.
         Raises CannotEvaluateError where running it has failed.
         """
         key = name, made_from
@@ -75,39 +78,39 @@ class Memo:
                 self._results[token] = made  # the last one used stands last
                 return made
         if known:
-            made = plan.planned.get(token)
+            made = pending.planned.get(token)
             if made is not None:
                 return made
-            if token in plan.failed:
-                raise CannotEvaluateError(plan.failed[token])
+            if token in pending.failed:
+                raise CannotEvaluateError(pending.failed[token])
             made = self._held.get(token)
             if made is not None:
                 return made
-        stage = plan.planned[token] = Stage(name, token, compute)
-        plan.waiting.append(stage)
-        return stage
+        node = pending.planned[token] = Node(name, token, function, inputs)
+        pending.waiting.append(node)
+        return node
 
-    def held(self, name: str, made_from: Hashable) -> Stage[Any] | None:
-        """The stage, if it has been run and is still kept."""
+    def held(self, name: str, made_from: Hashable) -> Node[Any] | None:
+        """The node of a key, if it has been run and is still cached."""
         token = self._tokens.get((name, made_from))
         return None if token is None else self._results.get(token)
 
-    def keep(self, stages: list[Stage[Any]]) -> None:
-        """Queue stages that have been run; they become visible after `take_in()`."""
+    def keep(self, nodes: list[Node[Any]]) -> None:
+        """Queue nodes that have been run; they are found after `take_in()`."""
         with self._lock:
-            self._fresh += stages
+            self._fresh += nodes
 
     def take_in(self) -> None:
         """Keep what was queued: not at once, since right after a kernel that costs three times as much."""
         if not self._fresh:
             return
         with self._lock:
-            for stage in self._fresh:
-                # What is remembered is kept elsewhere, under a budget of its own.
-                if stage.name != "link" and stage.token not in self._results:
-                    self._results[stage.token] = stage
-                    self._uncounted.append(stage)
-                    self._about += self._size_about(stage.made)
+            for node in self._fresh:
+                # States are kept elsewhere, under a budget of their own.
+                if node.name != STATE and node.token not in self._results:
+                    self._results[node.token] = node
+                    self._uncounted.append(node)
+                    self._about += self._size_about(node.made)
             self._fresh.clear()
             if self._ledger.total + self._about > self.budget or len(self._uncounted) > _MOST_UNCOUNTED:
                 self._count()
@@ -131,9 +134,9 @@ class Memo:
         return value.bytes_per_frame + (_OF_FACES * value.topology.corners.nbytes if new else 0)
 
     def _count(self) -> None:
-        for stage in self._uncounted:
-            if stage.token in self._results:
-                self._ledger.enter(stage.token, stage.made)
+        for node in self._uncounted:
+            if node.token in self._results:
+                self._ledger.enter(node.token, node.made)
                 self._entered += 1
         self._uncounted.clear()
         self._about = 0
@@ -142,15 +145,15 @@ class Memo:
     def _recount(self) -> None:
         self._entered = 0
         self._ledger = Ledger()
-        for token, stage in self._results.items():
-            self._ledger.enter(token, stage.made)
+        for token, node in self._results.items():
+            self._ledger.enter(token, node.made)
 
     def _make_room(self) -> None:
         """Evict in batches: evicted entries are cold in the CPU cache, so evicting one at a time costs as much as a lookup."""
         enough = self.budget - self.budget // _ROOM
-        for stage in list(self._results.values())[:-1]:
+        for node in list(self._results.values())[:-1]:
             if self._ledger.total <= enough:
                 return
-            if self._results.pop(stage.token, None) is not None:
-                self._ledger.remove(stage.token)
-                self._held[stage.token] = stage
+            if self._results.pop(node.token, None) is not None:
+                self._ledger.remove(node.token)
+                self._held[node.token] = node

@@ -1,19 +1,19 @@
-"""Running what was planned. Planning comes first: a kernel evicts the interpreter from the CPU cache, and planning is cheap
+"""Running nodes, after all of them were planned: a kernel evicts the interpreter from the CPU cache, and planning is cheap
 before that.
 
-What fails is planned again without it: its token is remembered, and whoever asks for the stage is told why it failed.
+Where a node fails, its token is remembered, and the frame is planned again without it.
 """
 
 from collections.abc import Callable, Hashable, Iterator
 from contextlib import contextmanager
-from typing import TypeVar
+from typing import Any, TypeVar
 
 import numpy as np
 
 from estompe import faults
 from estompe.evaluation.running.memo import Memo
-from estompe.evaluation.running.plan import Plan
-from estompe.evaluation.running.stage import Sized, Stage
+from estompe.evaluation.running.node import INPUTS, Node, Sized
+from estompe.evaluation.running.pending import Pending
 from estompe.geometry import GeometryError
 from estompe.kinds.context import CannotEvaluateError, UndeclaredError
 
@@ -41,19 +41,19 @@ def said_for(label: str) -> Iterator[None]:
 
 
 class Schedule:
-    """The stages of one frame that wait to be run.
+    """The nodes of one plan that wait to be run.
 
-    attempt: counts how often what was planned had to be discarded; busy: whether stages are planned or run just now.
+    attempt: counts how often a plan had to be discarded; busy: whether nodes are planned or run just now.
     """
 
     def __init__(self, memo: Memo, pause: Callable[[], None] | None) -> None:
         self._memo, self._pause = memo, pause
-        self._plan = Plan()
+        self._pending = Pending()
         self.attempt = 0
         self.busy = False
 
     def finish(self) -> None:
-        """From now on no pause stops the stages that are asked for."""
+        """From now on no pause stops the nodes that are asked for."""
         self._pause = None
 
     def go_on(self) -> None:
@@ -61,16 +61,29 @@ class Schedule:
         if self._pause is not None:
             self._pause()
 
-    def stage(self, name: str, made_from: Hashable, compute: Callable[[], Sized]) -> Stage[Sized]:
-        """The stage that makes something. Raises CannotEvaluateError where running it has failed."""
-        return self._memo.stage(self._plan, name, made_from, compute)
+    def node(self, function: Callable[..., Sized], *inputs: Any) -> Node[Sized]:
+        """The node of a function and its inputs. Raises CannotEvaluateError where running it has failed.
 
-    def held(self, name: str, made_from: Hashable) -> Stage[np.ndarray] | None:
-        """The stage, if it has been run and is still kept."""
-        return self._memo.held(name, made_from)
+        function: of a module, so that it sees nothing but its arguments; inputs: nodes and other inputs of
+        `estompe.evaluation.running.node`, or hashable values.
+        """
+        key = tuple([item.token if type(item) in INPUTS else item for item in inputs])
+        return self._memo.node(self._pending, function.__name__, key, function, inputs)
+
+    def elsewhere(self, name: str, key: Hashable, compute: Callable[[], Sized]) -> Node[Sized]:
+        """A node whose value is computed outside of this plan: by the plan of another frame, or from states that were kept.
+
+        name, key: of the node that has the value there.
+        """
+        return self._memo.node(self._pending, name, key, compute, ())
+
+    def held(self, function: Callable[..., Sized], *inputs: Any) -> Node[Sized] | None:
+        """The node of a function and its inputs, if it has been run and is still cached."""
+        key = tuple([item.token if type(item) in INPUTS else item for item in inputs])
+        return self._memo.held(function.__name__, key)
 
     def settled(self, plan: Callable[[], Planned]) -> Planned:
-        """What a plan gives, with all stages that it asked for run. Where one fails, it is planned again without it."""
+        """What a plan gives, with all nodes that it asked for run. If one fails, the plan is made again without it."""
         was, self.busy = self.busy, True
         try:
             return self._settled(plan)
@@ -80,42 +93,41 @@ class Schedule:
     def _settled(self, plan: Callable[[], Planned]) -> Planned:
         while True:
             self._memo.take_in()
-            failures = len(self._plan.failed)
-            found = plan()
-            if len(self._plan.failed) > failures:
-                # A stage that a formula depends on failed during planning; earlier plans may have used it, so discard them.
+            failures = len(self._pending.failed)
+            planned = plan()
+            if len(self._pending.failed) > failures:
+                # A node that a formula depends on failed during planning; earlier plans may have used it, so discard them.
                 self._forget()
             elif self._run():
-                return found
+                return planned
 
     def _run(self) -> bool:
-        """Run what is waiting, in the order it was asked for, up to a stage that fails."""
-        plan = self._plan
-        waiting, plan.waiting = plan.waiting, []
+        """Run the nodes that wait, in the order they were asked for, up to one that fails."""
+        pending = self._pending
+        waiting, pending.waiting = pending.waiting, []
         done = 0
         try:
             # Nothing is called here but what makes the value: after a kernel each call costs many times what it does before.
-            for stage in waiting:
+            for node in waiting:
                 if self._pause is not None:
                     self._pause()
-                stage.made = value = stage.compute()  # type: ignore[misc]
+                value = node.run()
                 if type(value) is np.ndarray:
                     value.setflags(write=False)
-                stage.compute = None
                 done += 1
-        except Exception as error:  # a kind may raise anything; the frame goes on without its stage
-            stage = waiting[done]
-            if stage.token in plan.failed:
+        except Exception as error:  # a kind may raise anything; the frame goes on without its node
+            node = waiting[done]
+            if node.token in pending.failed:
                 raise  # it was planned again all the same
-            plan.failed[stage.token] = described(error, stage.name)
+            pending.failed[node.token] = described(error, node.name)
         finally:
             self._memo.keep(waiting[:done])
-            plan.let_go(waiting[:done])
+            pending.let_go(waiting[:done])
             if done < len(waiting):
                 self._forget()
         return done == len(waiting)
 
     def _forget(self) -> None:
         """Let go of what was planned."""
-        self._plan.forget()
+        self._pending.forget()
         self.attempt += 1

@@ -1,8 +1,8 @@
-"""What kinds with memory made of all frames before.
+"""The states of kinds with memory, frame by frame.
 
-What stands for a state is a digest of everything that led to it: where it started, and what was seen at each step. So an edit
-that matters from some frame on leaves the digests of all frames before it as they were, whatever edit it is, and a digest means
-the same in another process, after a restart and on another machine.
+A state is known by a digest of everything that led to it: where it started, and what was seen at each step. So an edit that
+matters from some frame on does not change the digests of the frames before it, and a digest means the same in another process,
+after a restart and on another machine.
 """
 
 import math
@@ -11,19 +11,20 @@ from functools import partial
 from typing import Any, NamedTuple
 
 from estompe.document.project import Project
-from estompe.evaluation.planning.others import Kept, Place, Sight
-from estompe.evaluation.running.memo import Memo
+from estompe.evaluation.planning.inputs import View
+from estompe.evaluation.planning.others import Kept, Place
+from estompe.evaluation.running.memo import STATE, Memo
+from estompe.evaluation.running.node import Node
 from estompe.evaluation.running.schedule import Schedule, said_for
-from estompe.evaluation.running.stage import Stage
 from estompe.evaluation.running.token import digest_of
-from estompe.evaluation.time.elsewhere import Elsewhere
 from estompe.evaluation.time.keep import Keep
+from estompe.evaluation.time.other_frames import OtherFrames
 from estompe.evaluation.time.program import program_digest
 from estompe.kinds.context import CannotEvaluateError
 from estompe.kinds.registry import tag_of
 from estompe.kinds.remembering import Remembered, Remembering, Seen, Since
 
-FORMAT = 2
+FORMAT = 3
 """Raised when states of the same kind and version would come out otherwise, so that none of an older program is used."""
 
 
@@ -48,8 +49,8 @@ class Standing(NamedTuple):
     frames: set[int]
 
 
-class Past(Elsewhere):
-    """The states of kinds with memory on all frames of one scene; implements `Others` for its moments.
+class Past(OtherFrames):
+    """The other frames of one scene, with the states of kinds with memory; implements `Others` for its plans.
 
     pause: called between steps and stages, may raise; report: called for each step of a past that is worked out; steps: how many
     have been run.
@@ -100,29 +101,27 @@ class Past(Elsewhere):
             found += [frame for frame, digest in links.items() if before.get(frame, digest) != digest]
         return min(found, default=None)
 
-    def linked(self, schedule: Schedule, frame: float, place: Place, sight: Sight) -> Stage[Kept]:
-        """The stage of a place's state after a frame. Raises CannotEvaluateError."""
-        digest = self._digest(place, frame, sight)
-        return schedule.stage("link", digest, lambda: self._computed(place, frame, sight, digest))
+    def state_after(self, schedule: Schedule, frame: float, place: Place, view: View) -> Node[Kept]:
+        """The node of a place's state after a frame. Raises CannotEvaluateError."""
+        digest = self._digest(place, frame, view)
+        return schedule.elsewhere(STATE, digest, lambda: self._computed(place, frame, view, digest))
 
-    def _digest(self, place: Place, frame: float, sight: Sight) -> bytes:
+    def _digest(self, place: Place, frame: float, view: View) -> bytes:
         """What stands for the state after a frame; those of whole frames are found once."""
         links = self.links.setdefault(place, {})
         number = int(frame) if frame == int(frame) else None
         if number is not None and number in links:
             return links[number]
-        begin = self._begins.setdefault(place, sight.kind.begins(self.project.scene.first))
-        self._types.setdefault(place, sight.kind.state)
-        self._looks[place] = sight.kind.looks()
+        begin = self._begins.setdefault(place, view.kind.begins(self.project.scene.first))
+        self._types.setdefault(place, view.kind.state)
+        self._looks[place] = view.kind.looks()
         if frame <= begin:
-            kind = sight.kind
-            return digest_of(
-                ("start", FORMAT, self._program, tag_of(kind), kind.version, float(frame), sight.made_from)
-            )
-        base, way = self._way(frame, sight.kind)
+            kind = view.kind
+            return digest_of(("start", FORMAT, self._program, tag_of(kind), kind.version, float(frame), view.token))
+        base, way = self._way(frame, view.kind)
         before = self.link(place, base)
-        looks = tuple((self.planned(at).graph.sight(place).made_from, seconds) for at, seconds in way[:-1])
-        digest = digest_of(("step", before, looks, sight.made_from, way[-1][1]))
+        looks = tuple((self.planned(at).view(place).token, seconds) for at, seconds in way[:-1])
+        digest = digest_of(("step", before, looks, view.token, way[-1][1]))
         if number is not None:
             links[number] = digest
         return digest
@@ -139,7 +138,7 @@ class Past(Elsewhere):
             for number in range(self._nearest(place, frame, links) + 1, frame + 1):
                 self.pause()
                 with _on_frame(number):
-                    links[number] = self._digest(place, number, self.planned(number).graph.sight(place))
+                    links[number] = self._digest(place, number, self.planned(number).view(place))
         finally:
             self._open.discard(place)
         return links[frame]
@@ -161,18 +160,18 @@ class Past(Elsewhere):
         before = [float(base), *moments]
         return base, [(at, (at - last) / rate) for last, at in zip(before, moments, strict=False)]
 
-    def _computed(self, place: Place, frame: float, sight: Sight, digest: bytes) -> Kept:
+    def _computed(self, place: Place, frame: float, view: View, digest: bytes) -> Kept:
         """A state: from what is kept, or from the one before."""
-        kind = sight.kind
+        kind = view.kind
         kept = self.keep.get(digest, kind.state)
         if kept is not None:
             return kept
         if frame <= self._begins[place]:
-            now = sight.seen()
+            now = view.value
             with said_for(kind.label):
                 made = Kept(_state(kind, kind.start(now, frame)), len(now.elements), now.elements.identity)
         else:
-            made = self._stepped(place, frame, sight)
+            made = self._stepped(place, frame, view)
         if frame == int(frame):
             self.keep.put(digest, place, int(frame), made)
         return made
@@ -181,16 +180,16 @@ class Past(Elsewhere):
         """A state, if it is kept."""
         return self.keep.get(digest, self._types[place])
 
-    def _stepped(self, place: Place, frame: float, sight: Sight) -> Kept:
+    def _stepped(self, place: Place, frame: float, view: View) -> Kept:
         if self.only_kept and frame == int(frame):
             raise CannotEvaluateError(f"what it remembers on frame {frame:g} is not kept: work it out first")
-        base, way = self._way(frame, sight.kind)
+        base, way = self._way(frame, view.kind)
         kept, last = self.state(place, base), float(base)
         number = math.ceil(frame)
         self.report(Progress(place, number, *(self._on_the_way or (number, number))))
         for at, seconds in way:
-            here = sight if at == frame else self._sight(place, at)
-            now = here.seen()
+            here = view if at == frame else self._view(place, at)
+            now = here.value
             if len(now.elements) != kept.count or now.elements.identity != kept.identity:
                 raise CannotEvaluateError(self._changed(place, last, at, kept.count, len(now.elements)))
             since = Since(seconds, at - last, at, partial(self._seen, place, last), self.pause)
@@ -201,11 +200,11 @@ class Past(Elsewhere):
         return kept
 
     def _seen(self, place: Place, frame: float) -> Seen:
-        return self._sight(place, frame).seen()
+        return self._view(place, frame).value
 
-    def _sight(self, place: Place, frame: float) -> Sight:
-        moment = self.running(frame)
-        return moment.settled(lambda: moment.graph.sight(place))
+    def _view(self, place: Place, frame: float) -> View:
+        plan = self.running(frame)
+        return plan.settled(lambda: plan.view(place))
 
     def state(self, place: Place, frame: int) -> Kept:
         """The state after a whole frame, from the nearest kept one before it.
@@ -232,8 +231,8 @@ class Past(Elsewhere):
         return made
 
     def _state_on(self, place: Place, number: int) -> Kept:
-        moment = self.running(number)
-        return moment.settled(lambda: self.linked(moment.schedule, number, place, moment.graph.sight(place))).value
+        plan = self.running(number)
+        return plan.settled(lambda: self.state_after(plan.schedule, number, place, plan.view(place))).value
 
     def _changed(self, place: Place, before: float, now: float, had: int, has: int) -> str:
         """Why there are other elements than on the frame before, in words."""

@@ -22,7 +22,7 @@ from estompe.kinds.numbers import plain
 _NOWHERE: Floats = frozen(np.zeros((0, 3), np.float32))
 
 
-class SceneAtFrame:
+class ResolvedScene:
     """Parts of a project's scene on a frame. rough: how many times as large voxels may be.
 
     Parts can be asked for while the scene as a whole is still being resolved, since formulas may measure falloffs.
