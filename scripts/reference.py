@@ -1,11 +1,15 @@
 """Make docs/reference.md: every source and effect with its settings and a picture, from the registry itself."""
 
+import inspect
+import json
 import math
 import sys
+from hashlib import blake2b
 from pathlib import Path
 from tempfile import TemporaryDirectory
 from typing import Any
 
+import msgspec
 import numpy as np
 from msgspec import structs
 from PIL import Image
@@ -21,11 +25,13 @@ from estompe.effects.press import Press
 from estompe.effects.scatter_apart import ScatterApart
 from estompe.falloffs.image import Image as Picture
 from estompe.falloffs.painted import Painted
+from estompe.falloffs.ramp import first_range
 from estompe.geometry import frozen, primitives
 from estompe.kinds.kind import Effect, ShapeSource, Source
 from estompe.kinds.numbers import Key, Keyed
-from estompe.kinds.registry import kinds
+from estompe.kinds.registry import encode_kind, kinds
 from estompe.kinds.settings import Setting, settings_of
+from estompe.kinds.units import UNITS
 from estompe.render.picture import camera_picture
 from estompe.setups.adding import add_control, add_effect, add_layer, add_shape, new_shape_source
 from estompe.setups.catalog import entries
@@ -35,10 +41,12 @@ from estompe.shapes.sphere import Sphere
 
 ROOT = Path(__file__).resolve().parents[1]
 PAGE, PICTURES = ROOT / "docs" / "reference.md", ROOT / "src" / "estompe" / "app" / "pictures"
+_DIGESTS = ROOT / "scripts" / "reference_pictures.json"
+"""What each picture was drawn from, so that only those that would differ are drawn again."""
 _SIZE = (440, 320)
 _VASE = ((0.0, 0.0), (0.28, 0.0), (0.34, 0.06), (0.42, 0.45), (0.36, 0.8), (0.18, 1.0), (0.2, 1.15), (0.28, 1.22))
 _RANGES = {
-    "length": Range(0.1, 0.9), "degrees": Range(20.0, 120.0), "": Range(1.0, 0.0), "noise": Range(0.6, -0.6),
+    "length": Range(0.1, 0.9), "degrees": Range(20.0, 120.0), "noise": Range(0.6, -0.6),
     "along": Range(1.0, 0.0), "sweep": Range(-0.3, 0.5), "surface": Range(0.0, 0.5), "camera-distance": Range(3.2, 4.1),
     "bend": Range(36.0, 0.0), "reached": Range(1.0, 12.0), "speed": Range(0.07, 0.0),
 }  # fmt: skip
@@ -134,8 +142,9 @@ def _source_project(tag: str, folder: Path) -> tuple[Project, str]:
         mask = frozen(np.clip(np.sum(strokes, axis=0), 0, 1).astype(np.float32))
         assets[asset_name(mask)] = mask
         scene = edits.put(scene, path, Painted(asset_name(mask)))
-    unit = kinds(Source)[tag].unit(edits.get(scene, path))
-    scene = edits.put(scene, ("falloffs", "falloff", "range"), _RANGES.get(tag) or _RANGES[unit])
+    source = edits.get(scene, path)
+    within = _RANGES.get(tag) or _RANGES.get(source.unit()) or first_range(source)
+    scene = edits.put(scene, ("falloffs", "falloff", "range"), within)
     return Project(scene, assets), "falloff"
 
 
@@ -211,7 +220,7 @@ def _draw(project: Project, falloff: str | None, path: Path) -> None:
 
 
 def _row(rule: Setting, default: object) -> str:
-    unit = {"length": "scene units", "fraction": "%"}.get(rule.unit, rule.unit)
+    unit = UNITS[rule.unit].words
     limits = ""
     if rule.low is not None or rule.high is not None:
         low, high = ("" if end is None else _shown(rule, end) for end in (rule.low, rule.high))
@@ -286,16 +295,41 @@ def _shape_project(tag: str) -> Project:
     return Project(Scene((shape,), camera=Camera("Reference", (1.7, 1.75, 3.0), (0.0, 0.45, 0.0), 24.0)))
 
 
+def _digest(project: Project, kind: type, files: Path | None = None) -> str:
+    """What a picture is drawn from: the scene, and the code of the kind it shows. files: a folder whose path is not counted."""
+    scene = msgspec.json.encode(project.scene, enc_hook=encode_kind)
+    if files is not None:
+        scene = scene.replace(str(files).encode(), b"")
+    whole = blake2b(scene, digest_size=8)
+    for name in sorted(project.assets):
+        whole.update(name.encode())
+    for base in kind.__mro__:
+        if base.__module__.startswith("estompe."):
+            whole.update(inspect.getsource(base).encode())
+    return whole.hexdigest()
+
+
 def main() -> None:
-    """Draw all pictures and write the page."""
+    """Draw the pictures whose scene or kind has changed, or all of them with --all, and write the page."""
     PICTURES.mkdir(parents=True, exist_ok=True)
+    known = json.loads(_DIGESTS.read_text()) if _DIGESTS.exists() and "--all" not in sys.argv else {}
+    digests: dict[str, str] = {}
+
+    def draw(name: str, project: Project, kind: type, falloff: str | None = None, files: Path | None = None) -> None:
+        digests[name] = _digest(project, kind, files)
+        path = PICTURES / f"{name}.png"
+        if known.get(name) != digests[name] or not path.exists():
+            _draw(project, falloff, path)
+
     with TemporaryDirectory() as folder:
-        for tag in kinds(Source):
-            _draw(*_source_project(tag, Path(folder)), PICTURES / f"source-{tag}.png")
-    for tag in kinds(Effect):
-        _draw(_effect_project(tag), None, PICTURES / f"effect-{tag}.png")
+        for tag, kind in kinds(Source).items():
+            project, falloff = _source_project(tag, Path(folder))
+            draw(f"source-{tag}", project, kind, falloff, Path(folder))
+    for tag, kind in kinds(Effect).items():
+        draw(f"effect-{tag}", _effect_project(tag), kind)
     for tag in _shapes():
-        _draw(_shape_project(tag), None, PICTURES / f"shape-{tag}.png")
+        draw(f"shape-{tag}", _shape_project(tag), kinds(ShapeSource)[tag])
+    _DIGESTS.write_text(json.dumps(digests, indent=1, sort_keys=True) + "\n")
     PAGE.write_text(text(), encoding="utf-8")
 
 

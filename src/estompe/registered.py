@@ -1,4 +1,4 @@
-"""Importing what registers itself: the built-in kinds, and those that plug-ins bring as entry points."""
+"""Importing modules that register something: the built-in kinds, and what plug-ins bring as entry points."""
 
 import importlib
 import pkgutil
@@ -34,9 +34,14 @@ def load_kinds() -> None:
 def _load() -> None:
     for name in ("estompe.shapes", "estompe.falloffs", "estompe.effects"):
         import_all(name, importlib.import_module(name).__path__)
+    load_plug_ins(GROUP)
+
+
+def load_plug_ins(group: str) -> None:
+    """Import what installed plug-ins name in an entry point group. A plug-in that fails is reported in `failures`."""
     from importlib.metadata import entry_points  # slow to import
 
-    for point in entry_points(group=GROUP):
+    for point in entry_points(group=group):
         try:
             point.load()
         except (

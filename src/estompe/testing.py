@@ -20,6 +20,7 @@ from estompe.geometry import Geometry
 from estompe.kinds.kind import READABLE, Effect, ShapeSource, Source
 from estompe.kinds.registry import AnyEffect, AnyShapeSource, AnySource, decode_kind, kinds, tag_of
 from estompe.kinds.remembering import Remembering
+from estompe.kinds.rules import place_of, problem_of
 from estompe.kinds.settings import settings_of
 from estompe.setups.adding import (
     FIRST_PATH,
@@ -33,7 +34,6 @@ from estompe.setups.adding import (
 from estompe.shapes.box import Box
 from estompe.shapes.sphere import Sphere
 
-UNITS = ("", "length", "degrees", "frames", "fraction", "times", "per second")
 _FIELDS: dict[type, type] = {Source: AnySource, Effect: AnyEffect, ShapeSource: AnyShapeSource}
 
 
@@ -94,7 +94,7 @@ class _Check:
 
     def holds(self, condition: object, rule: str) -> None:
         if not condition:
-            raise KindError(f"{self.kind.__module__}.{self.kind.__name__}: {rule}")
+            raise KindError(f"{self.kind.__module__}.{self.kind.__name__} ({place_of(self.kind)}): {rule}")
 
     def _example(self) -> Any:
         if self.family is Source:
@@ -114,23 +114,12 @@ class _Check:
         """Label, help, units and limits."""
         self.holds(self.made.label.strip(), "its label is empty")
         self.holds(self.made.text.endswith("."), "its text is no sentence")
-        unknown = set(self.made.reads()) - set(READABLE)
-        self.holds(
-            not unknown,
-            f"its reads() names {', '.join(sorted(unknown))}, which is nothing to read; there are {READABLE}",
-        )
-        rules = settings_of(self.kind)
-        self.holds(len(rules) == len(self.kind.__struct_fields__), "a field has no setting(...)")
-        for rule in rules:
+        unknown = sorted(set(self.made.reads()) - set(READABLE))
+        self.holds(not unknown, f"its reads() names {unknown}, which is nothing to read; there are {READABLE}")
+        broken = problem_of(self.kind)
+        self.holds(not broken, broken)
+        for rule in settings_of(self.kind):
             self.holds(rule.label and rule.text.endswith("."), f"“{rule.name}” has no label or no sentence of help")
-            self.holds(rule.unit in UNITS, f"“{rule.name}” has the unknown unit “{rule.unit}”")
-            self.holds(
-                rule.low is None or rule.high is None or rule.low <= rule.high, f"“{rule.name}” has crossed limits"
-            )
-            if rule.when is not None:
-                self.holds(
-                    rule.when[0] in self.kind.__struct_fields__, f"“{rule.name}” depends on a setting that is not there"
-                )
 
     def file(self) -> None:
         """There and back through JSON, and as a key of what is kept."""

@@ -49,7 +49,7 @@ REFERENCES: dict[str, Reference] = {
     "shape": Reference("shape", "another shape", _items("shapes")),
     "effect": Reference("effect", "a Joints effect", _jointed),
 }
-"""By the name that `setting(refers=...)` uses."""
+"""By the name that `setting(refers=...)` uses. `estompe.evaluation.planning.finding.finds` registers what looks them up."""
 
 
 class Named(NamedTuple):

@@ -10,7 +10,9 @@ from estompe.geometry import frozen
 from estompe.kernels.ramp import remap
 from estompe.kernels.types import Floats
 from estompe.kinds.curve import cubics
+from estompe.kinds.kind import Source
 from estompe.kinds.numbers import plain
+from estompe.kinds.units import UNITS
 
 
 @lru_cache(maxsize=4096)
@@ -69,6 +71,6 @@ def positions(values: Floats, within: Range) -> Floats:
     return (values - np.float32(full)) * np.float32(1.0 / width)
 
 
-def default_range(unit: str) -> Range:
-    """A first range for a layer of its own: 1 is full and 0 gone for plain values, 0 to 1 unit for distances."""
-    return Range(0.0, 1.0) if unit == "length" else Range(1.0, 0.0)
+def first_range(source: Source) -> Range:
+    """A first range for a layer of its own: as its kind says, else as its unit does."""
+    return Range(*(source.first_range or UNITS[source.unit()].first_range))

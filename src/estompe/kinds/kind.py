@@ -61,6 +61,8 @@ class Kind(Part, tag_field="kind"):
     """One sentence that says what it does."""
     group: ClassVar[str] = "other"
     """The heading it stands under where kinds are listed."""
+    words: ClassVar[tuple[str, ...]] = ()
+    """Other words that people search for when they mean it."""
 
     def reads(self) -> tuple[str, ...]:
         """What decides the result besides settings and references: some of `READABLE`."""
@@ -96,6 +98,8 @@ class Source(Kind):
     """The setting that holds a painted mask, if there is one."""
     of_others: ClassVar[bool] = False
     """Whether the shape that it names must be another one than the one that is measured."""
+    first_range: ClassVar[tuple[float, float] | None] = None
+    """Full and gone of a new layer of this kind; None for those of its unit."""
     has_pattern: ClassVar[bool] = False
     """Whether it is a pattern over space that a small picture can show: it asks for the time and its own matrix alone."""
 

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any, TypeAlias, TypeVar
 import msgspec
 
 from estompe.kinds.kind import Effect, Kind, ShapeSource, Source
-from estompe.kinds.settings import settings_of
+from estompe.kinds.rules import place_of, problem_of
 from estompe.kinds.unknown_kind import UnknownKind
 from estompe.registered import load_kinds
 
@@ -39,9 +39,9 @@ def register(kind: Registered) -> Registered:
     family = next((item for item in FAMILIES if issubclass(kind, item)), None)
     if family is None:
         raise ValueError(f"{kind.__name__}: a kind is a Source, an Effect or a ShapeSource")
-    problem = _problem(kind, family)
+    problem = problem_of(kind) or _taken(kind, family)
     if problem:
-        raise ValueError(f"{kind.__module__}.{kind.__name__}: {problem}")
+        raise ValueError(f"{kind.__module__}.{kind.__name__} ({place_of(kind)}): {problem}")
     there = _KINDS[family]
     there[tag_of(kind)] = kind
     # In one order whatever was imported first: built-in ones by their files, then those of plug-ins.
@@ -53,21 +53,11 @@ def register(kind: Registered) -> Registered:
     return kind
 
 
-def _problem(kind: type[Kind], family: type[Kind]) -> str:
-    config = kind.__struct_config__
-    if not (config.frozen and config.cache_hash and config.forbid_unknown_fields):
-        return "it must keep the options of its base: frozen, cache_hash, forbid_unknown_fields"
-    if not isinstance(config.tag, str) or config.tag_field != "kind":
-        return 'it needs a tag: class Name(Base, tag="name")'
-    if config.tag in _KINDS[family]:
-        return f"the tag “{config.tag}” is taken; a plug-in puts its name before it, such as “acme:{config.tag}”"
-    if not all(isinstance(getattr(kind, name, None), str) for name in ("label", "text")):
-        return "it needs a label and a text"
-    try:
-        bare = set(kind.__struct_fields__) - {item.name for item in settings_of(kind)}
-    except NameError as error:
-        return f"an annotation cannot be resolved ({error})"
-    return f"the field “{min(bare)}” has no setting(...)" if bare else ""
+def _taken(kind: type[Kind], family: type[Kind]) -> str:
+    tag = tag_of(kind)
+    if tag not in _KINDS[family]:
+        return ""
+    return f"the tag “{tag}” is taken; a plug-in puts its name before it, such as “acme:{tag}”"
 
 
 def tag_of(kind: Any) -> str:

@@ -34,7 +34,7 @@ def setting(
     label, text : str
         The name in the window, and one sentence of help.
     unit : str
-        "length" (scene units), "degrees", "frames", "fraction" (0..1, shown as per cent), "times", "per second" or none.
+        One of `estompe.kinds.units.UNITS`; "" for none. A "fraction" is 0..1 and shown as per cent.
     low, high : float, optional
         Limits, checked where a file or the interface enters.
     step : float, optional
@@ -42,7 +42,7 @@ def setting(
     refers : str
         The family of what the setting names by id: see `estompe.document.references`.
     editor : str
-        The field that edits it, where its type does not say; "hidden" for none.
+        The field that edits it, where its type does not say: see `estompe.kinds.editors`; "hidden" for none.
     folded : bool
         Whether it stands behind the fold of its card, since it is rarely tuned.
     when : (str, tuple), optional

@@ -30,14 +30,15 @@ class Entry:
     label: str
     text: str
     group: str
+    words: tuple[str, ...] = ()
 
     @property
     def name(self) -> str:
         return f"{self.family}:{self.tag}"
 
     def matches(self, words: str) -> bool:
-        """Whether all words are found in its label, text, group or family."""
-        everything = f"{self.label} {self.text} {self.group} {self.family}".lower()
+        """Whether all words are found in its label, text, group, family or other words."""
+        everything = f"{self.label} {self.text} {self.group} {self.family} {' '.join(self.words)}".lower()
         return all(word in everything for word in words.lower().split())
 
     def rank(self, words: str) -> int:
@@ -66,7 +67,7 @@ def _kinds(family: str, base: type[Kind]) -> Iterator[Entry]:
     order = GROUPS[family]
     known = [(tag, kind) for tag, kind in registered.items() if kind.group != _FROM_FILES]
     made = [
-        Entry(family, tag, kind.label, kind.text, kind.group if kind.group in order else _otherwise(order))
+        Entry(family, tag, kind.label, kind.text, kind.group if kind.group in order else _otherwise(order), kind.words)
         for tag, kind in known
     ]
     yield from sorted(made, key=lambda entry: (order.index(entry.group), entry.label))

@@ -13,6 +13,7 @@ from estompe.app.session import Session
 from estompe.document import edits
 from estompe.document.edits import ScenePath
 from estompe.document.scene import Scene
+from estompe.evaluation.planning.inputs import Declared, Keyed
 from estompe.evaluation.planning.phases import Phases, paced
 from estompe.evaluation.planning.resolved import ResolvedScene
 from estompe.geometry import Geometry
@@ -22,15 +23,7 @@ from estompe.kinds.numbers import plain
 from estompe.render.palette import strength_colors
 
 _WIDTH, _HEIGHT, _EXTENT = 144, 48, 3.0
-
-
-class _Square:
-    """All that a pattern may ask for: the time, and where it stands."""
-
-    shape_matrix = np.eye(3, 4)
-
-    def __init__(self, clock: float) -> None:
-        self.clock = clock
+_IDENTITY, _GREY = Keyed(np.eye(3, 4)), (0.5, 0.5, 0.5)
 
 
 class PatternPicture(QWidget):
@@ -59,7 +52,7 @@ class PatternPicture(QWidget):
         source, clock = paced(edits.get(self._session.numbers.now, self._path), self._path, parts, self._phases)
         if self._shown != (source, clock):
             self._shown = (source, clock)
-            self._picture = _pattern(source, clock)
+            self._picture = _pattern(source, clock, {"matrix": _IDENTITY, "color": _GREY, "camera": parts.camera})
             self.update()
 
     def paintEvent(self, event) -> None:
@@ -73,12 +66,12 @@ class PatternPicture(QWidget):
         painter.drawRect(area)
 
 
-def _pattern(source: Any, clock: float) -> QPixmap:
+def _pattern(source: Any, clock: float, read: dict[str, Any]) -> QPixmap:
     x, y = np.meshgrid(np.linspace(0, _EXTENT, _WIDTH), np.linspace(_EXTENT * _HEIGHT / _WIDTH, 0, _HEIGHT))
     points = np.stack([x.ravel(), y.ravel(), np.zeros(x.size)], axis=1).astype(np.float32)
     square = Geometry(points, Topology(np.zeros(0, np.int32), np.zeros(1, np.int32), len(points)))
     try:
-        values = source.measure(Elements(square), _Square(clock)).reshape(_HEIGHT, _WIDTH)
+        values = source.measure(Elements(square), Declared(clock, read=read)).reshape(_HEIGHT, _WIDTH)
     except Exception as error:  # a kind of a plug-in may ask for more than a square has
         faults.record(error, f"The pattern of {source.label}")
         values = np.zeros((_HEIGHT, _WIDTH), np.float32)

@@ -21,7 +21,7 @@ from estompe.document import edits
 from estompe.document.references import REFERENCES
 from estompe.document.scene import EASED, Falloff, Layer, Range
 from estompe.falloffs.joining import JOINS
-from estompe.falloffs.ramp import default_range
+from estompe.falloffs.ramp import first_range
 from estompe.geometry.samples import samples_of
 from estompe.kinds.kind import Source
 from estompe.kinds.numbers import Formula, Number, plain
@@ -256,7 +256,7 @@ class MeasurePanel(Panel):
         return column(*made, remembered, tools, margins=(34, 0, 0, 6))
 
     def _toggle_own_ramp(self, path: edits.ScenePath, layer: Layer) -> None:
-        within: Range | None = None if layer.range else default_range(layer.source.unit())
+        within: Range | None = None if layer.range else first_range(layer.source)
         changed = structs.replace(
             edits.get(self.session.document.scene, path), range=within, ramp=EASED if within else None
         )

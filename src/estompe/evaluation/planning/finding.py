@@ -2,11 +2,10 @@
 
 from collections.abc import Callable, Hashable, Mapping
 from functools import cache
-from typing import Any
+from typing import Any, NamedTuple
 
 from estompe.document.formula import PER_ELEMENT, FormulaError, names_in, parse
 from estompe.document.project import Project
-from estompe.document.references import REFERENCES
 from estompe.document.resolving import Reduce
 from estompe.document.scene import Shape
 from estompe.document.transforms import matrix_of
@@ -104,7 +103,7 @@ class InputFinder:
             value = getattr(kind, setting)
             for name in value if isinstance(value, tuple) else (value,):
                 if name:
-                    self._add_reference(named, family, name, state, owner, of_others)
+                    _FINDERS[family](self, named, Asked(family, name, state, owner, of_others))
         if isinstance(kind, Source):
             for offset in kind.other_frames():
                 self._add_other_frame(named, kind, state, offset)
@@ -124,50 +123,90 @@ class InputFinder:
         if "points" in kind.reads():
             named["elements", offset] = ElementsOf.of(self.others.state_on(self.schedule, frame, state), kind.reads())
 
-    def _add_reference(self, named: Named, family: str, name: str, state: State, owner: Edge, of_others: bool) -> None:
-        """Look up what a setting names, so that it is at hand when the node is run."""
-        if family in ("control", "path"):
-            named["control", name] = _placed(self.parts, name)
-        elif family == "falloff":
-            self._check_circle(owner, (family, name), "it refers back to itself: choose another falloff")
-            named[family, name] = self.strength(name, state)
-        elif family == "shape":
-            shape = self.parts.shape(name)
-            if name == state.at[0] and owner[0] == "falloff" and of_others:
-                raise CannotEvaluateError(f"“{shape.name}” is the shape that is measured: choose another")
-            words = f"it looks at “{shape.name}”, which in turn depends on it: choose another"
-            self._check_circle(owner, (family, name), words)
-            named[family, name] = self.finished(shape)
-            named["matrix", name] = Keyed(matrix_of(shape.transform), shape.transform)
-            named["color", name] = shape.color
-        elif family == "effect":
-            named[family, name] = self.parts.effect(name)
-        elif family == "picture":
-            named[family, name] = self._stamped(name)
-        elif family == "footage":
-            footage = self.parts.footage(name)
-            named[family, name] = Keyed(footage, footage.fingerprint)
-        else:
-            self._add_numbers(named, name)
-
-    def _check_circle(self, owner: Edge, other: Edge, words: str) -> None:
+    def check_circle(self, owner: Edge, other: Edge, words: str) -> None:
+        """Raise CannotEvaluateError, with words, where a reference would close a circle."""
         if (owner, other) in self.depends.broken:
             raise CannotEvaluateError(words)
 
-    def _stamped(self, pattern: str) -> Hashable:
-        """The state of a picture's file."""
-        name = numbered(pattern, self.frame)
-        self.stamps[name] = None
-        self.stamps[name] = found = stamp(name)
-        return found
 
-    def _add_numbers(self, named: Named, text: str) -> None:
-        """The scene's numbers that a formula per element uses."""
-        try:
-            names = sorted(names_in(parse(text)) - (PER_ELEMENT - _TIMES))
-            named.update({("number", parts): self.parts.number(parts) for parts in names})
-        except (FormulaError, LookupError) as error:
-            raise CannotEvaluateError(f"“{text[:40]}”: {error}") from None
+class Asked(NamedTuple):
+    """One reference of a kind: the name that its setting holds, where it is measured, and who asks.
+
+    of_others: whether the shape must be another one than the one that is measured.
+    """
+
+    family: str
+    name: str
+    state: State
+    owner: Edge
+    of_others: bool
+
+
+Finder = Callable[[InputFinder, Named, Asked], None]
+_FINDERS: dict[str, Finder] = {}
+
+
+def finds(*families: str) -> Callable[[Finder], Finder]:
+    """Register what looks up the references of some families, and puts them among what a kind may ask for."""
+
+    def register(finder: Finder) -> Finder:
+        _FINDERS.update(dict.fromkeys(families, finder))
+        return finder
+
+    return register
+
+
+@finds("control", "path")
+def _find_control(finder: InputFinder, named: Named, asked: Asked) -> None:
+    named["control", asked.name] = _placed(finder.parts, asked.name)
+
+
+@finds("falloff")
+def _find_falloff(finder: InputFinder, named: Named, asked: Asked) -> None:
+    words = "it refers back to itself: choose another falloff"
+    finder.check_circle(asked.owner, (asked.family, asked.name), words)
+    named[asked.family, asked.name] = finder.strength(asked.name, asked.state)
+
+
+@finds("shape")
+def _find_shape(finder: InputFinder, named: Named, asked: Asked) -> None:
+    name, shape = asked.name, finder.parts.shape(asked.name)
+    if name == asked.state.at[0] and asked.owner[0] == "falloff" and asked.of_others:
+        raise CannotEvaluateError(f"“{shape.name}” is the shape that is measured: choose another")
+    words = f"it looks at “{shape.name}”, which in turn depends on it: choose another"
+    finder.check_circle(asked.owner, (asked.family, name), words)
+    named["shape", name] = finder.finished(shape)
+    named["matrix", name] = Keyed(matrix_of(shape.transform), shape.transform)
+    named["color", name] = shape.color
+
+
+@finds("effect")
+def _find_effect(finder: InputFinder, named: Named, asked: Asked) -> None:
+    named[asked.family, asked.name] = finder.parts.effect(asked.name)
+
+
+@finds("picture")
+def _find_picture(finder: InputFinder, named: Named, asked: Asked) -> None:
+    name = numbered(asked.name, finder.frame)
+    finder.stamps[name] = None
+    finder.stamps[name] = named[asked.family, asked.name] = stamp(name)
+
+
+@finds("footage")
+def _find_footage(finder: InputFinder, named: Named, asked: Asked) -> None:
+    footage = finder.parts.footage(asked.name)
+    named[asked.family, asked.name] = Keyed(footage, footage.fingerprint)
+
+
+@finds("formula")
+def _find_numbers(finder: InputFinder, named: Named, asked: Asked) -> None:
+    """The scene's numbers that a formula per element uses."""
+    text = asked.name
+    try:
+        names = sorted(names_in(parse(text)) - (PER_ELEMENT - _TIMES))
+        named.update({("number", parts): finder.parts.number(parts) for parts in names})
+    except (FormulaError, LookupError) as error:
+        raise CannotEvaluateError(f"“{text[:40]}”: {error}") from None
 
 
 def _placed(parts: ResolvedScene, name: str) -> Keyed:
@@ -182,6 +221,6 @@ def references_in(kind: type[Kind]) -> tuple[tuple[str, str], ...]:
     found = []
     for rule in settings_of(kind):
         family = rule.refers or rule.editor
-        if family in REFERENCES or family in ("picture", "formula", "footage"):
+        if family in _FINDERS:
             found.append((family, rule.name))
     return tuple(found)

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 import estompe.render.drawers
 from estompe.geometry import Geometry
 from estompe.kernels.types import Floats
-from estompe.registered import import_all
+from estompe.registered import import_all, load_plug_ins
 from estompe.render.buffers import MeshBuffers
 from estompe.render.item import Item
 
@@ -123,6 +123,7 @@ def draws(component: str) -> Callable[[Registered], Registered]:
 @cache
 def _load() -> None:
     import_all(estompe.render.drawers.__name__, estompe.render.drawers.__path__)
+    load_plug_ins("estompe.drawers")
 
 
 def drawer_of(component: str) -> type[Drawer]:

@@ -9,7 +9,7 @@ from estompe.document.scene import Scene, Shape
 from estompe.evaluation import Frame
 from estompe.exchange.potential import potential_of
 from estompe.geometry import Geometry
-from estompe.registered import import_all
+from estompe.registered import import_all, load_plug_ins
 
 
 class ComponentWriter:
@@ -47,6 +47,7 @@ def writes(component: str) -> Callable[[Registered], Registered]:
 @cache
 def _load() -> None:
     import_all(estompe.exchange.usd.components.__name__, estompe.exchange.usd.components.__path__)
+    load_plug_ins("estompe.writers")
 
 
 def writer_for(shape: Shape, geometry: Geometry) -> type[ComponentWriter]:

@@ -1,0 +1,23 @@
+"""Which editors a setting can name: those that the window brings, and those of installed plug-ins."""
+
+from functools import cache
+
+GROUP = "estompe.fields"
+"""The entry point group of fields: the name is that of the editor, the value the module that registers its field."""
+BUILT_IN = frozenset({
+    "attribute", "color", "follow", "footage", "formula", "hidden", "joints", "mask", "members", "name", "outline", "picture",
+    "points", "poses", "prim", "profile", "several", "time",
+})  # fmt: skip
+
+
+@cache
+def of_plug_ins() -> frozenset[str]:
+    """The editors that installed plug-ins bring."""
+    from importlib.metadata import entry_points  # slow to import
+
+    return frozenset(point.name for point in entry_points(group=GROUP))
+
+
+def exists(editor: str) -> bool:
+    """Whether the window has a field for an editor; "" is none, so that the type of the setting decides."""
+    return not editor or editor in BUILT_IN or editor in of_plug_ins()
