@@ -112,7 +112,8 @@ class StatusLine(QWidget):
         problems = len(answer.frame.problems)
         state = "ready" if not problems else "1 problem" if problems == 1 else f"{problems} problems"
         counted = units.counted(points)
-        self.facts.setText(f"{state}     {counted} points     {answer.milliseconds:.0f} ms     {ready} frames ready")
+        frames = "1 frame ready" if ready == 1 else f"{ready} frames ready"
+        self.facts.setText(f"{state}     {counted} points     {answer.milliseconds:.0f} ms     {frames}")
 
     def _progressed(self, fraction: float, text: str) -> None:
         self._progress_text.setText(text)

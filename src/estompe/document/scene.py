@@ -25,7 +25,7 @@ class Follow(Part):
     """What follows a prim of an animated file. file: as an absolute path; in scene files relative to the scene."""
 
     file: Annotated[str, setting("File", "The animated file.", editor="footage"), Meta(max_length=4096)]
-    prim: Annotated[str, setting("Prim", "Which prim of the file.", editor="prim"), Meta(max_length=4096)]
+    prim: Annotated[str, setting("Prim", "The prim of the file.", editor="prim"), Meta(max_length=4096)]
 
 
 class Followed(Struct, frozen=True, cache_hash=True):
@@ -44,11 +44,11 @@ class Followed(Struct, frozen=True, cache_hash=True):
 class Transform(Part):
     """Position, rotation and scale, on top of what is followed."""
 
-    position: Annotated[Triple, setting("Position", "X Y Z.", unit="length")] = (0.0, 0.0, 0.0)
+    position: Annotated[Triple, setting("Position", "The position, X Y Z.", unit="length")] = (0.0, 0.0, 0.0)
     rotation: Annotated[Triple, setting("Rotation", _ROTATION, unit="degrees", step=1.0)] = (0.0, 0.0, 0.0)
-    scale: Annotated[Triple, setting("Scale", "Along X Y Z.", unit="times", step=0.01)] = (1.0, 1.0, 1.0)
+    scale: Annotated[Triple, setting("Scale", "The scale along X Y Z.", unit="times", step=0.01)] = (1.0, 1.0, 1.0)
     follows: Annotated[
-        Follow | None, setting("Follows", "A prim of an animated file that it goes along with.", editor="follow")
+        Follow | None, setting("Follow", "A prim of an animated file whose motion is added.", editor="follow")
     ] = None
 
 
@@ -57,17 +57,18 @@ class Route(Part):
 
     falloff: Annotated[Identifier, setting("Falloff", "The falloff that drives the effect.", refers="falloff")]
     amount: Annotated[
-        Number, setting("Amount", "How much of the falloff's strength comes through.", unit="fraction", step=0.01)
+        Number,
+        setting("Amount", "The share of the falloff's strength that drives the effect.", unit="fraction", step=0.01),
     ] = 1.0
-    join: Annotated[Join, setting("Join", "How it joins the routes before it.")] = "multiply"
-    one_minus: Annotated[bool, setting("One minus", "Use one minus the strength.")] = False
+    join: Annotated[Join, setting("Join", "How the route joins the ones before it.")] = "multiply"
+    one_minus: Annotated[bool, setting("One minus", "Whether one minus the strength is used.")] = False
 
 
 OwnTime = Annotated[
     Number | None,
     setting(
-        "As on frame",
-        "Its own time: keyed to hold, slow or reverse it, or a formula such as frame - 12; empty for the shot's.",
+        "Own frame",
+        "The frame of itself that is shown: keyed to hold, slow or reverse it, or a formula such as frame - 12.",
         unit="frames",
         low=-100_000.0,
         high=100_000.0,
@@ -87,10 +88,14 @@ class EffectSlot(Part):
     acts_on: Annotated[
         ActsOn,
         setting(
-            "Acts on", "What gets one strength each and goes as a whole; pieces are copies, parts, cells, strands."
+            "Acts on",
+            "The elements that get one strength each and move as a whole; pieces are copies, parts, cells, strands.",
         ),
     ] = "points"
-    each: Annotated[bool, setting("Each by itself", "About each element's own middle and along its own axes.")] = False
+    each: Annotated[
+        bool,
+        setting("Each by itself", "Whether the effect acts about each element's own middle and along its own axes."),
+    ] = False
 
 
 class Shape(Part):
@@ -106,7 +111,7 @@ class Shape(Part):
         Color,
         setting(
             "Colour",
-            "Red, green and blue, where neither the mesh nor an effect has a colour.",
+            "The colour where neither the mesh nor an effect has one: red, green and blue.",
             unit="fraction",
             step=0.01,
             editor="color",
@@ -127,7 +132,12 @@ class Control(Part):
     visible: bool = True
     points: Annotated[
         tuple[Triple, ...],
-        setting("Points", "What the path runs through, in local space.", editor="points", when=("form", ("path",))),
+        setting(
+            "Points",
+            "The points that the path runs through, in local space.",
+            editor="points",
+            when=("form", ("path",)),
+        ),
         Meta(max_length=10_000),
     ] = ()
     at_frame: OwnTime = None
@@ -137,7 +147,10 @@ class RampPoint(Part):
     """A point of a ramp, and how the curve goes on to the next."""
 
     position: Annotated[
-        Number, setting("Point at", "0 at the full end of the range, 1 at the gone end.", low=0.0, high=1.0, step=0.01)
+        Number,
+        setting(
+            "Position", "The position in the range: 0 at the full end, 1 at the gone end.", low=0.0, high=1.0, step=0.01
+        ),
     ]
     value: Annotated[Number, setting("Strength", "The strength at this point.", step=0.01)]
     interpolation: Interpolation = "smooth"
@@ -151,7 +164,7 @@ class Range(Part):
     """The two values between which the ramp runs."""
 
     full: Annotated[Number, setting("Full within", "The value up to which the strength is full.", unit="length")] = 0.0
-    gone: Annotated[Number, setting("Gone beyond", "The value from which nothing is left.", unit="length")] = 1.0
+    gone: Annotated[Number, setting("Gone beyond", "The value from which the strength is zero.", unit="length")] = 1.0
 
 
 class Layer(Part):
@@ -159,8 +172,8 @@ class Layer(Part):
 
     id: Identifier
     source: AnySource
-    join: Annotated[Join, setting("Join", "How it joins the layers above it.")] = "multiply"
-    one_minus: Annotated[bool, setting("One minus", "Use one minus the values.")] = False
+    join: Annotated[Join, setting("Join", "How the layer joins the ones above it.")] = "multiply"
+    one_minus: Annotated[bool, setting("One minus", "Whether one minus the values is used.")] = False
     range: Range | None = None
     ramp: Ramp | None = None
     enabled: bool = True
@@ -174,12 +187,12 @@ class Falloff(Part):
     layers: tuple[Layer, ...] = ()
     range: Range = Range()
     ramp: Ramp = EASED
-    signed: Annotated[bool, setting("Signed", "Keep strengths below 0 and above 1.")] = False
+    signed: Annotated[bool, setting("Signed", "Whether strengths below 0 and above 1 are kept.")] = False
     at_frame: Annotated[
         Number | None,
         setting(
-            "As on frame",
-            "The frame it is taken from, keyed or a formula such as frame - 12; empty for the current one.",
+            "Own frame",
+            "The frame whose strength is used, keyed or a formula such as frame - 12; empty for the current one.",
             unit="frames",
             low=-100_000.0,
             high=100_000.0,
@@ -201,13 +214,18 @@ class Camera(Part):
     """A camera of the shot. One that follows a prim has its lens and place from there; the numbers are for one that does not."""
 
     name: Name = "Shot"
-    position: Annotated[Triple, setting("Position", "X Y Z.", unit="length")] = (3.0, 2.0, 5.0)
-    target: Annotated[Triple, setting("Target", "What it looks at.", unit="length")] = (0.0, 0.6, 0.0)
+    position: Annotated[Triple, setting("Position", "The position, X Y Z.", unit="length")] = (3.0, 2.0, 5.0)
+    target: Annotated[Triple, setting("Target", "The point that the camera looks at, X Y Z.", unit="length")] = (
+        0.0,
+        0.6,
+        0.0,
+    )
     view_angle: Annotated[
-        Number, setting("View angle", "Height of the picture.", unit="degrees", low=1.0, high=150.0)
+        Number,
+        setting("View angle", "The vertical angle of view: more shows more.", unit="degrees", low=1.0, high=150.0),
     ] = 32.0
     follows: Annotated[
-        Follow | None, setting("Follows", "The camera of an animated file that it is.", editor="follow")
+        Follow | None, setting("Follow", "The camera of an animated file that is used.", editor="follow")
     ] = None
 
 
@@ -220,17 +238,19 @@ class Scene(Part):
     camera: Camera = Camera()
     """The one that is looked through."""
     frames_per_second: Annotated[
-        float, setting("Rate", "Frames per second; playing keeps to it.", low=1.0, high=240.0), Meta(ge=1, le=240)
+        float, setting("Rate", "The number of frames a second.", low=1.0, high=240.0), Meta(ge=1, le=240)
     ] = 24.0
     first: Annotated[
-        int, whole("First", "The frame where the shot begins.", unit="frames", low=-100_000, high=100_000)
+        int, whole("First", "The first frame of the shot.", unit="frames", low=-100_000, high=100_000)
     ] = 1
-    last: Annotated[int, whole("Last", "The frame where the shot ends.", unit="frames", low=-100_000, high=100_000)] = (
-        144
-    )
+    last: Annotated[
+        int, whole("Last", "The last frame of the shot.", unit="frames", low=-100_000, high=100_000)
+    ] = 144
     states: tuple[BakedState, ...] = ()
     metres_per_unit: Annotated[
-        float, setting("Metres per unit", "How long one scene unit is.", low=1e-6, high=1e6), Meta(gt=0, le=1e6)
+        float,
+        setting("Metres per unit", "The length of one scene unit in metres.", low=1e-6, high=1e6),
+        Meta(gt=0, le=1e6),
     ] = 1.0
     other_cameras: Annotated[tuple[Camera, ...], Meta(max_length=1000)] = ()
 

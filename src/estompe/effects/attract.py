@@ -23,15 +23,30 @@ class Attract(Effect, tag="attract"):
     label: ClassVar[str] = "Attract"
     text: ClassVar[str] = "Draws points to a control, alike from inside and outside, and never past it."
 
-    control: Annotated[Identifier, setting("Control", "What draws them.", refers="control")]
+    control: Annotated[Identifier, setting("Control", "The control that attracts points.", refers="control")]
     intensity: Annotated[
-        Number, setting("Intensity", "How far a point at the radius is drawn.", unit="length", step=0.005)
+        Number,
+        setting("Intensity", "How far a point at the radius is drawn: more draws farther.", unit="length", step=0.005),
     ] = 0.2
     exponent: Annotated[
-        Number, setting("Exponent", "How fast it weakens with distance; 0 not at all.", low=0.0, high=10.0, step=0.01)
+        Number,
+        setting(
+            "Exponent",
+            "How fast the pull weakens with distance: more keeps it near the control, 0 makes it even.",
+            low=0.0,
+            high=10.0,
+            step=0.01,
+        ),
     ] = 1.0
     radius: Annotated[
-        Number, setting("Radius", "The distance at which the pull is the intensity.", unit="length", low=1e-4, high=1e6)
+        Number,
+        setting(
+            "Radius",
+            "The distance at which the pull equals the intensity: more reaches farther.",
+            unit="length",
+            low=1e-4,
+            high=1e6,
+        ),
     ] = 0.5
 
     def is_identity(self) -> bool:

@@ -25,11 +25,14 @@ class Bend(Effect, tag="bend"):
     label: ClassVar[str] = "Bend"
     text: ClassVar[str] = "Lays the shape along an arc; its low end stays where it is."
 
-    angle: Annotated[Number, setting("Angle", "Of the whole arc at full strength.", unit="degrees", step=1.0)] = 90.0
-    axis: Annotated[Axis, setting("Axis", "The shape's axis that is bent.")] = "y"
-    towards: Annotated[Number, setting("Towards", "About the axis, which way it bends.", unit="degrees", step=1.0)] = (
-        0.0
-    )
+    angle: Annotated[
+        Number,
+        setting("Angle", "The angle of the whole arc at full strength: more bends farther.", unit="degrees", step=1.0),
+    ] = 90.0
+    axis: Annotated[Axis, setting("Axis", "The axis of the shape that is bent.")] = "y"
+    towards: Annotated[
+        Number, setting("Direction", "The direction of the bend, as an angle about the axis.", unit="degrees", step=1.0)
+    ] = 0.0
 
     def is_identity(self) -> bool:
         return plain(self.angle) == 0.0

@@ -79,12 +79,22 @@ class Cloth(RememberingEffect, tag="cloth"):
     text: ClassVar[str] = "Makes the shape cloth where a falloff releases it: it hangs, blows, drapes and tears."
     state: ClassVar[type[Remembered]] = Worn
 
-    gravity: Annotated[Triple, setting("Gravity", "Metres a second squared, X Y Z, in scene units.", unit="length")] = (
+    gravity: Annotated[
+        Triple,
+        setting(
+            "Gravity",
+            "The acceleration by gravity, X Y Z, in scene units a second squared: more pulls harder.",
+            unit="length",
+        ),
+    ] = (
         0.0,
         -9.81,
         0.0,
     )
-    wind: Annotated[Triple, setting("Wind", "How far the air moves in a second, X Y Z.", unit="length")] = (
+    wind: Annotated[
+        Triple,
+        setting("Wind", "The velocity of the air, X Y Z, in scene units a second: more blows harder.", unit="length"),
+    ] = (
         0.0,
         0.0,
         0.0,
@@ -92,50 +102,97 @@ class Cloth(RememberingEffect, tag="cloth"):
     gusts: Annotated[
         Number,
         setting(
-            "Gusts", "How much the wind changes from place to place.", unit="fraction", low=0.0, high=4.0, step=0.01
+            "Gusts",
+            "How much the wind differs from place to place: more makes it more turbulent.",
+            unit="fraction",
+            low=0.0,
+            high=4.0,
+            step=0.01,
         ),
     ] = 0.5
     gust_size: Annotated[
-        float, setting("Gust size", "How large a gust is.", unit="length", low=1e-3, high=1e6, folded=True)
+        float,
+        setting(
+            "Gust size",
+            "The size of a gust: more moves larger parts together.",
+            unit="length",
+            low=1e-3,
+            high=1e6,
+            folded=True,
+        ),
     ] = 0.5
     drag: Annotated[
         Number,
-        setting("Drag", "How fast the air takes the cloth along, a second.", low=0.0, high=100.0, step=0.01),
+        setting(
+            "Drag",
+            "How fast the air takes the cloth along: more lets wind and air resistance act faster.",
+            low=0.0,
+            high=100.0,
+            step=0.01,
+        ),
     ] = 0.5
     damping: Annotated[
         Number,
         setting(
-            "Damping", "How much of its speed it loses in a second.", unit="fraction", low=0.0, high=0.99, step=0.01
+            "Damping",
+            "The share of its speed that the cloth loses in a second: more calms it down.",
+            unit="fraction",
+            low=0.0,
+            high=0.99,
+            step=0.01,
         ),
     ] = 0.1
     stiffness: Annotated[
         Number,
         setting(
-            "Folds resist", "How hard it is to fold: silk 0, felt 1.", unit="fraction", low=0.0, high=1.0, step=0.01
+            "Bend stiffness",
+            "The resistance to folding: 0 is silk, 1 is felt.",
+            unit="fraction",
+            low=0.0,
+            high=1.0,
+            step=0.01,
         ),
     ] = 0.2
-    for_good: Annotated[bool, setting("For good", "What was released stays so when the strength falls again.")] = True
+    for_good: Annotated[
+        bool, setting("Permanent", "Whether released cloth stays released when the strength falls again.")
+    ] = True
     control: Annotated[
-        Identifier | None, setting("Meets control", "A control it cannot go into.", refers="control")
+        Identifier | None, setting("Collide with control", "A control that the cloth collides with.", refers="control")
     ] = None
     radius: Annotated[
         Number,
-        setting("Radius", "How large the control's body is, in its own units.", unit="length", low=1e-4, high=1e6),
+        setting(
+            "Radius",
+            "The radius of the control's body, in its own units: more makes it larger.",
+            unit="length",
+            low=1e-4,
+            high=1e6,
+        ),
     ] = 0.3
-    shape: Annotated[Identifier | None, setting("Meets shape", "A closed shape it cannot go into.", refers="shape")] = (
-        None
-    )
+    shape: Annotated[
+        Identifier | None, setting("Collide with shape", "A closed shape that the cloth collides with.", refers="shape")
+    ] = None
     thickness: Annotated[
-        Number, setting("Thickness", "How far it stays away from what it meets.", unit="length", low=0.0, high=1e6)
+        Number,
+        setting(
+            "Thickness",
+            "The distance kept from colliders: more keeps the cloth farther away.",
+            unit="length",
+            low=0.0,
+            high=1e6,
+        ),
     ] = 0.01
     friction: Annotated[
-        Number, setting("Friction", "How well it holds on to what it meets.", low=0.0, high=10.0, step=0.01)
+        Number,
+        setting(
+            "Friction", "The friction on colliders: more keeps the cloth from sliding.", low=0.0, high=10.0, step=0.01
+        ),
     ] = 0.4
     apart: Annotated[
         Number,
         setting(
-            "Off itself",
-            "How far its layers stay apart from each other; 0 lets them pass.",
+            "Self-collision distance",
+            "The distance between layers of the cloth: more keeps them farther apart, 0 lets them pass.",
             unit="length",
             low=0.0,
             high=1e6,
@@ -144,8 +201,8 @@ class Cloth(RememberingEffect, tag="cloth"):
     patch: Annotated[
         float,
         setting(
-            "Tears into",
-            "About how large the pieces are; 0 for cloth that does not tear.",
+            "Tear size",
+            "The approximate size of torn pieces: more tears into larger ones, 0 never tears.",
             unit="length",
             low=0.0,
             high=1e6,
@@ -154,23 +211,43 @@ class Cloth(RememberingEffect, tag="cloth"):
     holds: Annotated[
         Number,
         setting(
-            "Holds", "How much of itself it can carry before it tears, as a length.", unit="length", low=0.0, high=1e6
+            "Tear strength",
+            "The length of itself that the cloth can carry before it tears: more holds longer.",
+            unit="length",
+            low=0.0,
+            high=1e6,
         ),
     ] = 2.0
     weak: Annotated[
         Identifier | None,
-        setting("Weak where", "A falloff where it holds less: at full strength nothing at all.", refers="falloff"),
+        setting("Weakness", "A falloff that lowers the tear strength: at full strength to nothing.", refers="falloff"),
     ] = None
     uneven: Annotated[
         float,
-        setting("Uneven", "How ragged the pieces are.", unit="fraction", low=0.0, high=1.0, folded=True),
+        setting(
+            "Raggedness",
+            "How ragged torn borders are: more makes them less straight.",
+            unit="fraction",
+            low=0.0,
+            high=1.0,
+            folded=True,
+        ),
     ] = 0.6
-    seed: Annotated[int, whole("Seed", "Another number, other pieces.", low=0, high=2**31 - 1, folded=True)] = 1
+    seed: Annotated[
+        int,
+        whole(
+            "Seed",
+            "The start of the random numbers: another seed gives other pieces.",
+            low=0,
+            high=2**31 - 1,
+            folded=True,
+        ),
+    ] = 1
     substeps: Annotated[
         int,
         whole(
-            "Sub-steps",
-            "How finely a frame is stepped; more for fast or heavily loaded cloth.",
+            "Substeps",
+            "The number of simulation steps a frame: more is stable for fast or heavily loaded cloth.",
             low=4,
             high=200,
             folded=True,

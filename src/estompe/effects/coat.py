@@ -33,13 +33,13 @@ class Coat(VolumeEffect, tag="coat"):
     )
 
     thickness: Annotated[
-        Number, setting("Thickness", "At full strength.", unit="length", low=0.0, high=1e4, step=0.005)
+        Number, setting("Thickness", "The thickness at full strength.", unit="length", low=0.0, high=1e4, step=0.005)
     ] = 0.05
     edge: Annotated[
         Number,
         setting(
-            "Edge at least",
-            "The thickness at its very edge, in voxels: thinner it cannot be shown.",
+            "Edge thickness",
+            "The least thickness at the border, in voxels: less ends in a finer edge.",
             unit="times",
             low=0.0,
             high=4.0,
@@ -49,16 +49,28 @@ class Coat(VolumeEffect, tag="coat"):
     smooth: Annotated[
         Number,
         setting(
-            "Smooth", "How far it runs together where surfaces meet.", unit="length", low=0.0, high=1e4, step=0.002
+            "Smoothing",
+            "How far the layer flows together where surfaces meet: more rounds corners off.",
+            unit="length",
+            low=0.0,
+            high=1e4,
+            step=0.002,
         ),
     ] = 0.01
     hanging: Annotated[
         Number,
-        setting("Hanging", "How much thicker it is under what faces down.", unit="times", low=0.0, high=8.0, step=0.05),
+        setting(
+            "Hanging",
+            "How much thicker the layer is below surfaces that face down.",
+            unit="times",
+            low=0.0,
+            high=8.0,
+            step=0.05,
+        ),
     ] = 0.0
     color: Annotated[
         Triple,
-        rgb("Colour", "Red, green and blue of the layer."),
+        rgb("Colour", "The colour of the layer: red, green and blue."),
     ] = (0.93, 0.92, 0.88)
 
     def reads(self) -> tuple[str, ...]:

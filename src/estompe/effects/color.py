@@ -28,12 +28,12 @@ class Color(Effect, tag="color"):
 
     full: Annotated[
         Triple,
-        rgb("Full", "Red, green and blue at full strength."),
+        rgb("Colour", "The colour at full strength: red, green and blue."),
     ] = (0.45, 0.14, 0.08)
 
-    side: Annotated[
-        Literal["both", "front", "back"], setting("Side", "Both sides of the surface, or only what is seen of one.")
-    ] = "both"
+    side: Annotated[Literal["both", "front", "back"], setting("Side", "Which side of the surface is coloured.")] = (
+        "both"
+    )
 
     def reads(self) -> tuple[str, ...]:
         return ("color",)

@@ -26,20 +26,22 @@ class Crumple(Effect, tag="crumple"):
     text: ClassVar[str] = "Sinks the surface in, each point by a random share of the amount, as paper or tar shrinks."
 
     amount: Annotated[
-        Number, setting("Amount", "The farthest any goes at full strength.", unit="length", step=0.005)
+        Number, setting("Amount", "The farthest that a point sinks at full strength.", unit="length", step=0.005)
     ] = 0.1
     least: Annotated[
         Number,
         setting(
-            "At least",
-            "The share of it that all go; the rest is random.",
+            "Minimum",
+            "The share of the amount that every point sinks: more makes the surface more even.",
             unit="fraction",
             low=0.0,
             high=1.0,
             step=0.01,
         ),
     ] = 0.3
-    seed: Annotated[int, whole("Seed", "Another number, other shares.", low=0, high=2**31 - 1)] = 1
+    seed: Annotated[
+        int, whole("Seed", "The start of the random numbers: another seed gives other shares.", low=0, high=2**31 - 1)
+    ] = 1
 
     def is_identity(self) -> bool:
         return plain(self.amount) == 0.0

@@ -24,11 +24,24 @@ class Displace(Effect, tag="displace"):
     label: ClassVar[str] = "Displace"
     text: ClassVar[str] = "Raises and sinks the surface by a falloff; normals are found again between the steps."
 
-    amount: Annotated[Number, setting("Amount", "How far from no strength to full.", unit="length", step=0.005)] = 0.1
+    amount: Annotated[
+        Number,
+        setting(
+            "Amount",
+            "The distance between the displacement at no strength and at full strength.",
+            unit="length",
+            step=0.005,
+        ),
+    ] = 0.1
     middle: Annotated[
-        Number, setting("Middle", "The strength that moves nothing.", unit="fraction", low=0.0, high=1.0, step=0.01)
+        Number,
+        setting(
+            "Middle", "The strength that leaves the surface where it is.", unit="fraction", low=0.0, high=1.0, step=0.01
+        ),
     ] = 0.0
-    steps: Annotated[int, whole("Steps", "More let overhangs lean out and folds stay apart.", low=1, high=32)] = 1
+    steps: Annotated[
+        int, whole("Steps", "The number of steps with new normals: more lets overhangs lean out.", low=1, high=32)
+    ] = 1
 
     def is_identity(self) -> bool:
         return plain(self.amount) == 0.0

@@ -36,17 +36,23 @@ class Fracture(Effect, tag="fracture"):
         "Cuts a closed mesh into cells with caps; a falloff makes them smaller where it is strong at the start."
     )
 
-    cells: Annotated[int, whole("Cells", "How many pieces at most.", low=2, high=MOST_CELLS)] = 200
+    cells: Annotated[
+        int, whole("Cells", "The largest number of pieces: more breaks it smaller.", low=2, high=MOST_CELLS)
+    ] = 200
     spread: Annotated[
-        Literal["even", "random"], setting("Spread", "Cells of about one size, or of very different ones.")
+        Literal["even", "random"],
+        setting("Distribution", "Whether cells are of about one size or of very different sizes."),
     ] = "even"
-    seed: Annotated[int, whole("Seed", "Another number, other cells.", low=0, high=2**31 - 1)] = 1
+    seed: Annotated[
+        int, whole("Seed", "The start of the random numbers: another seed gives other cells.", low=0, high=2**31 - 1)
+    ] = 1
     inside: Annotated[
         Triple,
-        rgb("Inside", "Red, green and blue of the cut faces."),
+        rgb("Inside colour", "The colour of cut faces: red, green and blue."),
     ] = (0.44, 0.34, 0.27)
     close: Annotated[
-        bool, setting("Close flat holes", "Flat openings get a lid first, so that the mesh is closed.", folded=True)
+        bool,
+        setting("Close flat holes", "Whether flat openings get a lid first, so that the mesh is closed.", folded=True),
     ] = False
 
     def reads(self) -> tuple[str, ...]:

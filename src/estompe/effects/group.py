@@ -25,11 +25,11 @@ class Group(Effect, tag="group"):
     text: ClassVar[str] = "Names the points with strength, or those picked in the Table, for the Attribute source."
 
     name: Annotated[
-        str, setting("Name", "What the group is called.", editor="name"), Meta(min_length=1, max_length=200)
+        str, setting("Name", "The name of the group.", editor="name"), Meta(min_length=1, max_length=200)
     ] = "group"
     members: Annotated[
         str,
-        setting("Picked", "Points picked in the Table, kept beside the scene.", editor="members"),
+        setting("Picked points", "The points that were picked in the Table, stored with the scene.", editor="members"),
         Meta(pattern=r"^([0-9a-f]{64})?$"),
     ] = ""
 

@@ -53,25 +53,31 @@ class GrowSettings(ClosedVolumeEffect):
     """What both ways of growing have in common."""
 
     reach: Annotated[
-        Number, setting("Up to", "How far it goes at full speed.", unit="length", low=0.0, high=1e4, step=0.01)
+        Number,
+        setting(
+            "Distance",
+            "How far it grows at full strength: more grows farther.",
+            unit="length",
+            low=0.0,
+            high=1e4,
+            step=0.01,
+        ),
     ] = 0.3
     direction: Annotated[
-        Literal["outwards", "inwards"], setting("Direction", "Out of the surface, or into the body.")
+        Literal["outwards", "inwards"], setting("Direction", "Whether it grows out of the surface or into the body.")
     ] = "outwards"
     smooth: Annotated[
         Number,
         setting(
-            "Smooth",
-            "How wide what is smoothed away on the grown surface is.",
+            "Smoothing",
+            "The size of bumps that are smoothed away: more gives a smoother surface.",
             unit="length",
             low=0.0,
             high=1e4,
             step=0.002,
         ),
     ] = 0.0
-    keep_volume: Annotated[bool, setting("Keep the volume", "Smoothing leaves as much as there was.", folded=True)] = (
-        False
-    )
+    keep_volume: Annotated[bool, setting("Keep volume", "Whether smoothing keeps the volume.", folded=True)] = False
 
     @classmethod
     def summary(cls, after: Geometry) -> str:
@@ -138,16 +144,29 @@ class Grow(GrowSettings, tag="grow"):
     grown: Annotated[
         Number,
         setting(
-            "Grown", "How much of the way has passed; keyed, it grows.", unit="fraction", low=0.0, high=1.0, step=0.01
+            "Growth",
+            "The share of the growth that has happened: more has grown farther, keyed it grows over time.",
+            unit="fraction",
+            low=0.0,
+            high=1.0,
+            step=0.01,
         ),
     ] = 1.0
     follows: Annotated[
         Literal["the way it grew", "the nearest place"],
-        setting("Colour follows", "Where on the first surface colours, UVs and attributes come from.", folded=True),
+        setting(
+            "Attribute transfer",
+            "Where colours, UVs and attributes come from: along the growth, or from the nearest place.",
+            folded=True,
+        ),
     ] = "the way it grew"
     finer: Annotated[
         bool,
-        setting("Finer", "Half as large voxels for the surface alone, by cubics: four times the faces.", folded=True),
+        setting(
+            "Refine surface",
+            "Whether the surface is taken at half the voxel size, with four times the faces.",
+            folded=True,
+        ),
     ] = False
 
     def prepare(self, geometry: Geometry, strength: Floats, context: Context) -> Growth:

@@ -80,7 +80,14 @@ class GrowBySteps(GrowSettings, RememberingEffect, tag="grow-by-steps"):
 
     speed: Annotated[
         Number,
-        setting("Speed", "How far it goes in a second at full strength.", unit="length", low=0.0, high=1e4, step=0.01),
+        setting(
+            "Speed",
+            "How far it grows in a second at full strength: more grows faster.",
+            unit="length",
+            low=0.0,
+            high=1e4,
+            step=0.01,
+        ),
     ] = 0.1
     looks_per_frame: LooksPerFrame = 1
 

@@ -36,7 +36,7 @@ class Hide(Effect, tag="hide"):
         Number,
         setting(
             "Threshold",
-            "The strength above or below which an element is gone.",
+            "The strength above or below which elements are hidden.",
             unit="fraction",
             low=0.0,
             high=1.0,
@@ -46,7 +46,9 @@ class Hide(Effect, tag="hide"):
     ] = 0.5
     how: Annotated[
         Literal["over", "under", "share"],
-        setting("How", "What is over the threshold goes, what is under it, or so large a share as the strength says."),
+        setting(
+            "Hide", "Which elements are hidden: over the threshold, under it, or a share as large as the strength."
+        ),
     ] = "over"
 
     def apply(self, geometry: Geometry, strength: Floats, context: Context) -> Geometry:

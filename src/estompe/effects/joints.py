@@ -29,7 +29,9 @@ class Joint(Part):
     id: Identifier
     name: Name
     position: Annotated[Triple, setting("Position", "At rest, in local space.", unit="length")]
-    rotation: Annotated[Triple, setting("Rotation", "Degrees about X, then Y, then Z.", unit="degrees", step=1.0)] = (
+    rotation: Annotated[
+        Triple, setting("Rotation", "The rotation about X, then Y, then Z, degrees.", unit="degrees", step=1.0)
+    ] = (
         0.0,
         0.0,
         0.0,
@@ -57,11 +59,19 @@ class Joints(Effect, tag="joints"):
     text: ClassVar[str] = "A chain of joints with smooth influence; rotate a joint and what hangs on it follows."
 
     joints: Annotated[
-        tuple[Joint, ...], setting("Joints", "From the root to the tip.", editor="joints"), Meta(max_length=64)
+        tuple[Joint, ...],
+        setting("Joints", "The joints of the chain, from the root to the tip.", editor="joints"),
+        Meta(max_length=64),
     ] = straight_chain((0.0, 0.0, 0.0), (0.0, 1.0, 0.0), 3)
     softness: Annotated[
         Number,
-        setting("Softness", "How far around a joint both bones move the surface.", unit="length", low=1e-3, high=1e5),
+        setting(
+            "Softness",
+            "The range around a joint in which both bones act: more bends more softly.",
+            unit="length",
+            low=1e-3,
+            high=1e5,
+        ),
     ] = 0.15
 
     def is_identity(self) -> bool:

@@ -39,21 +39,23 @@ class Merge(ClosedVolumeEffect, tag="merge"):
     shapes: Annotated[
         tuple[Identifier, ...],
         setting(
-            "With",
-            "Other closed shapes; they may move. They stay in Cast: hide them there.",
+            "Shapes",
+            "The closed shapes that are merged in; hide them in Cast.",
             refers="shape",
             editor="several",
         ),
     ] = ()
     way: Annotated[
         Literal["add", "take away", "common"],
-        setting("Way", "All together, this without the others, or what all have in common."),
+        setting(
+            "Operation", "How shapes combine: all together, this one without the others, or what all have in common."
+        ),
     ] = "add"
     joint: Annotated[
         Number,
         setting(
-            "Joint",
-            "The radius of the fillet where surfaces meet; 0 for sharp joints.",
+            "Fillet",
+            "The radius of the fillet where surfaces meet: more joins more softly, 0 stays sharp.",
             unit="length",
             low=0.0,
             high=1e4,

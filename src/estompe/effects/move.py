@@ -24,13 +24,13 @@ class Move(Effect, tag="move"):
     label: ClassVar[str] = "Move"
     text: ClassVar[str] = "Carries points along one direction."
 
-    by: Annotated[Triple, setting("By", "How far at full strength, X Y Z.", unit="length", step=0.005)] = (
+    by: Annotated[Triple, setting("Offset", "The offset at full strength, X Y Z.", unit="length", step=0.005)] = (
         0.0,
         0.2,
         0.0,
     )
     axes: Annotated[
-        Literal["world", "local"], setting("Axes", "World axes, or the shape's own, turned and scaled with it.")
+        Literal["world", "local"], setting("Axes", "Whether the offset counts along world axes or the shape's own.")
     ] = "world"
 
     def is_identity(self) -> bool:

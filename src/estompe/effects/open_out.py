@@ -29,18 +29,32 @@ class OpenOut(Effect, tag="open-out"):
 
     opened: Annotated[
         Number,
-        setting("Opened", "0 for nothing, 1 for the whole shape.", unit="fraction", low=0.0, high=1.0, step=0.005),
+        setting(
+            "Opening",
+            "The share of the shape that is there: more shows more of it.",
+            unit="fraction",
+            low=0.0,
+            high=1.0,
+            step=0.005,
+        ),
     ] = 0.5
     along: Annotated[
-        Literal["profile", "u", "v"], setting("Along", "The profile it was turned from, or a direction of its UVs.")
+        Literal["profile", "u", "v"], setting("Along", "The direction that is followed: the turned profile, or U or V.")
     ] = "profile"
     front: Annotated[
         Number,
-        setting("Front", "How long the part is that is just opening.", unit="fraction", low=0.001, high=1.0, step=0.01),
+        setting(
+            "Front length",
+            "The length of the part that is just opening: more opens more gradually.",
+            unit="fraction",
+            low=0.001,
+            high=1.0,
+            step=0.01,
+        ),
     ] = 0.35
     pulled: Annotated[
         Number,
-        setting("Pulled in", "How far the opening part is drawn in along its normals.", unit="length", step=0.005),
+        setting("Inset", "How far the opening part is drawn in along its normals.", unit="length", step=0.005),
     ] = 0.1
 
     def is_identity(self) -> bool:

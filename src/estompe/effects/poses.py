@@ -37,7 +37,9 @@ class Poses(Effect, tag="poses"):
     text: ClassVar[str] = "Blends stored variants of the same mesh; their differences from rest add up."
 
     poses: Annotated[
-        tuple[Pose, ...], setting("Poses", "The variants and how much of each.", editor="poses"), Meta(max_length=256)
+        tuple[Pose, ...],
+        setting("Poses", "The stored variants and the amount of each.", editor="poses"),
+        Meta(max_length=256),
     ] = ()
 
     def apply(self, geometry: Geometry, strength: Floats, context: Context) -> Geometry:

@@ -36,30 +36,53 @@ class Press(Effect, tag="press"):
         "A control or shape presses the surface in, and a ring around it swells; the volume can be kept."
     )
 
-    control: Annotated[Identifier | None, setting("Control", "What presses, by its form.", refers="control")] = None
+    control: Annotated[
+        Identifier | None, setting("Control", "The control that presses, by its form.", refers="control")
+    ] = None
     radius: Annotated[
         Number,
-        setting("Radius", "How large the control's body is, in its own units.", unit="length", low=1e-4, high=1e6),
+        setting(
+            "Radius",
+            "The radius of the control's body, in its own units: more makes it larger.",
+            unit="length",
+            low=1e-4,
+            high=1e6,
+        ),
     ] = 0.3
     shape: Annotated[
-        Identifier | None, setting("Or shape", "A closed shape that presses instead of the control.", refers="shape")
+        Identifier | None,
+        setting("Collider shape", "A closed shape that presses instead of the control.", refers="shape"),
     ] = None
     width: Annotated[
         Number,
-        setting("Swell width", "How far from the contact the swelling reaches.", unit="length", low=1e-4, high=1e6),
+        setting(
+            "Swell width",
+            "How far the swelling reaches from the contact: more spreads it out.",
+            unit="length",
+            low=1e-4,
+            high=1e6,
+        ),
     ] = 0.25
     swell: Annotated[
         Number,
         setting(
-            "Swell", "Height of the swelling as a fraction of the deepest point.", unit="fraction", low=0.0, high=10.0
+            "Swell height",
+            "The height of the swelling relative to the deepest point: more raises it.",
+            unit="fraction",
+            low=0.0,
+            high=10.0,
         ),
     ] = 0.4
     keep_volume: Annotated[
-        bool, setting("Keep the volume", "The swelling is as high as it must be; the mesh must be closed.")
+        bool, setting("Keep volume", "Whether the swelling is as high as the volume needs; the mesh must be closed.")
     ] = False
     profile: Annotated[
         tuple[RampPoint, ...],
-        setting("Profile", "The swelling from the contact, left, to where it ends, right.", editor="profile"),
+        setting(
+            "Profile",
+            "The shape of the swelling, from the contact on the left to its end on the right.",
+            editor="profile",
+        ),
         Meta(min_length=1, max_length=64),
     ] = _BULGE
 

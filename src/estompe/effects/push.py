@@ -21,7 +21,9 @@ class Push(Effect, tag="push"):
     label: ClassVar[str] = "Push"
     text: ClassVar[str] = "Swells the surface along its normals; negative amounts sink it."
 
-    amount: Annotated[Number, setting("Amount", "How far at full strength.", unit="length", step=0.005)] = 0.1
+    amount: Annotated[Number, setting("Amount", "How far points move at full strength.", unit="length", step=0.005)] = (
+        0.1
+    )
 
     def is_identity(self) -> bool:
         return plain(self.amount) == 0.0

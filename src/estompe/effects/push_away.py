@@ -23,8 +23,10 @@ class PushAway(Effect, tag="push-away"):
     label: ClassVar[str] = "Push away"
     text: ClassVar[str] = "Parts things around a control, in the plane across its Y axis."
 
-    control: Annotated[Identifier, setting("Control", "What pushes them away.", refers="control")]
-    amount: Annotated[Number, setting("Amount", "How far at full strength.", unit="length", step=0.005)] = 0.2
+    control: Annotated[Identifier, setting("Control", "The control that pushes things away.", refers="control")]
+    amount: Annotated[Number, setting("Amount", "How far points move at full strength.", unit="length", step=0.005)] = (
+        0.2
+    )
 
     def is_identity(self) -> bool:
         return plain(self.amount) == 0.0

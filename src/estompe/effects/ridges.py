@@ -25,27 +25,34 @@ class Ridges(Effect, tag="ridges"):
     label: ClassVar[str] = "Ridges"
     text: ClassVar[str] = "Folds along a turned profile, like an urchin's ribs; they die out at both ends."
 
-    count: Annotated[int, whole("Ridges", "How many around.", low=1, high=1000)] = 10
+    count: Annotated[int, whole("Count", "The number of ridges around the shape.", low=1, high=1000)] = 10
     depth: Annotated[
-        Number, setting("Depth", "How deep the grooves are at full strength.", unit="length", step=0.005)
+        Number, setting("Depth", "The depth of the grooves at full strength.", unit="length", step=0.005)
     ] = 0.05
     sharpness: Annotated[
-        Number, setting("Sharpness", "Below 1 narrow grooves, above 1 narrow ridges.", low=0.05, high=20.0, step=0.01)
+        Number,
+        setting(
+            "Sharpness",
+            "The ratio of grooves to ridges: below 1 grooves are narrow, above 1 ridges are.",
+            low=0.05,
+            high=20.0,
+            step=0.01,
+        ),
     ] = 1.0
     fade: Annotated[
         Number,
         setting(
             "Fade length",
-            "The fraction of the profile at each end over which they fade.",
+            "The share of the profile at each end over which ridges fade: more fades more gradually.",
             unit="fraction",
             low=0.0,
             high=0.5,
             step=0.01,
         ),
     ] = 0.25
-    twist: Annotated[Number, setting("Twist", "How far the ridges wind around along the profile.", unit="degrees")] = (
-        0.0
-    )
+    twist: Annotated[
+        Number, setting("Twist", "The angle by which ridges wind around along the profile.", unit="degrees")
+    ] = 0.0
 
     def is_identity(self) -> bool:
         return plain(self.depth) == 0.0

@@ -26,8 +26,8 @@ class Rotate(Effect, tag="rotate"):
     pivot_setting: ClassVar[str] = "pivot"
     text: ClassVar[str] = "Rotates points about an axis of the shape, by more where the strength is greater."
 
-    angle: Annotated[Number, setting("Angle", "How far at full strength.", unit="degrees", step=1.0)] = 45.0
-    axis: Annotated[Axis, setting("Axis", "The shape's axis they rotate about.")] = "y"
+    angle: Annotated[Number, setting("Angle", "The angle at full strength.", unit="degrees", step=1.0)] = 45.0
+    axis: Annotated[Axis, setting("Axis", "The axis of the shape that points rotate about.")] = "y"
     pivot: Annotated[Triple, setting("Pivot", "The centre of the rotation, in local space.", unit="length")] = (
         0.0,
         0.0,

@@ -34,9 +34,17 @@ class Round(ClosedVolumeEffect, tag="round"):
     text: ClassVar[str] = "Smooths the surface by its curvature, as if it melted or was worn, and can keep the volume."
 
     smooth: Annotated[
-        Number, setting("Smooth", "How wide what is smoothed away is.", unit="length", low=0.0, high=1e4, step=0.005)
+        Number,
+        setting(
+            "Smoothing",
+            "The size of bumps that are smoothed away: more gives a rounder surface.",
+            unit="length",
+            low=0.0,
+            high=1e4,
+            step=0.005,
+        ),
     ] = 0.05
-    keep_volume: Annotated[bool, setting("Keep the volume", "It encloses as much as before.")] = False
+    keep_volume: Annotated[bool, setting("Keep volume", "Whether the surface encloses as much as before.")] = False
 
     def is_identity(self) -> bool:
         return plain(self.smooth) == 0.0

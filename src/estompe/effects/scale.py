@@ -24,12 +24,16 @@ class Scale(Effect, tag="scale"):
     pivot_setting: ClassVar[str] = "pivot"
     text: ClassVar[str] = "Makes parts larger or smaller about a pivot."
 
-    scale: Annotated[Triple, setting("Scale", "At full strength, X Y Z.", unit="times", step=0.01)] = (
+    scale: Annotated[Triple, setting("Scale", "The scale at full strength, X Y Z.", unit="times", step=0.01)] = (
         1.5,
         1.5,
         1.5,
     )
-    pivot: Annotated[Triple, setting("Pivot", "What stays in place, in local space.", unit="length")] = (0.0, 0.0, 0.0)
+    pivot: Annotated[Triple, setting("Pivot", "The point that stays in place, in local space.", unit="length")] = (
+        0.0,
+        0.0,
+        0.0,
+    )
 
     def is_identity(self) -> bool:
         return plain_triple(self.scale) == (1.0, 1.0, 1.0)

@@ -28,31 +28,36 @@ class ScatterApart(Effect, tag="scatter-apart"):
     label: ClassVar[str] = "Scatter apart"
     text: ClassVar[str] = "Throws, rotates and scales pieces or copies by random amounts of their own."
 
-    least: Annotated[Triple, setting("Move from", "The least offset, X Y Z.", unit="length", step=0.01)] = (
+    least: Annotated[Triple, setting("Offset from", "The smallest random offset, X Y Z.", unit="length", step=0.01)] = (
         -0.1,
         -0.1,
         -0.1,
     )
-    most: Annotated[Triple, setting("Move to", "The largest offset, X Y Z.", unit="length", step=0.01)] = (
+    most: Annotated[Triple, setting("Offset to", "The largest random offset, X Y Z.", unit="length", step=0.01)] = (
         0.1,
         0.1,
         0.1,
     )
     axes: Annotated[
         Literal["world", "local", "own", "outward"],
-        setting("Axes", "Of the world, of the shape, of each element, or Y outward from the middle of all."),
+        setting(
+            "Axes", "The axes of the offsets: of the world, the shape, each element, or Y outward from the middle."
+        ),
     ] = "world"
     rotation: Annotated[
-        Triple, setting("Rotate by", "At most so far to either side about X Y Z.", unit="degrees", step=1.0)
+        Triple,
+        setting("Rotation", "The largest random rotation to either side, about X Y Z.", unit="degrees", step=1.0),
     ] = (0.0, 0.0, 0.0)
     smallest: Annotated[
-        Triple, setting("Scale from", "The least scale, X Y Z.", unit="times", step=0.01, low=0.0, high=1e4)
+        Triple, setting("Scale from", "The smallest random scale, X Y Z.", unit="times", step=0.01, low=0.0, high=1e4)
     ] = (1.0, 1.0, 1.0)
     largest: Annotated[
-        Triple, setting("Scale to", "The largest scale, X Y Z.", unit="times", step=0.01, low=0.0, high=1e4)
+        Triple, setting("Scale to", "The largest random scale, X Y Z.", unit="times", step=0.01, low=0.0, high=1e4)
     ] = (1.0, 1.0, 1.0)
-    even: Annotated[bool, setting("Evenly", "One random scale for all three axes.")] = True
-    seed: Annotated[int, whole("Seed", "Another number, other amounts.", low=0, high=2**31 - 1)] = 1
+    even: Annotated[bool, setting("Uniform scale", "Whether one random scale is used for all three axes.")] = True
+    seed: Annotated[
+        int, whole("Seed", "The start of the random numbers: another seed gives other amounts.", low=0, high=2**31 - 1)
+    ] = 1
 
     def reads(self) -> tuple[str, ...]:
         return ("matrix",)

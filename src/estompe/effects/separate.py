@@ -32,7 +32,7 @@ class Separate(Effect, tag="separate"):
     )
 
     into: Annotated[
-        Literal["faces", "parts"], setting("Into", "Every face by itself, or what hangs together by edges.")
+        Literal["faces", "parts"], setting("Pieces", "What becomes a piece: every face, or every connected part.")
     ] = "faces"
 
     def apply(self, geometry: Geometry, strength: Floats, context: Context) -> Geometry:

@@ -32,14 +32,15 @@ class Shell(Effect, tag="shell"):
     )
 
     thickness: Annotated[
-        Number, setting("Thickness", "At full strength.", unit="length", low=0.0, high=1e5, step=0.002)
+        Number, setting("Thickness", "The thickness at full strength.", unit="length", low=0.0, high=1e5, step=0.002)
     ] = 0.02
     mode: Annotated[
         Literal["thickness", "outline"],
-        setting("Mode", "Thickness: a second surface inside. Outline: one outside, seen only from within, in ink."),
+        setting("Mode", "Whether a second surface is added inside, or an ink outline outside."),
     ] = "thickness"
     keeps_weight: Annotated[
-        bool, setting("Keeps its weight", "Thicker the farther the camera, so that it is equally wide in the picture.")
+        bool,
+        setting("Constant width", "Whether the outline is equally wide in the picture at any distance of the camera."),
     ] = False
 
     def gives_colors(self) -> bool:

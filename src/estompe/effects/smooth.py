@@ -27,10 +27,12 @@ class Smooth(Effect, tag="smooth"):
     label: ClassVar[str] = "Smooth"
     text: ClassVar[str] = "Takes bumps away without shrinking; a closed mesh keeps its volume exactly."
 
-    iterations: Annotated[int, whole("Iterations", "More are smoother.", low=0, high=500)] = 10
-    keep_volume: Annotated[bool, setting("Keep the volume", "Of a closed mesh, exactly; of an open one, nearly.")] = (
-        True
-    )
+    iterations: Annotated[
+        int, whole("Iterations", "The number of passes: more gives a smoother surface.", low=0, high=500)
+    ] = 10
+    keep_volume: Annotated[
+        bool, setting("Keep volume", "Whether the volume is kept: exactly for a closed mesh, nearly for an open one.")
+    ] = True
 
     def is_identity(self) -> bool:
         return self.iterations == 0

@@ -37,23 +37,42 @@ class Spikes(Effect, tag="spikes"):
         "Extrudes faces by their strength into spikes or crystals; a share of them, of random heights."
     )
 
-    height: Annotated[Number, setting("Height", "At full strength.", unit="length", step=0.005)] = 0.2
+    height: Annotated[Number, setting("Height", "The height at full strength.", unit="length", step=0.005)] = 0.2
     taper: Annotated[
         Number,
-        setting("Taper", "How much narrower the tip is; 1 is a point.", unit="fraction", low=0.0, high=1.0, step=0.01),
+        setting("Taper", "How much narrower the tip is: 1 is a point.", unit="fraction", low=0.0, high=1.0, step=0.01),
     ] = 1.0
     share: Annotated[
         Number,
-        setting("Share", "How many of the faces, chosen at random.", unit="fraction", low=0.0, high=1.0, step=0.01),
+        setting(
+            "Share",
+            "The share of faces that get a spike, chosen at random.",
+            unit="fraction",
+            low=0.0,
+            high=1.0,
+            step=0.01,
+        ),
     ] = 0.35
     uneven: Annotated[
-        Number, setting("Uneven", "How much lower some are than others.", unit="fraction", low=0.0, high=1.0, step=0.01)
+        Number,
+        setting(
+            "Height variation",
+            "The random difference of heights: more makes some spikes lower.",
+            unit="fraction",
+            low=0.0,
+            high=1.0,
+            step=0.01,
+        ),
     ] = 0.5
     lean: Annotated[
         Number,
-        setting("Lean", "How far tips stand aside, of the height.", unit="fraction", low=0.0, high=2.0, step=0.01),
+        setting(
+            "Lean", "The random lean of tips, relative to the height.", unit="fraction", low=0.0, high=2.0, step=0.01
+        ),
     ] = 0.0
-    seed: Annotated[int, whole("Seed", "Another number, other faces.", low=0, high=2**31 - 1)] = 1
+    seed: Annotated[
+        int, whole("Seed", "The start of the random numbers: another seed chooses other faces.", low=0, high=2**31 - 1)
+    ] = 1
 
     def is_identity(self) -> bool:
         return plain(self.height) == 0.0 or plain(self.share) == 0.0

@@ -28,10 +28,12 @@ class Subdivide(Effect, tag="subdivide"):
     label: ClassVar[str] = "Subdivide"
     text: ClassVar[str] = "Splits faces where there is strength, so that a falloff finds enough points."
 
-    levels: Annotated[int, whole("Levels", "Each splits faces in four.", low=0, high=5)] = 1
-    rounded: Annotated[bool, setting("Rounded", "New points go to a smooth surface; borders and hard edges stay.")] = (
-        True
-    )
+    levels: Annotated[
+        int, whole("Levels", "The number of divisions: each splits every face in four.", low=0, high=5)
+    ] = 1
+    rounded: Annotated[
+        bool, setting("Rounded", "Whether new points go to a smooth surface; borders and hard edges stay.")
+    ] = True
 
     def apply(self, geometry: Geometry, strength: Floats, context: Context) -> Geometry:
         del context

@@ -27,27 +27,52 @@ class Sway(Effect, tag="sway"):
     text: ClassVar[str] = "Moves things like wind; neighbours differ, since the noise lies in the world."
 
     by: Annotated[
-        Triple, setting("By", "About how far to either side, along the world's X Y Z.", unit="length", step=0.005)
+        Triple,
+        setting("Amplitude", "The approximate sway to either side, along world X Y Z.", unit="length", step=0.005),
     ] = (
         0.1,
         0.0,
         0.0,
     )
     size: Annotated[
-        Number, setting("Size", "How far apart things sway alike.", unit="length", low=1e-3, high=1e5, step=0.01)
+        Number,
+        setting(
+            "Size",
+            "The distance over which things sway alike: more moves larger parts together.",
+            unit="length",
+            low=1e-3,
+            high=1e5,
+            step=0.01,
+        ),
     ] = 1.0
     speed: Annotated[
         Number,
-        setting("Speed", "How often it swings to and fro.", unit="per second", low=-100.0, high=100.0, step=0.01),
+        setting(
+            "Frequency",
+            "The number of swings a second: more sways faster.",
+            unit="per second",
+            low=-100.0,
+            high=100.0,
+            step=0.01,
+        ),
     ] = 0.8
     rooted: Annotated[
         Literal["nowhere", "x", "y", "z"],
-        setting("Rooted", "The low end along this axis of the shape at rest stays, the high end sways in full."),
+        setting("Rooted along", "The axis of the shape at rest whose low end stays while the high end sways in full."),
     ] = "y"
     stiffness: Annotated[
-        Number, setting("Stiffness", "Above 1 the lower part hardly moves.", low=0.1, high=10.0, step=0.01)
+        Number,
+        setting(
+            "Stiffness",
+            "The stiffness from the root up: more keeps the lower part still.",
+            low=0.1,
+            high=10.0,
+            step=0.01,
+        ),
     ] = 1.5
-    seed: Annotated[int, whole("Seed", "Another number, another wind.", low=0, high=2**31 - 4)] = 1
+    seed: Annotated[
+        int, whole("Seed", "The start of the random numbers: another seed gives another wind.", low=0, high=2**31 - 4)
+    ] = 1
 
     loop: Loop = 0
 

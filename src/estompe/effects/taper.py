@@ -23,8 +23,15 @@ class Taper(Effect, tag="taper"):
     label: ClassVar[str] = "Taper"
     text: ClassVar[str] = "Makes the shape thinner or wider towards one end."
 
-    factor: Annotated[Number, setting("Factor", "Times as wide at the high end.", unit="times")] = 0.5
-    axis: Annotated[Axis, setting("Axis", "The shape's axis it runs along.")] = "y"
+    factor: Annotated[
+        Number,
+        setting(
+            "Factor",
+            "The width of the high end relative to the low end: above 1 widens, below 1 narrows.",
+            unit="times",
+        ),
+    ] = 0.5
+    axis: Annotated[Axis, setting("Axis", "The axis of the shape along which it acts.")] = "y"
 
     def is_identity(self) -> bool:
         return plain(self.factor) == 1.0

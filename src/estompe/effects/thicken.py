@@ -25,7 +25,7 @@ class Thicken(VolumeEffect, tag="thicken"):
     )
 
     thickness: Annotated[
-        Number, setting("Thickness", "At full strength.", unit="length", low=0.0, high=1e4, step=0.005)
+        Number, setting("Thickness", "The thickness at full strength.", unit="length", low=0.0, high=1e4, step=0.005)
     ] = 0.05
 
     def is_identity(self) -> bool:

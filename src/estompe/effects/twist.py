@@ -25,8 +25,8 @@ class Twist(Effect, tag="twist"):
     label: ClassVar[str] = "Twist"
     text: ClassVar[str] = "Wrings the shape about one of its axes."
 
-    angle: Annotated[Number, setting("Angle", "Between both ends at full strength.", unit="degrees")] = 90.0
-    axis: Annotated[Axis, setting("Axis", "The shape's axis it runs along.")] = "y"
+    angle: Annotated[Number, setting("Angle", "The angle between both ends at full strength.", unit="degrees")] = 90.0
+    axis: Annotated[Axis, setting("Axis", "The axis of the shape along which it acts.")] = "y"
 
     def is_identity(self) -> bool:
         return plain(self.angle) == 0.0

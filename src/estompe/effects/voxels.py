@@ -25,8 +25,8 @@ from estompe.kinds.settings import setting
 Voxel = Annotated[
     Number,
     setting(
-        "Voxel",
-        "The size of a voxel; 0 takes one from the shape and from the finest noise that drives this.",
+        "Voxel size",
+        "The edge of a voxel: less gives finer detail and takes longer, 0 chooses one by the shape and its falloffs.",
         unit="length",
         low=0.0,
         high=1e4,
@@ -84,7 +84,7 @@ class ClosedVolumeEffect(VolumeEffect, kw_only=True):
 
     close: Annotated[
         bool,
-        setting("Close flat holes", "Flat openings get a lid first, so that the mesh is closed.", folded=True),
+        setting("Close flat holes", "Whether flat openings get a lid first, so that the mesh is closed.", folded=True),
     ] = False
 
     def body_of(self, geometry: Geometry) -> Geometry:

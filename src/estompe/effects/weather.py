@@ -30,11 +30,22 @@ class Weather(ClosedVolumeEffect, tag="weather"):
     amount: Annotated[
         Number,
         setting(
-            "Amount", "How far at full strength; below 0 it is worn in.", unit="length", low=-1e4, high=1e4, step=0.005
+            "Amount",
+            "How far the surface moves at full strength: below 0 it is worn in.",
+            unit="length",
+            low=-1e4,
+            high=1e4,
+            step=0.005,
         ),
     ] = 0.05
     steps: Annotated[
-        int, whole("Steps", "In how many goes; falloffs are measured anew on the surface of each.", low=1, high=12)
+        int,
+        whole(
+            "Steps",
+            "The number of steps, each with falloffs measured anew: more lets weathering build on itself.",
+            low=1,
+            high=12,
+        ),
     ] = 2
 
     def is_identity(self) -> bool:

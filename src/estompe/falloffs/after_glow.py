@@ -19,9 +19,16 @@ class AfterGlow(RememberingSource, tag="after-glow"):
     label: ClassVar[str] = "After-glow"
     text: ClassVar[str] = "The strength of another falloff, which fades slowly after that has passed."
 
-    falloff: Annotated[Identifier, setting("Falloff", "The falloff that leaves a glow.", refers="falloff")]
+    falloff: Annotated[Identifier, setting("Falloff", "The falloff whose strength leaves a glow.", refers="falloff")]
     half: Annotated[
-        Number, setting("Half in", "Seconds in which what is left halves.", low=0.0, high=1000.0, step=0.01)
+        Number,
+        setting(
+            "Half-life",
+            "Seconds until half of the glow is left: more keeps it longer.",
+            low=0.0,
+            high=1000.0,
+            step=0.01,
+        ),
     ] = 0.5
     looks_per_frame: LooksPerFrame = 1
 

@@ -22,7 +22,9 @@ class Along(Source, tag="along"):
     label: ClassVar[str] = "Along a path"
     text: ClassVar[str] = "How far along a path each point's nearest place on it lies, 0 at its start and 1 at its end."
 
-    control: Annotated[Identifier, setting("Path", "A control of the form path.", refers="path")]
+    control: Annotated[
+        Identifier, setting("Path", "A control of the form path along which positions are measured.", refers="path")
+    ]
 
     def measure(self, elements: Elements, context: Context) -> Floats:
         control = context.control(self.control)

@@ -21,10 +21,12 @@ class Attribute(Source, tag="attribute"):
     label: ClassVar[str] = "Attribute"
     text: ClassVar[str] = "A number that is stored with the shape, such as a colour, a UV or a group."
 
-    name: Annotated[str, setting("Name", "The attribute's name.", editor="attribute"), Meta(max_length=200)] = "uv"
+    name: Annotated[
+        str, setting("Name", "The name of the attribute that is read.", editor="attribute"), Meta(max_length=200)
+    ] = "uv"
     channel: Annotated[
         Literal["first", "second", "third", "mean"],
-        setting("Channel", "Which of several numbers: red, green, blue; or u, v."),
+        setting("Channel", "Which number is read of a colour (red, green, blue) or a UV (u, v)."),
     ] = "first"
 
     def reads(self) -> tuple[str, ...]:

@@ -29,16 +29,25 @@ class Distance(Source, tag="distance"):
         "How far each point lies from a control. Scaling or turning the control scales or turns the falloff."
     )
 
-    control: Annotated[Identifier, setting("Control", "The control it is measured to.", refers="control")]
+    control: Annotated[Identifier, setting("Control", "The control that distances are measured to.", refers="control")]
     more: Annotated[
         tuple[Identifier, ...],
-        setting("More controls", "The nearest of all counts.", refers="control", editor="several"),
+        setting(
+            "More controls",
+            "Other controls; the distance to the nearest one counts.",
+            refers="control",
+            editor="several",
+        ),
         Meta(max_length=64),
     ] = ()
     blend: Annotated[
         Number,
         setting(
-            "Blend", "How far the distances to several controls flow into each other.", unit="length", low=0.0, high=1e5
+            "Blend",
+            "The distance over which several controls blend smoothly: more joins them more softly.",
+            unit="length",
+            low=0.0,
+            high=1e5,
         ),
     ] = 0.0
 

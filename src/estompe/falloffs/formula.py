@@ -27,7 +27,9 @@ class FormulaSource(Source, tag="formula"):
 
     formula: Annotated[
         str,
-        setting("Formula", "Such as 0.5 + 0.5 * sin(360 * x), or y * Lantern.scale.x.", editor="formula"),
+        setting(
+            "Formula", "The arithmetic, such as 0.5 + 0.5 * sin(360 * x), or y * Lantern.scale.x.", editor="formula"
+        ),
         Meta(min_length=1, max_length=1000),
     ] = "y"
 

@@ -21,10 +21,13 @@ class Height(Source, tag="height"):
     label: ClassVar[str] = "Height"
     text: ClassVar[str] = "How far up the shape each point is, 0 at the bottom of its bounds and 1 at the top."
 
-    axis: Annotated[Literal["x", "y", "z"], setting("Axis", "Which way is up.")] = "y"
+    axis: Annotated[Literal["x", "y", "z"], setting("Axis", "The axis that counts as up.")] = "y"
     measured: Annotated[
         Literal["at rest", "now"],
-        setting("Measured", "At rest: before effects, in the shape's own axes. Now: as it stands."),
+        setting(
+            "Measured",
+            "Whether heights are measured at rest, before effects and in local axes, or as the shape is now.",
+        ),
     ] = "at rest"
 
     def reads(self) -> tuple[str, ...]:

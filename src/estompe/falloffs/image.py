@@ -35,14 +35,22 @@ class Image(Source, tag="image"):
 
     file: Annotated[
         str,
-        setting("File", "The picture. #### stands for the frame's number.", editor="picture"),
+        setting("File", "The picture; #### in its name stands for the frame's number.", editor="picture"),
         Meta(max_length=4000),
     ] = ""
     channel: Annotated[
-        Literal["brightness", "red", "green", "blue", "alpha"], setting("Channel", "What of the picture counts.")
+        Literal["brightness", "red", "green", "blue", "alpha"],
+        setting("Channel", "The channel of the picture that is read."),
     ] = "brightness"
     repeat: Annotated[
-        Number, setting("Repeat", "How often it fits into the UVs.", unit="times", low=1e-3, high=1e3)
+        Number,
+        setting(
+            "Repeat",
+            "How often the picture repeats across the UVs: more makes it smaller.",
+            unit="times",
+            low=1e-3,
+            high=1e3,
+        ),
     ] = 1.0
 
     def reads(self) -> tuple[str, ...]:

@@ -24,9 +24,16 @@ class Inside(Source, tag="inside"):
     label: ClassVar[str] = "Inside a shape"
     text: ClassVar[str] = "1 inside another shape, 0 outside; the shape can be moved and hidden."
 
-    shape: Annotated[Identifier, setting("Shape", "The closed shape that is the mask.", refers="shape")]
+    shape: Annotated[Identifier, setting("Shape", "The closed shape that counts as the inside.", refers="shape")]
     softness: Annotated[
-        Number, setting("Softness", "Width of the transition from 1 to 0.", unit="length", low=0.0, high=1e5)
+        Number,
+        setting(
+            "Softness",
+            "The width of the transition from 1 to 0: more blurs the border.",
+            unit="length",
+            low=0.0,
+            high=1e5,
+        ),
     ] = 0.1
 
     def measure(self, elements: Elements, context: Context) -> Floats:

@@ -16,11 +16,13 @@ class JointBend(Source, tag="bend"):
     """A joint's angle in degrees at the joint itself, dying out along both bones."""
 
     group: ClassVar[str] = "scene"
-    label: ClassVar[str] = "Bend of a joint"
+    label: ClassVar[str] = "Joint bend"
     text: ClassVar[str] = "How many degrees a joint is bent, where it acts; nothing while it is straight."
 
-    joints: Annotated[Identifier, setting("Joints", "The Joints effect that holds the chain.", refers="effect")]
-    joint: Annotated[int, whole("Joint", "Which joint of the chain, counted from its root.", low=1, high=64)] = 2
+    joints: Annotated[Identifier, setting("Joints", "The Joints effect whose chain is read.", refers="effect")]
+    joint: Annotated[
+        int, whole("Joint", "The number of the joint in the chain, counted from the root.", low=1, high=64)
+    ] = 2
 
     def reads(self) -> tuple[str, ...]:
         return ("rest",)

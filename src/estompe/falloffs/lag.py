@@ -26,20 +26,37 @@ class Lag(Source, tag="lag"):
     label: ClassVar[str] = "Lag"
     text: ClassVar[str] = "The strength another falloff had some frames ago, for each element its own number of frames."
 
-    falloff: Annotated[Identifier, setting("Falloff", "The falloff that is followed.", refers="falloff")]
-    frames: Annotated[Number, setting("Frames", "The longest lag.", unit="frames", low=0.0, high=_MOST, step=0.1)] = (
-        12.0
-    )
+    falloff: Annotated[Identifier, setting("Falloff", "The falloff whose earlier strength is used.", refers="falloff")]
+    frames: Annotated[
+        Number,
+        setting(
+            "Frames", "The longest lag: more lets elements follow later.", unit="frames", low=0.0, high=_MOST, step=0.1
+        ),
+    ] = 12.0
     by: Annotated[
         Literal["all alike", "random", "falloff"],
-        setting("Whose", "All elements lag alike, each by a random share, or each by the strength of another falloff."),
+        setting(
+            "Variation", "Whether all elements lag alike, by random shares, or by the strength of another falloff."
+        ),
     ] = "random"
     share: Annotated[
         Identifier | None,
-        setting("By falloff", "Where it is full the lag is longest.", refers="falloff", when=("by", ("falloff",))),
+        setting(
+            "Lag falloff",
+            "A falloff that says how much each element lags: at full strength by all frames.",
+            refers="falloff",
+            when=("by", ("falloff",)),
+        ),
     ] = None
     seed: Annotated[
-        int, whole("Seed", "Another number, other lags.", low=0, high=2**31 - 1, when=("by", ("random",)))
+        int,
+        whole(
+            "Seed",
+            "The start of the random numbers: another seed gives other lags.",
+            low=0,
+            high=2**31 - 1,
+            when=("by", ("random",)),
+        ),
     ] = 1
 
     def reads(self) -> tuple[str, ...]:

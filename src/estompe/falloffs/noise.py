@@ -38,17 +38,28 @@ class Noise(Source, tag="noise"):
     )
 
     amount: Annotated[
-        Number, setting("Amount", "How far the values reach to either side of zero.", unit="length", step=0.005)
+        Number,
+        setting("Amount", "The largest value to either side of zero: more roughens more.", unit="length", step=0.005),
     ] = 0.1
     size: Annotated[
-        Number, setting("Size", "Width of the largest lumps.", unit="length", low=1e-4, high=1e5, step=0.01)
+        Number,
+        setting(
+            "Size",
+            "The width of the largest lumps: more makes the pattern coarser.",
+            unit="length",
+            low=1e-4,
+            high=1e5,
+            step=0.01,
+        ),
     ] = 0.3
-    octaves: Annotated[int, whole("Octaves", "Layers of ever finer detail.", low=1, high=10)] = 3
+    octaves: Annotated[
+        int, whole("Octaves", "The number of layers of ever finer detail: more adds finer grain.", low=1, high=10)
+    ] = 3
     roughness: Annotated[
         Number,
         setting(
             "Roughness",
-            "How strong each finer layer is beside the one before.",
+            "The strength of each finer layer relative to the one before: more makes detail stand out.",
             unit="fraction",
             low=0.0,
             high=1.0,
@@ -58,25 +69,31 @@ class Noise(Source, tag="noise"):
     speed: Annotated[
         Number,
         setting(
-            "Speed", "How fast it changes; 0 keeps it still.", unit="per second", low=-100.0, high=100.0, step=0.01
+            "Speed",
+            "How fast the pattern changes: more changes it faster, 0 keeps it still.",
+            unit="per second",
+            low=-100.0,
+            high=100.0,
+            step=0.01,
         ),
     ] = 0.0
     space: Annotated[
         Literal["world", "local", "rest"],
-        setting(
-            "Space", "World: things move through it. Local: it goes with the shape. Rest: it sticks to the surface."
-        ),
+        setting("Space", "Where the pattern is fixed: in the world, to the shape, or to the surface at rest."),
     ] = "world"
-    seed: Annotated[int, whole("Seed", "Another number, another pattern.", low=0, high=2**31 - 1)] = 1
+    seed: Annotated[
+        int,
+        whole("Seed", "The start of the random numbers: another seed gives another pattern.", low=0, high=2**31 - 1),
+    ] = 1
     pattern: Annotated[
         Literal["gradient", "value", "simplex", "cellular", "sparse"],
-        setting("Pattern", "Rolling, blocky, even, cells, or scattered spots."),
+        setting("Pattern", "The kind of noise: rolling, blocky, even, cells, or scattered spots."),
     ] = "gradient"
     cells: Annotated[
         Literal["nearest", "second minus nearest", "cell number"],
         setting(
-            "Cells",
-            "Distance to the middle, width of the walls, or one number a cell.",
+            "Cell value",
+            "What a cell gives: the distance to its middle, the width of its walls, or a number of its own.",
             when=("pattern", ("cellular",)),
         ),
     ] = "nearest"
@@ -84,7 +101,7 @@ class Noise(Source, tag="noise"):
         Number,
         setting(
             "Irregularity",
-            "How irregular the cells are.",
+            "How far cells stray from a regular grid: more makes their sizes differ more.",
             unit="fraction",
             low=0.0,
             high=1.0,
@@ -95,24 +112,57 @@ class Noise(Source, tag="noise"):
     loop: Loop = 0
     floor: Annotated[
         Number,
-        setting("Floor", "Values below this are cut.", unit="fraction", low=-5.0, high=5.0, step=0.01, folded=True),
+        setting(
+            "Floor",
+            "The lower limit of the values: what is lower is set to it.",
+            unit="fraction",
+            low=-5.0,
+            high=5.0,
+            step=0.01,
+            folded=True,
+        ),
     ] = -1.0
     ceiling: Annotated[
         Number,
-        setting("Ceiling", "Values above this are cut.", unit="fraction", low=-5.0, high=5.0, step=0.01, folded=True),
+        setting(
+            "Ceiling",
+            "The upper limit of the values: what is higher is set to it.",
+            unit="fraction",
+            low=-5.0,
+            high=5.0,
+            step=0.01,
+            folded=True,
+        ),
     ] = 1.0
     steepness: Annotated[
         Number,
-        setting("Steepness", "Steeper about the middle.", unit="times", low=0.0, high=100.0, step=0.01, folded=True),
+        setting(
+            "Contrast",
+            "The steepness about the middle: more gives harder transitions.",
+            unit="times",
+            low=0.0,
+            high=100.0,
+            step=0.01,
+            folded=True,
+        ),
     ] = 1.0
     lift: Annotated[
-        Number, setting("Lift", "Added to all values.", unit="fraction", low=-5.0, high=5.0, step=0.01, folded=True)
+        Number,
+        setting(
+            "Lift",
+            "A number that is added to all values: more raises them.",
+            unit="fraction",
+            low=-5.0,
+            high=5.0,
+            step=0.01,
+            folded=True,
+        ),
     ] = 0.0
     offset: Annotated[
         Number,
         setting(
             "Offset per element",
-            "Random offset of each element's sampling position; 0 samples the noise where the element is.",
+            "The random offset of each element's sampling position: more makes neighbours differ more.",
             unit="length",
             low=0.0,
             high=1e5,
@@ -120,8 +170,10 @@ class Noise(Source, tag="noise"):
             folded=True,
         ),
     ] = 0.0
-    invert: Annotated[bool, setting("Invert", "High where it was low.", folded=True)] = False
-    centred: Annotated[bool, setting("Centred", "To both sides of zero, rather than from zero up.", folded=True)] = True
+    invert: Annotated[bool, setting("Invert", "Whether high and low values are exchanged.", folded=True)] = False
+    centred: Annotated[
+        bool, setting("Centred", "Whether values lie to both sides of zero instead of from zero up.", folded=True)
+    ] = True
 
     def reads(self) -> tuple[str, ...]:
         own = ("points", "matrix") if self.space == "local" else ("points",)

@@ -21,7 +21,7 @@ class Order(Source, tag="order"):
     text: ClassVar[str] = "How far along its profile or UVs each point was made, 0 to 1; later effects leave it alone."
 
     along: Annotated[
-        Literal["profile", "u", "v"], setting("Along", "The profile it was turned from, or a direction of its UVs.")
+        Literal["profile", "u", "v"], setting("Along", "The direction that is followed: the turned profile, or U or V.")
     ] = "profile"
 
     def reads(self) -> tuple[str, ...]:

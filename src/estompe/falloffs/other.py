@@ -19,7 +19,7 @@ class Other(Source, tag="falloff"):
     label: ClassVar[str] = "Another falloff"
     text: ClassVar[str] = "The strength of another falloff. It stays linked: change that one and this follows."
 
-    falloff: Annotated[Identifier, setting("Falloff", "The falloff to use.", refers="falloff")]
+    falloff: Annotated[Identifier, setting("Falloff", "The falloff whose strength is used.", refers="falloff")]
 
     def measure(self, elements: Elements, context: Context) -> Floats:
         del elements

@@ -16,27 +16,38 @@ class OverSurface(Source, tag="over-surface"):
     """Scene units along the surface at rest from where a falloff is over one half, or from a control's nearest place."""
 
     group: ClassVar[str] = "surface"
-    label: ClassVar[str] = "Way over the surface"
+    label: ClassVar[str] = "Geodesic distance"
     text: ClassVar[str] = "How far each element lies from a start, along the surface; a keyed range makes it grow."
 
     start: Annotated[
         Literal["falloff", "control"],
-        setting("Starts at", "Where a falloff is over one half, or at the place nearest to a control."),
+        setting(
+            "Start", "Where distances begin: where a falloff is over one half, or at the place nearest to a control."
+        ),
     ] = "control"
     falloff: Annotated[
         Identifier | None,
         setting(
-            "Start", "The falloff it starts from: a painted one, a group, any.", refers="falloff",
+            "Start falloff", "The falloff that marks where distances begin.", refers="falloff",
             when=("start", ("falloff",)),
         ),
     ] = None  # fmt: skip
     control: Annotated[
         Identifier | None,
-        setting("Control", "It starts at the nearest place.", refers="control", when=("start", ("control",))),
+        setting(
+            "Start control",
+            "The control nearest to which distances begin.",
+            refers="control",
+            when=("start", ("control",)),
+        ),
     ] = None
     speed: Annotated[
         Identifier | None,
-        setting("Speed", "A falloff that slows it down where it is weak; at 0 nothing passes.", refers="falloff"),
+        setting(
+            "Speed falloff",
+            "A falloff that slows the way down where it is weak: at 0 no way leads through.",
+            refers="falloff",
+        ),
     ] = None
 
     def reads(self) -> tuple[str, ...]:

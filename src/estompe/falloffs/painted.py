@@ -32,7 +32,7 @@ class Painted(Source, tag="painted"):
 
     mask: Annotated[
         str,
-        setting("Mask", "What was painted, kept beside the scene.", editor="mask"),
+        setting("Mask", "The painted strengths, stored with the scene.", editor="mask"),
         Meta(pattern=r"^([0-9a-f]{64})?$"),
     ] = ""
 

@@ -19,7 +19,9 @@ class Random(Source, tag="random"):
     label: ClassVar[str] = "Random"
     text: ClassVar[str] = "A random number for each point, 0 to 1; it does not change when things move."
 
-    seed: Annotated[int, whole("Seed", "Another number, other values.", low=0, high=2**31 - 1)] = 1
+    seed: Annotated[
+        int, whole("Seed", "The start of the random numbers: another seed gives other values.", low=0, high=2**31 - 1)
+    ] = 1
 
     def reads(self) -> tuple[str, ...]:
         return ("topology",)

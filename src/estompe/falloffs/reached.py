@@ -29,17 +29,25 @@ class Reached(RememberingSource, tag="reached"):
     """The frame on which each element first passed a strength of another falloff, by a straight line between looks."""
 
     group: ClassVar[str] = "time"
-    label: ClassVar[str] = "Reached when"
+    label: ClassVar[str] = "Arrival time"
     text: ClassVar[str] = "The frame or second on which each element first passed a strength of another falloff."
     state: ClassVar[type[Remembered]] = Reaching
 
-    falloff: Annotated[Identifier, setting("Falloff", "The falloff that is watched.", refers="falloff")]
+    falloff: Annotated[Identifier, setting("Falloff", "The falloff whose strength is remembered.", refers="falloff")]
     threshold: Annotated[
-        Number, setting("Past", "The strength that counts.", unit="fraction", low=0.0, high=1.0, step=0.01)
+        Number,
+        setting(
+            "Threshold",
+            "The strength that has to be passed: more makes elements count later.",
+            unit="fraction",
+            low=0.0,
+            high=1.0,
+            step=0.01,
+        ),
     ] = 0.5
     told: Annotated[
         Literal["frame", "second", "seconds since"],
-        setting("As", "The frame, the second of the shot, or for how many seconds it has been reached (0 before)."),
+        setting("Output", "Which value is given: the frame, the second of the shot, or the seconds since then."),
     ] = "frame"
     looks_per_frame: LooksPerFrame = 1
 

@@ -23,12 +23,19 @@ class Slope(Source, tag="slope"):
     label: ClassVar[str] = "Slope"
     text: ClassVar[str] = "The angle between the surface and a direction, such as what faces up."
 
-    direction: Annotated[Triple, setting("Direction", "What the normals are held against, X Y Z.", step=0.01)] = (
+    direction: Annotated[
+        Triple, setting("Direction", "The direction that normals are compared with, X Y Z.", step=0.01)
+    ] = (
         0.0,
         1.0,
         0.0,
     )
-    blur: Annotated[int, whole("Blur", "Over how many rings of neighbours.", low=0, high=200)] = 0
+    blur: Annotated[
+        int,
+        whole(
+            "Blur", "The number of neighbour rings that are averaged: more gives softer transitions.", low=0, high=200
+        ),
+    ] = 0
 
     def reads(self) -> tuple[str, ...]:
         return "normals", "topology"

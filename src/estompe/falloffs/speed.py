@@ -24,9 +24,7 @@ class Speed(Source, tag="speed"):
 
     control: Annotated[
         Identifier | None,
-        setting(
-            "Of control", "The control whose speed all elements get; none for that of the elements.", refers="control"
-        ),
+        setting("Control", "A control whose speed all elements get; without one each has its own.", refers="control"),
     ] = None
 
     def reads(self) -> tuple[str, ...]:

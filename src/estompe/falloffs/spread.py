@@ -42,13 +42,17 @@ class Spread(RememberingSource, tag="spread"):
 
     falloff: Annotated[
         Identifier,
-        setting("Starts at", "The falloff where it starts; values are never under its strength.", refers="falloff"),
+        setting(
+            "Start falloff",
+            "The falloff where spreading begins; values are never below its strength.",
+            refers="falloff",
+        ),
     ]
     threshold: Annotated[
         Number,
         setting(
-            "Catches over",
-            "The mean of its neighbours from which an element catches.",
+            "Threshold",
+            "The mean strength of its neighbours at which an element catches: more slows spreading down.",
             low=0.0,
             high=1.0,
             step=0.01,
@@ -57,36 +61,47 @@ class Spread(RememberingSource, tag="spread"):
     ] = 0.1
     rise: Annotated[
         Number,
-        setting("Rises by", "How much an element that has caught rises in a second.", low=0.0, high=1000.0, step=0.1),
+        setting(
+            "Rate",
+            "How much a caught element rises in a second: more makes the front steeper.",
+            low=0.0,
+            high=1000.0,
+            step=0.1,
+        ),
     ] = 4.0
     varied: Annotated[
         Number,
         setting(
-            "Varied",
-            "How much slower or faster each element rises, at random.",
+            "Rate variation", "The random difference of the rate between elements: more makes the front more uneven.",
             unit="fraction", low=0.0, high=1.0, step=0.01,
         ),
     ] = 0.5  # fmt: skip
     uneven: Annotated[
         Number,
         setting(
-            "Uneven",
-            "How much later or sooner each element catches, at random.",
+            "Threshold variation", "The random difference of the threshold between elements: more makes the border more ragged.",
             unit="fraction", low=0.0, high=1.0, step=0.01,
         ),
     ] = 0.5  # fmt: skip
     barrier: Annotated[
         Identifier | None,
-        setting("Held back by", "A falloff that slows it down; at full strength it never passes.", refers="falloff"),
+        setting("Barrier", "A falloff that slows spreading down: at full strength it stops it.", refers="falloff"),
     ] = None
     seed: Annotated[
-        int, whole("Seed", "Another number, other elements go first.", low=0, high=2**31 - 1, folded=True)
+        int,
+        whole(
+            "Seed",
+            "The start of the random numbers: another seed lets other elements catch first.",
+            low=0,
+            high=2**31 - 1,
+            folded=True,
+        ),
     ] = 1
     substeps: Annotated[
         int,
         whole(
-            "Sub-steps",
-            "How often a frame elements look at their neighbours.",
+            "Substeps",
+            "How often a frame elements compare themselves with their neighbours: more follows fast fronts.",
             low=1,
             high=64,
             folded=True,
@@ -96,15 +111,15 @@ class Spread(RememberingSource, tag="spread"):
     by: Annotated[
         Literal["pace", "neighbours"],
         setting(
-            "By",
-            "Pace: so many scene units a second, whatever the mesh. Neighbours: from one to the next, look by look.",
+            "Progress",
+            "Whether the front runs at a speed in scene units, whatever the mesh, or from neighbour to neighbour.",
         ),
     ] = "pace"
     pace: Annotated[
         Number,
         setting(
-            "Pace",
-            "How far it runs in a second, scene units.",
+            "Speed",
+            "How far the front runs in a second: more spreads faster.",
             unit="length",
             low=0.0,
             high=1e5,

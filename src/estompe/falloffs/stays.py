@@ -15,10 +15,10 @@ class Stays(RememberingSource, tag="stays"):
     """The largest strength of another falloff so far."""
 
     group: ClassVar[str] = "time"
-    label: ClassVar[str] = "Stays"
+    label: ClassVar[str] = "Hold maximum"
     text: ClassVar[str] = "The largest strength another falloff has had so far, so that what was reached stays."
 
-    falloff: Annotated[Identifier, setting("Falloff", "The falloff that is watched.", refers="falloff")]
+    falloff: Annotated[Identifier, setting("Falloff", "The falloff whose strength is remembered.", refers="falloff")]
     looks_per_frame: LooksPerFrame = 1
 
     def start(self, now: Seen, frame: float) -> Values:

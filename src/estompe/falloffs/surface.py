@@ -25,13 +25,15 @@ class Surface(Source, tag="surface"):
     label: ClassVar[str] = "Distance to a surface"
     text: ClassVar[str] = "How far each point lies from the surface of another shape, as that is after its effects."
 
-    shape: Annotated[Identifier, setting("Shape", "The shape whose surface counts.", refers="shape")]
-    signed: Annotated[bool, setting("Signed", "Negative inside; the shape must be closed.")] = False
+    shape: Annotated[Identifier, setting("Shape", "The shape to whose surface distances are measured.", refers="shape")]
+    signed: Annotated[bool, setting("Signed", "Whether distances are negative inside; the shape must be closed.")] = (
+        False
+    )
     maximum: Annotated[
         Number,
         setting(
             "Maximum",
-            "What is farther away counts as this far, which is computed much faster; 0 for no limit.",
+            "The largest distance that is computed: less is faster, 0 has no limit.",
             unit="length",
             low=0.0,
             high=1e6,

@@ -24,8 +24,10 @@ class Sweep(Source, tag="sweep"):
     label: ClassVar[str] = "Sweep"
     text: ClassVar[str] = "How far each point lies in front of a control, along one of its axes; negative behind it."
 
-    control: Annotated[Identifier, setting("Control", "The control whose plane sweeps.", refers="control")]
-    axis: Annotated[Literal["x", "y", "z"], setting("Axis", "The control's axis that points ahead.")] = "y"
+    control: Annotated[
+        Identifier, setting("Control", "The control whose plane sweeps through the scene.", refers="control")
+    ]
+    axis: Annotated[Literal["x", "y", "z"], setting("Axis", "The axis of the control that points ahead.")] = "y"
 
     def shell(self) -> Shell:
         return Shell(self.control, "xyz".index(self.axis))

@@ -14,7 +14,7 @@ Loop = Annotated[
     int,
     setting(
         "Loop",
-        "Frames after which it is the same again; 0 for never.",
+        "The number of frames after which the motion repeats; 0 never repeats it.",
         unit="frames",
         low=0,
         high=100_000,

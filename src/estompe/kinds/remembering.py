@@ -21,8 +21,8 @@ from estompe.kinds.settings import whole
 LooksPerFrame = Annotated[
     int,
     whole(
-        "Looks per frame",
-        "How often a frame everything is looked at; more where a control is fast enough to skip elements.",
+        "Substeps",
+        "How often a frame the scene is sampled: more catches controls that move fast.",
         low=1,
         high=16,
         folded=True,

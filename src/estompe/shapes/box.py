@@ -18,14 +18,14 @@ class Box(ShapeSource, tag="box"):
     label: ClassVar[str] = "Box"
     text: ClassVar[str] = "A closed box about its centre."
 
-    width: Annotated[float, setting("Width", "Along X.", unit="length", low=1e-6, high=1e6)] = 1.0
-    height: Annotated[float, setting("Height", "Along Y.", unit="length", low=1e-6, high=1e6)] = 1.0
-    depth: Annotated[float, setting("Depth", "Along Z.", unit="length", low=1e-6, high=1e6)] = 1.0
-    divisions: Annotated[int, whole("Divisions", "Quads along each edge.", low=1, high=2000)] = 16
+    width: Annotated[float, setting("Width", "The size along X.", unit="length", low=1e-6, high=1e6)] = 1.0
+    height: Annotated[float, setting("Height", "The size along Y.", unit="length", low=1e-6, high=1e6)] = 1.0
+    depth: Annotated[float, setting("Depth", "The size along Z.", unit="length", low=1e-6, high=1e6)] = 1.0
+    divisions: Annotated[
+        int, whole("Divisions", "The number of quads along each edge: more gives a finer mesh.", low=1, high=2000)
+    ] = 16
 
-    hard_edges: Annotated[
-        bool, setting("Hard edges", "Its sides are flat up to their edges, which stay where it is rounded.")
-    ] = True
+    hard_edges: Annotated[bool, setting("Hard edges", "Whether the sides are shaded flat up to their edges.")] = True
 
     def build(self, arrays: Mapping[str, NDArray[Any]]) -> Geometry:
         del arrays

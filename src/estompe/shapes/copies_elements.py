@@ -21,12 +21,20 @@ class CopiesOnElements(CopiesSource, tag="copies-on", kw_only=True):
     label: ClassVar[str] = "Copies on a shape's parts"
     text: ClassVar[str] = "A copy of a shape on every point, face or piece of another one; they go where it goes."
 
-    surface: Annotated[Identifier, setting("On", "The shape they stand on.", refers="shape")]
-    elements: Annotated[Literal["points", "faces", "pieces"], setting("Each of its", "What a copy stands on.")] = (
-        "points"
-    )
-    aligned: Annotated[bool, setting("Aligned", "Their Y axis follows the normal.")] = True
-    up: Annotated[Triple, setting("Up", "Where their Z axis leans.", folded=True, when=("aligned", (True,)))] = (
+    surface: Annotated[Identifier, setting("Surface", "The shape that copies stand on.", refers="shape")]
+    elements: Annotated[
+        Literal["points", "faces", "pieces"], setting("Elements", "The elements that get a copy each.")
+    ] = "points"
+    aligned: Annotated[bool, setting("Align to normal", "Whether the Y axis of copies follows the normal.")] = True
+    up: Annotated[
+        Triple,
+        setting(
+            "Up",
+            "The direction that the Z axis of copies leans towards, X Y Z.",
+            folded=True,
+            when=("aligned", (True,)),
+        ),
+    ] = (
         0.0,
         1.0,
         0.0,

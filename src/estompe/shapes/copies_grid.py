@@ -20,17 +20,17 @@ class CopiesOnGrid(CopiesSource, tag="copies-grid"):
     label: ClassVar[str] = "Copies on a grid"
     text: ClassVar[str] = "Copies of a shape in columns, rows and layers."
 
-    columns: Annotated[int, whole("Columns", "Along X.", low=1, high=4000)] = 10
-    layers: Annotated[int, whole("Layers", "Along Y.", low=1, high=4000)] = 1
-    rows: Annotated[int, whole("Rows", "Along Z.", low=1, high=4000)] = 10
-    size: Annotated[Triple, setting("Size", "Of the whole, between the outer copies, X Y Z.", unit="length")] = (
+    columns: Annotated[int, whole("Columns", "The number along X.", low=1, high=4000)] = 10
+    layers: Annotated[int, whole("Layers", "The number along Y.", low=1, high=4000)] = 1
+    rows: Annotated[int, whole("Rows", "The number along Z.", low=1, high=4000)] = 10
+    size: Annotated[Triple, setting("Size", "The distance between the outer copies, X Y Z.", unit="length")] = (
         2.0,
         0.0,
         2.0,
     )
     staggered: Annotated[
         Number,
-        setting("Staggered", "How far every second row is shifted, of the gap between two columns.", unit="fraction",
+        setting("Stagger", "The shift of every second row, relative to the gap between columns.", unit="fraction",
                 step=0.01, folded=True),
     ] = 0.0  # fmt: skip
 

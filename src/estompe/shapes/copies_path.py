@@ -22,23 +22,39 @@ class CopiesAlongPath(CopiesSource, tag="copies-path", kw_only=True):
     label: ClassVar[str] = "Copies along a path"
     text: ClassVar[str] = "Copies of a shape in a row along a path, aligned to it or upright."
 
-    path: Annotated[Identifier, setting("Path", "The path they stand on.", refers="path")]
-    by: Annotated[Literal["count", "spacing"], setting("By", "So many copies, or one every so far.")] = "count"
-    count: Annotated[int, whole("Count", "How many.", low=1, high=100_000, when=("by", ("count",)))] = 12
+    path: Annotated[Identifier, setting("Path", "The path that copies stand on.", refers="path")]
+    by: Annotated[
+        Literal["count", "spacing"], setting("Placement", "Whether copies are placed by a count or by a spacing.")
+    ] = "count"
+    count: Annotated[int, whole("Count", "The number of copies.", low=1, high=100_000, when=("by", ("count",)))] = 12
     spacing: Annotated[
         Number,
         setting(
-            "Spacing", "How far apart along the path.", unit="length", low=1e-4, high=1e6, when=("by", ("spacing",))
+            "Spacing",
+            "The distance between copies along the path.",
+            unit="length",
+            low=1e-4,
+            high=1e6,
+            when=("by", ("spacing",)),
         ),
     ] = 0.2
     start: Annotated[
-        Number, setting("Start", "Where on the path the first one stands.", unit="fraction", low=0.0, high=1.0)
+        Number, setting("Start", "The position of the first copy on the path.", unit="fraction", low=0.0, high=1.0)
     ] = 0.0
-    end: Annotated[Number, setting("End", "Where the last one stands at most.", unit="fraction", low=0.0, high=1.0)] = (
-        1.0
-    )
-    aligned: Annotated[bool, setting("Aligned", "Their X axis runs along the path.")] = True
-    up: Annotated[Triple, setting("Up", "Where their Y axis leans.", folded=True, when=("aligned", (True,)))] = (
+    end: Annotated[
+        Number,
+        setting("End", "The position on the path behind which no copy stands.", unit="fraction", low=0.0, high=1.0),
+    ] = 1.0
+    aligned: Annotated[bool, setting("Align to path", "Whether the X axis of copies runs along the path.")] = True
+    up: Annotated[
+        Triple,
+        setting(
+            "Up",
+            "The direction that the Y axis of copies leans towards, X Y Z.",
+            folded=True,
+            when=("aligned", (True,)),
+        ),
+    ] = (
         0.0,
         1.0,
         0.0,

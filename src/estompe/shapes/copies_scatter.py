@@ -41,21 +41,28 @@ class ScatteredCopies(CopiesSource, tag="copies-scatter", kw_only=True):
         "Copies of a shape scattered evenly over another one; Hide by share makes them denser or sparser."
     )
 
-    surface: Annotated[Identifier, setting("Over", "The shape they are scattered over.", refers="shape")]
+    surface: Annotated[Identifier, setting("Surface", "The shape that copies are scattered over.", refers="shape")]
     by: Annotated[
-        Literal["count", "spacing"], setting("By", "So many copies, or as many as fit with a distance between them.")
+        Literal["count", "spacing"], setting("Placement", "Whether copies are placed by a count or by a least spacing.")
     ] = "count"
-    count: Annotated[int, whole("Count", "How many.", low=1, high=_MOST, when=("by", ("count",)))] = 400
+    count: Annotated[int, whole("Count", "The number of copies.", low=1, high=_MOST, when=("by", ("count",)))] = 400
     spacing: Annotated[
         float,
         setting(
-            "Spacing", "The least distance between two.", unit="length", low=1e-5, high=1e6, when=("by", ("spacing",))
+            "Spacing",
+            "The least distance between two copies.",
+            unit="length",
+            low=1e-5,
+            high=1e6,
+            when=("by", ("spacing",)),
         ),
     ] = 0.1
-    places: Annotated[int, whole("Places seed", "Another number, other places.", low=0, high=2**31 - 1)] = 1
-    aligned: Annotated[bool, setting("Aligned", "Their Y axis follows the normal.")] = True
+    places: Annotated[
+        int, whole("Seed", "The start of the random numbers: another seed gives other places.", low=0, high=2**31 - 1)
+    ] = 1
+    aligned: Annotated[bool, setting("Align to normal", "Whether the Y axis of copies follows the normal.")] = True
     up: Annotated[
-        Triple, setting("Up", "Where their Z axis leans; 0 0 0 keeps to the surface's own direction.", folded=True,
+        Triple, setting("Up", "The direction that their Z axis leans towards; 0 0 0 keeps the surface's own.", folded=True,
                         when=("aligned", (True,)))
     ] = (0.0, 1.0, 0.0)  # fmt: skip
 

@@ -43,26 +43,43 @@ class CopiesSource(ShapeSource):
     makes_pieces: ClassVar[bool] = True
     makes_copies: ClassVar[bool] = True
 
-    form: Annotated[Identifier, setting("Of", "The shape that is copied.", refers="shape")]
+    form: Annotated[Identifier, setting("Form", "The shape that is copied.", refers="shape")]
     more: Annotated[
         tuple[Identifier, ...],
-        setting("More forms", "Other shapes that are copied with it.", refers="shape", editor="several"),
+        setting("More forms", "Other shapes that are copied as well.", refers="shape", editor="several"),
         Meta(max_length=32),
     ] = ()
     choose: Annotated[
         Literal["in turn", "at random", "by weights"],
-        setting("Choose", "Which form each copy shows.", folded=True),
+        setting("Choice", "How each copy chooses its form.", folded=True),
     ] = "in turn"
     weights: Annotated[
         str,
-        setting("Weights", "One number for each form, such as 3 1 1.", editor="name", when=("choose", ("by weights",))),
+        setting(
+            "Weights",
+            "The weight of each form, such as 3 1 1: more makes a form more frequent.",
+            editor="name",
+            when=("choose", ("by weights",)),
+        ),
         Meta(max_length=400),
     ] = "1"
-    seed: Annotated[int, whole("Seed", "Another number, another choice.", low=0, high=2**31 - 1, folded=True)] = 1
+    seed: Annotated[
+        int,
+        whole(
+            "Choice seed",
+            "The start of the random numbers: another seed chooses other forms.",
+            low=0,
+            high=2**31 - 1,
+            folded=True,
+        ),
+    ] = 1
     colors: Annotated[
-        Literal["own", "forms"], setting("Colours", "One colour for all copies, or that of each form.", folded=True)
+        Literal["own", "forms"],
+        setting("Colours", "Whether all copies have one colour or that of their form.", folded=True),
     ] = "own"
-    scale: Annotated[Number, setting("Copy scale", "Of each copy.", unit="times", low=0.0, high=1e4, step=0.01)] = 1.0
+    scale: Annotated[
+        Number, setting("Copy scale", "The scale of each copy.", unit="times", low=0.0, high=1e4, step=0.01)
+    ] = 1.0
 
     def check(self) -> None:
         self._weights()

@@ -44,7 +44,7 @@ class EmbeddedCopies(ShapeSource, tag="embedded-copies"):
     form: Annotated[AssetName, setting("Form", "Which form each copy has.", editor="hidden")]
     ids: Annotated[AssetName, setting("Ids", "The number that stays with each copy.", editor="hidden")]
     frames: Annotated[StoredOverTime, setting("Frames", "Where the copies are, frame by frame.", editor="hidden")]
-    first: Annotated[int, whole("First stored frame", "The frame of the first places.", low=-(10**6), high=10**6)] = 1
+    first: Annotated[int, whole("First frame", "The frame of the first stored places.", low=-(10**6), high=10**6)] = 1
     file: Annotated[str, setting("From", "The file they were taken from.", editor="hidden")] = ""
 
     def clock(self, _seconds: float, frame: float) -> float:

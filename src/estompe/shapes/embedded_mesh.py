@@ -29,7 +29,7 @@ class EmbeddedMesh(ShapeSource, tag="embedded-mesh"):
     rest: Annotated[AssetName, setting("Rest", "Where the points are at rest.", editor="hidden")]
     corners: Annotated[AssetName, setting("Corners", "Which point each corner is.", editor="hidden")]
     offsets: Annotated[AssetName, setting("Offsets", "Where each face's corners begin.", editor="hidden")]
-    first: Annotated[int, whole("First stored frame", "The frame of the first points.", low=-(10**6), high=10**6)] = 1
+    first: Annotated[int, whole("First frame", "The frame of the first stored points.", low=-(10**6), high=10**6)] = 1
     attributes: Annotated[
         tuple[StoredAttribute, ...], setting("Attributes", "What else is stored with it.", editor="hidden")
     ] = ()

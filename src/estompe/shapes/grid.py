@@ -18,10 +18,10 @@ class Grid(ShapeSource, tag="grid"):
     label: ClassVar[str] = "Grid"
     text: ClassVar[str] = "A flat sheet of quads that faces up."
 
-    width: Annotated[float, setting("Width", "Along X.", unit="length", low=1e-6, high=1e6)] = 2.0
-    depth: Annotated[float, setting("Depth", "Along Z.", unit="length", low=1e-6, high=1e6)] = 2.0
-    columns: Annotated[int, whole("Columns", "Quads along X.", low=1, high=2000)] = 48
-    rows: Annotated[int, whole("Rows", "Quads along Z.", low=1, high=2000)] = 48
+    width: Annotated[float, setting("Width", "The size along X.", unit="length", low=1e-6, high=1e6)] = 2.0
+    depth: Annotated[float, setting("Depth", "The size along Z.", unit="length", low=1e-6, high=1e6)] = 2.0
+    columns: Annotated[int, whole("Columns", "The number of quads along X.", low=1, high=2000)] = 48
+    rows: Annotated[int, whole("Rows", "The number of quads along Z.", low=1, high=2000)] = 48
 
     def build(self, arrays: Mapping[str, NDArray[Any]]) -> Geometry:
         del arrays

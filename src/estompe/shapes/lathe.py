@@ -1,4 +1,4 @@
-"""Turned profile: a drawn line revolved about Y."""
+"""Lathe: a drawn line revolved about Y."""
 
 from collections.abc import Mapping
 from typing import Annotated, Any, ClassVar
@@ -17,16 +17,16 @@ from estompe.kinds.settings import setting, whole
 class Lathe(ShapeSource, tag="lathe"):
     """A drawn profile revolved about Y. profile: radius and height from the bottom up."""
 
-    label: ClassVar[str] = "Turned profile"
+    label: ClassVar[str] = "Lathe"
     text: ClassVar[str] = "A profile revolved about Y, such as a vase; its points can be edited."
 
     profile: Annotated[
         tuple[tuple[float, float], ...],
-        setting("Profile", "Radius and height of each point, from the bottom up.", unit="length", editor="outline"),
+        setting("Profile", "The radius and height of each point, from the bottom up.", unit="length", editor="outline"),
         Meta(min_length=2, max_length=1000),
     ] = ((0.0, 0.0), (0.35, 0.05), (0.45, 0.5), (0.2, 0.9), (0.25, 1.0))
-    around: Annotated[int, whole("Around", "Quads about the axis.", low=3, high=4000)] = 96
-    along: Annotated[int, whole("Along", "Quads along the profile.", low=1, high=4000)] = 96
+    around: Annotated[int, whole("Around", "The number of quads about the axis.", low=3, high=4000)] = 96
+    along: Annotated[int, whole("Along", "The number of quads along the profile.", low=1, high=4000)] = 96
 
     def check(self) -> None:
         if any(radius < 0 for radius, _ in self.profile):

@@ -17,7 +17,7 @@ class ShotSource(ShapeSource):
     animated: ClassVar[bool] = True
 
     file: Annotated[str, setting("File", "The animated file.", editor="footage"), Meta(max_length=4096)] = ""
-    prim: Annotated[str, setting("Prim", "Which prim of the file.", editor="prim"), Meta(max_length=4096)] = ""
+    prim: Annotated[str, setting("Prim", "The prim of the file.", editor="prim"), Meta(max_length=4096)] = ""
 
     def clock(self, _seconds: float, frame: float) -> float:
         return frame

@@ -22,7 +22,7 @@ class ShotMesh(ShotSource, tag="shot-mesh"):
 
     rest: Annotated[
         Literal["first frame", "a frame", "another prim"],
-        setting("Rest pose", "What stands at rest: noise sticks to it, and cuts are made in it."),
+        setting("Rest pose", "The pose that noise sticks to and that is cut."),
     ] = "first frame"
     rest_frame: Annotated[
         Number,
@@ -33,7 +33,10 @@ class ShotMesh(ShotSource, tag="shot-mesh"):
     rest_prim: Annotated[
         str,
         setting(
-            "Rest prim", "A mesh of the same file with as many points.", editor="prim", when=("rest", ("another prim",))
+            "Rest prim",
+            "A mesh of the same file with the same number of points.",
+            editor="prim",
+            when=("rest", ("another prim",)),
         ),
         Meta(max_length=4096),
     ] = ""

@@ -18,9 +18,15 @@ class Sphere(ShapeSource, tag="sphere"):
     label: ClassVar[str] = "Sphere"
     text: ClassVar[str] = "A closed sphere of quads of nearly one size."
 
-    radius: Annotated[float, setting("Radius", "From its centre.", unit="length", low=1e-6, high=1e6)] = 0.5
+    radius: Annotated[float, setting("Radius", "The radius from the centre.", unit="length", low=1e-6, high=1e6)] = 0.5
     divisions: Annotated[
-        int, whole("Divisions", "Quads along an edge of the cube it is made from.", low=1, high=2000)
+        int,
+        whole(
+            "Divisions",
+            "The number of quads along an edge of the underlying cube: more gives a finer mesh.",
+            low=1,
+            high=2000,
+        ),
     ] = 24
 
     def build(self, arrays: Mapping[str, NDArray[Any]]) -> Geometry:

@@ -22,15 +22,18 @@ class StrandsBetween(StrandsSource, tag="strands-between", kw_only=True):
     label: ClassVar[str] = "Strands between"
     text: ClassVar[str] = "Living lines from the points, faces or pieces of one shape to those of another."
 
-    from_shape: Annotated[Identifier, setting("From", "The shape they begin on.", refers="shape")]
-    to_shape: Annotated[Identifier, setting("To", "The shape they end on.", refers="shape")]
-    elements: Annotated[Literal["points", "faces", "pieces"], setting("Each of its", "What they begin and end on.")] = (
-        "points"
-    )
+    from_shape: Annotated[Identifier, setting("From", "The shape that strands begin on.", refers="shape")]
+    to_shape: Annotated[Identifier, setting("To", "The shape that strands end on.", refers="shape")]
+    elements: Annotated[
+        Literal["points", "faces", "pieces"], setting("Elements", "The elements that strands begin and end on.")
+    ] = "points"
     pairs: Annotated[
-        Literal["nearest", "in turn", "all"], setting("Pairs", "To the nearest, one by one in turn, or all to all.")
+        Literal["nearest", "in turn", "all"],
+        setting("Pairing", "How elements are paired: with the nearest, one by one, or all with all."),
     ] = "nearest"
-    every: Annotated[int, whole("Every", "Only from every so many elements.", low=1, high=100_000)] = 1
+    every: Annotated[
+        int, whole("Every", "The step between elements that get strands: more gives fewer.", low=1, high=100_000)
+    ] = 1
 
     def spines(self, context: Context) -> Spines:
         domain = DOMAINS[self.elements]

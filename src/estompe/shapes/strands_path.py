@@ -19,7 +19,7 @@ class StrandsAlongPath(StrandsSource, tag="strands-path", kw_only=True):
     label: ClassVar[str] = "Strands along a path"
     text: ClassVar[str] = "Living lines along a path, such as cables or currents."
 
-    path: Annotated[Identifier, setting("Path", "The path they follow.", refers="path")]
+    path: Annotated[Identifier, setting("Path", "The path that strands follow.", refers="path")]
 
     def spines(self, context: Context) -> Spines:
         line = world_path(context.control(self.path))

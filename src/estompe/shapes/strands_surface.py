@@ -21,10 +21,16 @@ class StrandsFrom(StrandsSource, tag="strands-from", kw_only=True):
     label: ClassVar[str] = "Strands from a surface"
     text: ClassVar[str] = "Living lines grown from a shape, such as hairs, grasses or feelers; they ride on it."
 
-    surface: Annotated[Identifier, setting("From", "The shape they grow from.", refers="shape")]
-    roots: Annotated[int, whole("Roots", "How many places they grow from.", low=1, high=50_000)] = 300
-    length: Annotated[Number, setting("Length", "Of each.", unit="length", low=0.0, high=1e5, step=0.01)] = 0.3
-    lean: Annotated[Triple, setting("Lean", "Added to the normals, X Y Z.", step=0.05)] = (0.0, 0.0, 0.0)
+    surface: Annotated[Identifier, setting("Surface", "The shape that strands grow from.", refers="shape")]
+    roots: Annotated[int, whole("Roots", "The number of places that strands grow from.", low=1, high=50_000)] = 300
+    length: Annotated[
+        Number, setting("Length", "The length of each strand.", unit="length", low=0.0, high=1e5, step=0.01)
+    ] = 0.3
+    lean: Annotated[Triple, setting("Lean", "A direction that is added to the normals, X Y Z.", step=0.05)] = (
+        0.0,
+        0.0,
+        0.0,
+    )
 
     def spines(self, context: Context) -> Spines:
         mesh = context.shape(self.surface)

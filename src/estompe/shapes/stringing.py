@@ -44,56 +44,95 @@ class StrandsSource(ShapeSource):
     makes_pieces: ClassVar[bool] = True
     speed_setting: ClassVar[str] = "speed"
 
-    lines: Annotated[int, whole("Lines", "How many beside each other.", low=1, high=2000)] = 3
-    points: Annotated[int, whole("Points", "Of each line.", low=2, high=1000)] = 48
+    lines: Annotated[int, whole("Strands", "The number of strands beside each other.", low=1, high=2000)] = 3
+    points: Annotated[
+        int, whole("Points", "The number of points of each strand: more bends more smoothly.", low=2, high=1000)
+    ] = 48
     drawn: Annotated[
         Literal["ribbons", "tubes", "lines"],
-        setting("Drawn as", "Ribbons face the camera; tubes have five sides; lines are one pixel wide."),
+        setting(
+            "Draw as",
+            "How strands are drawn: as ribbons that face the camera, five-sided tubes, or lines of one pixel.",
+        ),
     ] = "ribbons"
     width: Annotated[
         Number,
         setting(
-            "Width", "At the root.", unit="length", low=0.0, high=1e4, step=0.001, when=("drawn", ("ribbons", "tubes"))
+            "Width",
+            "The width at the root.",
+            unit="length",
+            low=0.0,
+            high=1e4,
+            step=0.001,
+            when=("drawn", ("ribbons", "tubes")),
         ),
     ] = 0.02
     tip: Annotated[
         Number,
-        setting("Tip", "The width at the end, of that at the root.", unit="fraction", low=0.0, high=4.0, step=0.01,
+        setting("Tip", "The width at the tip relative to the root.", unit="fraction", low=0.0, high=4.0, step=0.01,
                 when=("drawn", ("ribbons", "tubes"))),
     ] = 1.0  # fmt: skip
     amplitude: Annotated[
-        Number, setting("Amplitude", "How far they stray from their way.", unit="length", low=0.0, high=1e4, step=0.005)
+        Number,
+        setting(
+            "Amplitude",
+            "How far strands stray from their path: more makes them livelier.",
+            unit="length",
+            low=0.0,
+            high=1e4,
+            step=0.005,
+        ),
     ] = 0.1
     size: Annotated[
-        Number, setting("Size", "How long one sway of a line is.", unit="length", low=1e-4, high=1e5, step=0.01)
+        Number,
+        setting("Wavelength", "The length of one sway along a strand.", unit="length", low=1e-4, high=1e5, step=0.01),
     ] = 0.4
-    detail: Annotated[int, whole("Detail", "Finer noise on top.", low=1, high=6)] = 3
+    detail: Annotated[int, whole("Detail", "The amount of finer noise: more adds small curls.", low=1, high=6)] = 3
     speed: Annotated[
-        Number, setting("Speed", "How lively they are.", unit="per second", low=-100.0, high=100.0, step=0.05)
+        Number,
+        setting(
+            "Speed",
+            "How fast strands move: more moves them faster.",
+            unit="per second",
+            low=-100.0,
+            high=100.0,
+            step=0.05,
+        ),
     ] = 1.0
     ends: Annotated[
         Number,
-        setting("Ends", "How long they keep to their way at both ends; 0 as if they were loose.", unit="fraction",
+        setting("End hold", "The share at both ends where strands keep to their path: 0 leaves them loose.", unit="fraction",
                 low=0.0, high=1.0, step=0.01),
     ] = 0.3  # fmt: skip
-    loose: Annotated[bool, setting("Loose tip", "Only the root keeps to its way.", folded=True)] = False
+    loose: Annotated[bool, setting("Loose tip", "Whether only the root keeps to the path.", folded=True)] = False
     round: Annotated[
         Number,
         setting(
-            "Round", "0 strays in one plane, 1 alike in both directions.", unit="fraction", low=0.0, high=1.0, step=0.01
+            "Roundness",
+            "The motion across the main plane: 0 stays in the plane, 1 moves alike in both directions.",
+            unit="fraction",
+            low=0.0,
+            high=1.0,
+            step=0.01,
         ),
     ] = 1.0
     bend: Annotated[
-        Number, setting("Bend", "Of the whole, upwards in the picture.", unit="length", step=0.01, folded=True)
+        Number,
+        setting("Bend", "The bend of the whole strand, upwards in the picture.", unit="length", step=0.01, folded=True),
     ] = 0.0
     aside: Annotated[
-        Number, setting("Bend aside", "Of the whole, to the other axis.", unit="length", step=0.01, folded=True)
+        Number,
+        setting(
+            "Side bend", "The bend of the whole strand along the other axis.", unit="length", step=0.01, folded=True
+        ),
     ] = 0.0
     axes: Annotated[
         Literal["camera", "own"],
-        setting("Axes", "They stray as seen from the camera, or along axes of their own.", folded=True),
+        setting("Axes", "Whether strands stray as seen from the shot's camera or along their own axes.", folded=True),
     ] = "camera"
-    seed: Annotated[int, whole("Seed", "Another number, other lines.", low=0, high=2**31 - 1)] = 1
+    seed: Annotated[
+        int, whole("Seed", "The start of the random numbers: another seed gives other strands.", low=0, high=2**31 - 1)
+    ] = 1
 
     def reads(self) -> tuple[str, ...]:
         return ("camera",)

@@ -18,10 +18,10 @@ class Tube(ShapeSource, tag="tube"):
     label: ClassVar[str] = "Tube"
     text: ClassVar[str] = "A tube about Y, open at both ends."
 
-    radius: Annotated[float, setting("Radius", "From its axis.", unit="length", low=1e-6, high=1e6)] = 0.3
-    height: Annotated[float, setting("Height", "Along Y.", unit="length", low=1e-6, high=1e6)] = 1.0
-    around: Annotated[int, whole("Around", "Quads about the axis.", low=3, high=4000)] = 48
-    along: Annotated[int, whole("Along", "Quads along the axis.", low=1, high=4000)] = 32
+    radius: Annotated[float, setting("Radius", "The radius from the axis.", unit="length", low=1e-6, high=1e6)] = 0.3
+    height: Annotated[float, setting("Height", "The size along Y.", unit="length", low=1e-6, high=1e6)] = 1.0
+    around: Annotated[int, whole("Around", "The number of quads about the axis.", low=3, high=4000)] = 48
+    along: Annotated[int, whole("Along", "The number of quads along the axis.", low=1, high=4000)] = 32
 
     def build(self, arrays: Mapping[str, NDArray[Any]]) -> Geometry:
         del arrays
