@@ -5,7 +5,7 @@ from typing import TYPE_CHECKING, Any
 if TYPE_CHECKING:
     from estompe.api import evaluate, open, save
 
-__version__ = "0.7.0"
+__version__ = "0.8.0"
 __all__ = ["evaluate", "open", "save"]
 
 

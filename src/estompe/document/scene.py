@@ -240,12 +240,8 @@ class Scene(Part):
     frames_per_second: Annotated[
         float, setting("Rate", "The number of frames a second.", low=1.0, high=240.0), Meta(ge=1, le=240)
     ] = 24.0
-    first: Annotated[
-        int, whole("First", "The first frame of the shot.", unit="frames", low=-100_000, high=100_000)
-    ] = 1
-    last: Annotated[
-        int, whole("Last", "The last frame of the shot.", unit="frames", low=-100_000, high=100_000)
-    ] = 144
+    first: Annotated[int, whole("First", "The first frame of the shot.", unit="frames", low=-100_000, high=100_000)] = 1
+    last: Annotated[int, whole("Last", "The last frame of the shot.", unit="frames", low=-100_000, high=100_000)] = 144
     states: tuple[BakedState, ...] = ()
     metres_per_unit: Annotated[
         float,

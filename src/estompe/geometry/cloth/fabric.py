@@ -242,12 +242,19 @@ class Fabric:
         goal = to[self.weld]
         left = (end - begin) / max(1.0 - begin, 1e-9)
         cloth.stepped(
-            particles, velocities, forces.push, np.float32(forces.drag), particles[:, :3].copy(), goal,
-            np.float32(0.0), np.float32(left), count, np.float32(second), np.float32(forces.damping**second),
-            self._standing(motion.stands_for), self.lengths, self.kinds, self.block_starts, self.colour_starts,
-            np.float32(forces.give / second**2), np.float32(forces.fold_give / second**2),
-            self.group_starts, self.weld, motion.stands_for, self.share, masses, *levels,
-            np.float32(_SLACK), *anchors, np.float32(_MEND_AT), _MEND_ROUNDS, _MEND_EVERY,
+            particles,
+            velocities,
+            cloth.Steps(count, np.float32(second)),
+            cloth.Air(forces.push, np.float32(forces.drag), np.float32(forces.damping**second)),
+            cloth.Held(particles[:, :3].copy(), goal, np.float32(0.0), np.float32(left)),
+            cloth.Constraints(
+                self._standing(motion.stands_for), self.lengths, self.kinds, self.block_starts, self.colour_starts,
+                np.float32(forces.give / second**2), np.float32(forces.fold_give / second**2),
+            ),
+            cloth.Welds(self.group_starts, self.weld, motion.stands_for, self.share, masses),
+            cloth.Levels(*levels, np.float32(_SLACK)),
+            cloth.Tethers(*anchors),
+            cloth.Mending(np.float32(_MEND_AT), _MEND_ROUNDS, _MEND_EVERY),
         )  # fmt: skip
         return Motion(particles, velocities, motion.stands_for, motion.held)
 

@@ -10,7 +10,10 @@ A point that may tear is there once for each patch beside it. Copies that still 
 `stands_for` them. A particle's row holds its position and its inverse mass, 0 where it is held.
 """
 
+from typing import Any, NamedTuple
+
 import numpy as np
+from numpy.typing import NDArray
 
 from estompe.kernels.compile import inlined, kernel, parallel_kernel, prange
 from estompe.kernels.heap import entered, first_taken
@@ -18,6 +21,82 @@ from estompe.kernels.types import Floats, Indices, read_only
 
 _CHUNK = 2048
 _SPAN = 8192
+
+
+class Steps(NamedTuple):
+    """The number of small steps, and the seconds of each."""
+
+    number: int
+    second: np.float32
+
+
+class Air(NamedTuple):
+    """push: accelerations, float32 (n, 3); drag: a second; damping: the speed that is left after a small step."""
+
+    push: Floats
+    drag: np.float32
+    damping: np.float32
+
+
+class Held(NamedTuple):
+    """Held particles at the begin and the end of the frame, float32 (n, 3), and the part of the way there, 0..1."""
+
+    begin: Floats
+    end: Floats
+    reached_from: np.float32
+    reached_to: np.float32
+
+
+class Constraints(NamedTuple):
+    """Edges and folds in blocks of one colour. ends: int32 (e, 2); lengths: float32 (e,); kinds: `EDGE` or `FOLD`, uint8 (e,).
+
+    block_starts: of the blocks in the constraints; colour_starts: of the colours in the blocks; give, fold_give: compliances.
+    """
+
+    ends: Indices
+    lengths: Floats
+    kinds: NDArray[np.uint8]
+    block_starts: Indices
+    colour_starts: Indices
+    give: np.float32
+    fold_give: np.float32
+
+
+class Welds(NamedTuple):
+    """The copies of points. starts: of each point's copies; weld: the point of a copy; stands_for: its particle; share: of the
+    point's area, float32 (n,); mass: of each particle, float32 (n,)."""
+
+    starts: Indices
+    weld: Indices
+    stands_for: Indices
+    share: Floats
+    mass: Floats
+
+
+class Levels(NamedTuple):
+    """Three levels of groups, each as nine arrays, and how far pairs of the finest may stretch."""
+
+    fine: tuple[NDArray[Any], ...]
+    middle: tuple[NDArray[Any], ...]
+    coarse: tuple[NDArray[Any], ...]
+    slack: np.float32
+
+
+class Tethers(NamedTuple):
+    """The held particle that a particle is tied to, int32 (n,), -1 for none, and the way to it along the cloth, float32 (n,)."""
+
+    anchors: Indices
+    reach: Floats
+
+
+class Mending(NamedTuple):
+    """Edges longer than a limit, times their length, are brought back in so many rounds, listed anew every so many steps."""
+
+    limit: np.float32
+    rounds: int
+    every: int
+
+
 EDGE, FOLD = np.uint8(0), np.uint8(1)
 
 
@@ -119,13 +198,18 @@ def _mended(particles, ends, lengths, most, chosen, count, rounds):
 
 
 @parallel_kernel
-def stepped(
-    particles, velocities, push, drag, held_from, held_to, reached_from, reached_to, count, second, damping,
-    ends, lengths, kinds, block_starts, colour_starts, give, fold_give,
-    group_starts, weld, stands_for, share, mass,
-    fine, middle, coarse, slack, anchors, reach, mend_at, mend_rounds, mend_every,
-):  # fmt: skip
+def stepped(particles, velocities, steps, air, held, constraints, welds, levels, tethers, mending):
     """Some small steps, in place. Described at `estompe.geometry.cloth.fabric.Fabric.step`, its one caller."""
+    count, second = steps.number, steps.second
+    push, drag, damping = air.push, air.drag, air.damping
+    held_from, held_to, reached_from, reached_to = held.begin, held.end, held.reached_from, held.reached_to
+    ends, lengths, kinds = constraints.ends, constraints.lengths, constraints.kinds
+    block_starts, colour_starts = constraints.block_starts, constraints.colour_starts
+    give, fold_give = constraints.give, constraints.fold_give
+    group_starts, weld, stands_for, share, mass = welds.starts, welds.weld, welds.stands_for, welds.share, welds.mass
+    fine, middle, coarse, slack = levels.fine, levels.middle, levels.coarse, levels.slack
+    anchors, reach = tethers.anchors, tethers.reach
+    mend_at, mend_rounds, mend_every = mending.limit, mending.rounds, mending.every
     n = particles.shape[0]
     chunks = (n + _CHUNK - 1) // _CHUNK
     constraints = ends.shape[0]
