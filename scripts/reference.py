@@ -291,7 +291,10 @@ def _copying_project(tag: str) -> Project:
 def _shape_project(tag: str) -> Project:
     if kinds(ShapeSource)[tag].assembles():
         return _copying_project(tag)
-    shape = Shape("shape", "Shape", kinds(ShapeSource)[tag](), Transform((0.0, 0.45, 0.0)), color=(0.82, 0.76, 0.66))
+    source = kinds(ShapeSource)[tag]()
+    low, high = source.build({}).bounds
+    at = 0.0, round(0.45 - 0.5 * float(low[1] + high[1]), 6), 0.0
+    shape = Shape("shape", "Shape", source, Transform(at), color=(0.82, 0.76, 0.66))
     return Project(Scene((shape,), camera=Camera("Reference", (1.7, 1.75, 3.0), (0.0, 0.45, 0.0), 24.0)))
 
 

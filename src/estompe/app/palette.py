@@ -18,7 +18,7 @@ from PyQt6.QtWidgets import (
 
 from estompe.app import icons, theme
 from estompe.app.reference_pictures import picture_of
-from estompe.setups.catalog import Entry, entries, own_entries
+from estompe.setups.catalog import FAMILIES, Entry, entries, nearest_word, own_entries, search
 
 _ENTRY = Qt.ItemDataRole.UserRole
 _ROW, _HEAD, _WIDTH, _MOST_HEIGHT = 46, 24, 440, 500
@@ -77,12 +77,20 @@ class _Rows(QStyledItemDelegate):
         painter.drawText(words, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop, entry.label)
         painter.setFont(theme.font(11))
         painter.setPen(t.color("soft"))
+        painter.drawText(words, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignTop, FAMILIES[entry.family])
         text = painter.fontMetrics().elidedText(entry.text, Qt.TextElideMode.ElideRight, words.width())
         painter.drawText(words, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignBottom, text)
         painter.restore()
 
 
-_ICONS = {"shape": "shape", "control": "control", "source": "curve", "effect": "solo", "recipe": "add"}
+_ICONS = {
+    "falloff": "curve",
+    "shape": "shape",
+    "control": "control",
+    "source": "curve",
+    "effect": "solo",
+    "recipe": "add",
+}
 
 
 class Palette(QFrame):
@@ -134,16 +142,18 @@ class Palette(QFrame):
         """List what fits the words: all in groups, or the best fit first."""
         words = self.line.text()
         self.list.clear()
-        found = [entry for entry in self._entries if entry.matches(words)]
+        found = search(words, self._entries)
         if words.strip():
-            self._list("", sorted(found, key=lambda entry: entry.rank(words)))
+            self._list("", found)
         else:
             by_name = {entry.name: entry for entry in found}
             self._list("Added last", [by_name[name] for name in self._recent if name in by_name])
             for heading in dict.fromkeys(self._heading(entry) for entry in found):
                 self._list(heading, [entry for entry in found if self._heading(entry) == heading])
         if not found:
-            self.list.addItem(self._head(f"Nothing fits “{words.strip()[:40]}”"))
+            meant = nearest_word(words, self._entries)
+            guess = f": did you mean “{meant}”?" if meant else ""
+            self.list.addItem(self._head(f"No match for “{words.strip()[:40]}”{guess}"))
         self._move(1)
 
     def _heading(self, entry: Entry) -> str:

@@ -22,6 +22,10 @@ class Attract(Effect, tag="attract"):
     carries: ClassVar[Carries] = "position"
     label: ClassVar[str] = "Attract"
     text: ClassVar[str] = "Draws points to a control, alike from inside and outside, and never past it."
+    words: ClassVar[str] = (
+        "magnet, pull, gravity, suck, draw towards, shrink towards, gather, force, converge, black hole, "
+        "pinch, implode, swallow, vacuum"
+    )
 
     control: Annotated[Identifier, setting("Control", "The control that attracts points.", refers="control")]
     intensity: Annotated[

@@ -24,6 +24,9 @@ class Bend(Effect, tag="bend"):
     own_axes: ClassVar[bool] = True
     label: ClassVar[str] = "Bend"
     text: ClassVar[str] = "Lays the shape along an arc; its low end stays where it is."
+    words: ClassVar[str] = (
+        "curl, arc, arch, flex, curve, fold, bow, roll up, deform, leaf bend, curl up, unroll, origami"
+    )
 
     angle: Annotated[
         Number,

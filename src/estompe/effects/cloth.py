@@ -77,6 +77,10 @@ class Cloth(RememberingEffect, tag="cloth"):
     group: ClassVar[str] = "break"
     label: ClassVar[str] = "Cloth"
     text: ClassVar[str] = "Makes the shape cloth where a falloff releases it: it hangs, blows, drapes and tears."
+    words: ClassVar[str] = (
+        "fabric, sail, flag, simulation, drape, tear, rip, curtain, tissue, collision, collide, wind, "
+        "gravity, soft body, spring, dynamics, peel, banner, net"
+    )
     state: ClassVar[type[Remembered]] = Worn
 
     gravity: Annotated[

@@ -31,6 +31,10 @@ class Coat(VolumeEffect, tag="coat"):
     text: ClassVar[str] = (
         "Lays salt, snow or paint over the surface: thick near a control, gone exactly at its reach, its edge as the ramp says."
     )
+    words: ClassVar[str] = (
+        "snow, salt, paint, layer, frost, icing, crust, cover, deposit, dust, moss, water, dirt, foam, "
+        "freeze, drip, wet"
+    )
 
     thickness: Annotated[
         Number, setting("Thickness", "The thickness at full strength.", unit="length", low=0.0, high=1e4, step=0.005)

@@ -25,6 +25,9 @@ class Color(Effect, tag="color"):
     acts: ClassVar[tuple[ActsOn, ...]] = EVERY_ELEMENT
     label: ClassVar[str] = "Colour"
     text: ClassVar[str] = "Colours the surface where there is strength."
+    words: ClassVar[str] = (
+        "colour, color, material, tint, paint, vertex color, shade, dye, hue, ink, toon, grey, ramp color"
+    )
 
     full: Annotated[
         Triple,

@@ -24,6 +24,9 @@ class Crumple(Effect, tag="crumple"):
     acts: ClassVar[tuple[ActsOn, ...]] = EVERY_ELEMENT
     label: ClassVar[str] = "Crumple"
     text: ClassVar[str] = "Sinks the surface in, each point by a random share of the amount, as paper or tar shrinks."
+    words: ClassVar[str] = (
+        "shrivel, wrinkle, dent, shrink, paper, crease, crush, jitter, deflate, wither, dry, dehydrate, origami"
+    )
 
     amount: Annotated[
         Number, setting("Amount", "The farthest that a point sinks at full strength.", unit="length", step=0.005)

@@ -23,6 +23,10 @@ class Displace(Effect, tag="displace"):
     middle_setting: ClassVar[str] = "middle"
     label: ClassVar[str] = "Displace"
     text: ClassVar[str] = "Raises and sinks the surface by a falloff; normals are found again between the steps."
+    words: ClassVar[str] = (
+        "bump, height map, relief, waves, wave, ripple, emboss, noise displacement, vector displacement, "
+        "terrain, landscape, ocean, water, bumpy"
+    )
 
     amount: Annotated[
         Number,

@@ -35,6 +35,10 @@ class Fracture(Effect, tag="fracture"):
     text: ClassVar[str] = (
         "Cuts a closed mesh into cells with caps; a falloff makes them smaller where it is strong at the start."
     )
+    words: ClassVar[str] = (
+        "break, shatter, crack, voronoi, shards, destroy, smash, pieces, disintegrate, cells, explode, "
+        "glass, cut, slice, chop, stone, rock, ice"
+    )
 
     cells: Annotated[
         int, whole("Cells", "The largest number of pieces: more breaks it smaller.", low=2, high=MOST_CELLS)

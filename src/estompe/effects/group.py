@@ -23,6 +23,9 @@ class Group(Effect, tag="group"):
     group: ClassVar[str] = "look"
     label: ClassVar[str] = "Group"
     text: ClassVar[str] = "Names the points with strength, or those picked in the Table, for the Attribute source."
+    words: ClassVar[str] = (
+        "selection, tag, set, mask, name points, point group, vertex group, region, subset, label, soft selection, pick"
+    )
 
     name: Annotated[
         str, setting("Name", "The name of the group.", editor="name"), Meta(min_length=1, max_length=200)

@@ -140,6 +140,9 @@ class Grow(GrowSettings, tag="grow"):
         "Grows a crust or a sponge out of the surface, or eats into it, at a speed that follows any falloff as it is; "
         "it scrubs, holds and runs backwards."
     )
+    words: ClassVar[str] = (
+        "crust, sponge, expand, swell, coral, inflate, erode, eat into, bloom, level set, offset surface, shrink"
+    )
 
     grown: Annotated[
         Number,

@@ -77,6 +77,10 @@ class GrowBySteps(GrowSettings, RememberingEffect, tag="grow-by-steps"):
     text: ClassVar[str] = (
         "Grows from frame to frame, at a speed that follows its falloffs as they change: where a control passes, it grows."
     )
+    words: ClassVar[str] = (
+        "grow, trail, simulate growth, accumulate, ridge, deposit, erode over time, build up,"
+        " extrude over time, leave behind"
+    )
 
     speed: Annotated[
         Number,

@@ -31,6 +31,10 @@ class Hide(Effect, tag="hide"):
     text: ClassVar[str] = (
         "Takes faces, pieces or copies away where the strength is over or under a threshold, or by share."
     )
+    words: ClassVar[str] = (
+        "delete, remove, cull, dissolve, clip, reveal, threshold, visibility, blast, erase, disappear, "
+        "disintegrate, appear, dissipate, toggle, switch off, trim"
+    )
 
     threshold: Annotated[
         Number,

@@ -57,6 +57,10 @@ class Joints(Effect, tag="joints"):
     carries: ClassVar[Carries] = "rotation"
     label: ClassVar[str] = "Joints"
     text: ClassVar[str] = "A chain of joints with smooth influence; rotate a joint and what hangs on it follows."
+    words: ClassVar[str] = (
+        "skeleton, bones, rig, armature, skin, chain, forward kinematics, tentacle, arm, bend chain, parent, "
+        "ik, feather"
+    )
 
     joints: Annotated[
         tuple[Joint, ...],

@@ -35,6 +35,10 @@ class Merge(ClosedVolumeEffect, tag="merge"):
     recolors: ClassVar[bool | None] = True
     label: ClassVar[str] = "Merge"
     text: ClassVar[str] = "Makes overlapping closed parts one surface without inner walls, with soft joints if wanted."
+    words: ClassVar[str] = (
+        "boolean, union, combine, join, subtract, intersection, weld, difference, intersect, metaball, "
+        "remesh, voxel, fuse, sdf, marching cubes, blob"
+    )
 
     shapes: Annotated[
         tuple[Identifier, ...],

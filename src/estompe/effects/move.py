@@ -23,6 +23,10 @@ class Move(Effect, tag="move"):
     own_axes: ClassVar[bool] = True
     label: ClassVar[str] = "Move"
     text: ClassVar[str] = "Carries points along one direction."
+    words: ClassVar[str] = (
+        "translate, offset, shift, position, slide, transport, drift, null, push in direction, bounce, "
+        "parent, constraint, carry"
+    )
 
     by: Annotated[Triple, setting("Offset", "The offset at full strength, X Y Z.", unit="length", step=0.005)] = (
         0.0,

@@ -26,6 +26,10 @@ class OpenOut(Effect, tag="open-out"):
     group: ClassVar[str] = "grow"
     label: ClassVar[str] = "Open out"
     text: ClassVar[str] = "Grows the surface along its profile or UVs; one number from 0, nothing, to 1, everything."
+    words: ClassVar[str] = (
+        "unfold, bloom, reveal, unroll, grow on, uncurl, unwrap, spread open, write on, flower, trim, petal, "
+        "cascade, leaf, feather"
+    )
 
     opened: Annotated[
         Number,

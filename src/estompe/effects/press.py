@@ -35,6 +35,10 @@ class Press(Effect, tag="press"):
     text: ClassVar[str] = (
         "A control or shape presses the surface in, and a ring around it swells; the volume can be kept."
     )
+    words: ClassVar[str] = (
+        "collision, collide, squash, dent, imprint, indent, bulge, footprint, stamp, preserve volume, "
+        "contact, crush, impact, touch, conform, shrink wrap, squeeze, step on"
+    )
 
     control: Annotated[
         Identifier | None, setting("Control", "The control that presses, by its form.", refers="control")

@@ -20,6 +20,10 @@ class Push(Effect, tag="push"):
     carries: ClassVar[Carries] = "position"
     label: ClassVar[str] = "Push"
     text: ClassVar[str] = "Swells the surface along its normals; negative amounts sink it."
+    words: ClassVar[str] = (
+        "inflate, swell, bulge, normal, peak, along normals, fatten, offset, expand, puff, balloon, extrude, "
+        "breathe, pulse, implode, sculpt"
+    )
 
     amount: Annotated[Number, setting("Amount", "How far points move at full strength.", unit="length", step=0.005)] = (
         0.1

@@ -22,6 +22,9 @@ class PushAway(Effect, tag="push-away"):
     carries: ClassVar[Carries] = "position"
     label: ClassVar[str] = "Push away"
     text: ClassVar[str] = "Parts things around a control, in the plane across its Y axis."
+    words: ClassVar[str] = (
+        "repel, part, avoid, grass, force away, separate, clear, open up, displace sideways, repulsion"
+    )
 
     control: Annotated[Identifier, setting("Control", "The control that pushes things away.", refers="control")]
     amount: Annotated[Number, setting("Amount", "How far points move at full strength.", unit="length", step=0.005)] = (

@@ -24,6 +24,7 @@ class Ridges(Effect, tag="ridges"):
     carries: ClassVar[Carries] = "position"
     label: ClassVar[str] = "Ridges"
     text: ClassVar[str] = "Folds along a turned profile, like an urchin's ribs; they die out at both ends."
+    words: ClassVar[str] = "ribs, pleats, grooves, flutes, folds, waves, ripple, corrugate, crimp, urchin"
 
     count: Annotated[int, whole("Count", "The number of ridges around the shape.", low=1, high=1000)] = 10
     depth: Annotated[

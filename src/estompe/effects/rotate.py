@@ -25,6 +25,9 @@ class Rotate(Effect, tag="rotate"):
     label: ClassVar[str] = "Rotate"
     pivot_setting: ClassVar[str] = "pivot"
     text: ClassVar[str] = "Rotates points about an axis of the shape, by more where the strength is greater."
+    words: ClassVar[str] = (
+        "turn, spin, orient, flip, tilt, roll, revolve, swing, angle, pivot, aim, look at, mirror, swing"
+    )
 
     angle: Annotated[Number, setting("Angle", "The angle at full strength.", unit="degrees", step=1.0)] = 45.0
     axis: Annotated[Axis, setting("Axis", "The axis of the shape that points rotate about.")] = "y"

@@ -32,6 +32,9 @@ class Round(ClosedVolumeEffect, tag="round"):
 
     label: ClassVar[str] = "Round"
     text: ClassVar[str] = "Smooths the surface by its curvature, as if it melted or was worn, and can keep the volume."
+    words: ClassVar[str] = (
+        "smooth, melt, blur, soften, wear, fillet, polish, relax, bevel, volume smoothing, remesh, chamfer, edge wear"
+    )
 
     smooth: Annotated[
         Number,

@@ -23,6 +23,10 @@ class Scale(Effect, tag="scale"):
     label: ClassVar[str] = "Scale"
     pivot_setting: ClassVar[str] = "pivot"
     text: ClassVar[str] = "Makes parts larger or smaller about a pivot."
+    words: ClassVar[str] = (
+        "resize, size, grow, shrink, enlarge, stretch, squash, uniform scale, zoom, small, scales, appear, "
+        "squeeze, pop up, implode"
+    )
 
     scale: Annotated[Triple, setting("Scale", "The scale at full strength, X Y Z.", unit="times", step=0.01)] = (
         1.5,

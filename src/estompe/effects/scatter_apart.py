@@ -27,6 +27,10 @@ class ScatterApart(Effect, tag="scatter-apart"):
     group: ClassVar[str] = "break"
     label: ClassVar[str] = "Scatter apart"
     text: ClassVar[str] = "Throws, rotates and scales pieces or copies by random amounts of their own."
+    words: ClassVar[str] = (
+        "explode, explosion, jitter, burst, fly apart, disintegrate, random transform, debris, variation, "
+        "randomize, throw, chaos, implode, blast, smoke"
+    )
 
     least: Annotated[Triple, setting("Offset from", "The smallest random offset, X Y Z.", unit="length", step=0.01)] = (
         -0.1,

@@ -30,6 +30,9 @@ class Separate(Effect, tag="separate"):
     text: ClassVar[str] = (
         "Parts a mesh into its faces or connected parts, so that later effects can move each as a piece."
     )
+    words: ClassVar[str] = (
+        "split, facet, detach, faces apart, islands, unweld, loosen, parts, explode, connectivity, break up"
+    )
 
     into: Annotated[
         Literal["faces", "parts"], setting("Pieces", "What becomes a piece: every face, or every connected part.")

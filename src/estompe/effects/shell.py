@@ -30,6 +30,9 @@ class Shell(Effect, tag="shell"):
     text: ClassVar[str] = (
         "Gives the surface a thickness, or an ink outline that keeps its weight as the camera comes closer."
     )
+    words: ClassVar[str] = (
+        "outline, ink, toon, thickness, solidify, contour, two sided, backface, extrude surface, rim, hull"
+    )
 
     thickness: Annotated[
         Number, setting("Thickness", "The thickness at full strength.", unit="length", low=0.0, high=1e5, step=0.002)

@@ -26,6 +26,9 @@ class Smooth(Effect, tag="smooth"):
     group: ClassVar[str] = "deform"
     label: ClassVar[str] = "Smooth"
     text: ClassVar[str] = "Takes bumps away without shrinking; a closed mesh keeps its volume exactly."
+    words: ClassVar[str] = (
+        "relax, blur, soften, laplacian, average, fair, even out, denoise, iron, polish, melt, melted, round off"
+    )
 
     iterations: Annotated[
         int, whole("Iterations", "The number of passes: more gives a smoother surface.", low=0, high=500)

@@ -36,6 +36,7 @@ class Spikes(Effect, tag="spikes"):
     text: ClassVar[str] = (
         "Extrudes faces by their strength into spikes or crystals; a share of them, of random heights."
     )
+    words: ClassVar[str] = "extrude, crystals, thorns, scales, scaly, quills, needles, inset, spines, studs, barnacles"
 
     height: Annotated[Number, setting("Height", "The height at full strength.", unit="length", step=0.005)] = 0.2
     taper: Annotated[

@@ -27,6 +27,9 @@ class Subdivide(Effect, tag="subdivide"):
     group: ClassVar[str] = "grow"
     label: ClassVar[str] = "Subdivide"
     text: ClassVar[str] = "Splits faces where there is strength, so that a falloff finds enough points."
+    words: ClassVar[str] = (
+        "resolution, refine, tessellate, divide, more points, density, smooth mesh, detail, level, adaptive, remesh"
+    )
 
     levels: Annotated[
         int, whole("Levels", "The number of divisions: each splits every face in four.", low=0, high=5)

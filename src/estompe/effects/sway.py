@@ -25,6 +25,10 @@ class Sway(Effect, tag="sway"):
     speed_setting: ClassVar[str] = "speed"
     label: ClassVar[str] = "Sway"
     text: ClassVar[str] = "Moves things like wind; neighbours differ, since the noise lies in the world."
+    words: ClassVar[str] = (
+        "wind, oscillate, waves, wave, swing, jiggle, grass, breeze, wobble, bounce, spring, pendulum, "
+        "float, breathe, pulse, throb, vibrate, shake, tremble, jelly, water, ocean, overshoot"
+    )
 
     by: Annotated[
         Triple,

@@ -22,6 +22,7 @@ class Taper(Effect, tag="taper"):
     own_axes: ClassVar[bool] = True
     label: ClassVar[str] = "Taper"
     text: ClassVar[str] = "Makes the shape thinner or wider towards one end."
+    words: ClassVar[str] = "narrow, thin out, cone, pinch, sharpen, widen, wedge, scale along axis, point, squash"
 
     factor: Annotated[
         Number,

@@ -23,6 +23,7 @@ class Thicken(VolumeEffect, tag="thicken"):
     text: ClassVar[str] = (
         "Gives an open surface a thickness as a closed volume, rounded at its border; a closed one becomes hollow."
     )
+    words: ClassVar[str] = "thickness, solidify, volume, hollow, shell, wall, fatten, sheet to solid, offset, voxel"
 
     thickness: Annotated[
         Number, setting("Thickness", "The thickness at full strength.", unit="length", low=0.0, high=1e4, step=0.005)

@@ -24,6 +24,9 @@ class Twist(Effect, tag="twist"):
     own_axes: ClassVar[bool] = True
     label: ClassVar[str] = "Twist"
     text: ClassVar[str] = "Wrings the shape about one of its axes."
+    words: ClassVar[str] = (
+        "wring, screw, spiral, corkscrew, turn, coil, swirl, helix, torsion, rotate along axis, vortex, whirl, drill"
+    )
 
     angle: Annotated[Number, setting("Angle", "The angle between both ends at full strength.", unit="degrees")] = 90.0
     axis: Annotated[Axis, setting("Axis", "The axis of the shape along which it acts.")] = "y"

@@ -26,6 +26,9 @@ class Weather(ClosedVolumeEffect, tag="weather"):
     text: ClassVar[str] = (
         "Pushes a volume's surface out or in, as moss, rust and worn places do; overhangs come out sound."
     )
+    words: ClassVar[str] = (
+        "moss, erosion, erode, rust, wear, age, patina, corrode, decay, voxel displace, snow, dirt, rock, stone, peel"
+    )
 
     amount: Annotated[
         Number,

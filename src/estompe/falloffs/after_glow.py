@@ -18,6 +18,7 @@ class AfterGlow(RememberingSource, tag="after-glow"):
     group: ClassVar[str] = "time"
     label: ClassVar[str] = "After-glow"
     text: ClassVar[str] = "The strength of another falloff, which fades slowly after that has passed."
+    words: ClassVar[str] = "decay, fade, fade out, cool down, afterimage, half life, release, ease out, memory, residue"
 
     falloff: Annotated[Identifier, setting("Falloff", "The falloff whose strength leaves a glow.", refers="falloff")]
     half: Annotated[

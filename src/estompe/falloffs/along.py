@@ -21,6 +21,9 @@ class Along(Source, tag="along"):
     group: ClassVar[str] = "distance"
     label: ClassVar[str] = "Along a path"
     text: ClassVar[str] = "How far along a path each point's nearest place on it lies, 0 at its start and 1 at its end."
+    words: ClassVar[str] = (
+        "path position, arc length, curve parameter, spline, progress, gradient along curve, u, sweep along path"
+    )
 
     control: Annotated[
         Identifier, setting("Path", "A control of the form path along which positions are measured.", refers="path")

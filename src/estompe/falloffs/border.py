@@ -22,6 +22,9 @@ class Border(Source, tag="border"):
     group: ClassVar[str] = "surface"
     label: ClassVar[str] = "Border"
     text: ClassVar[str] = "How far inside the border of an open surface, or of an array of copies, each element lies."
+    words: ClassVar[str] = (
+        "edge distance, boundary, rim, outline distance, contour, margin, open edge, seam, border distance, edge mask"
+    )
 
     def reads(self) -> tuple[str, ...]:
         return "rest", "topology", "matrix"

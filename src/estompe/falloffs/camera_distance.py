@@ -19,6 +19,9 @@ class CameraDistance(Source, tag="camera-distance"):
     group: ClassVar[str] = "scene"
     label: ClassVar[str] = "Distance to the camera"
     text: ClassVar[str] = "How far each point lies from the camera."
+    words: ClassVar[str] = (
+        "depth, z depth, fog, lens, near far, camera range, proximity to camera, level of detail, view distance"
+    )
 
     def reads(self) -> tuple[str, ...]:
         return "points", "camera"

@@ -28,6 +28,10 @@ class Distance(Source, tag="distance"):
     text: ClassVar[str] = (
         "How far each point lies from a control. Scaling or turning the control scales or turns the falloff."
     )
+    words: ClassVar[str] = (
+        "radius, proximity, near, closeness, sphere falloff, radial, point, range, box mask,"
+        " spherical, linear falloff, null distance"
+    )
 
     control: Annotated[Identifier, setting("Control", "The control that distances are measured to.", refers="control")]
     more: Annotated[

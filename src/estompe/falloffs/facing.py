@@ -19,6 +19,9 @@ class Facing(Source, tag="facing"):
     group: ClassVar[str] = "surface"
     label: ClassVar[str] = "Facing the camera"
     text: ClassVar[str] = "How far the surface turns away from the camera, 0° facing it, 90° at its outline."
+    words: ClassVar[str] = (
+        "fresnel, rim, silhouette, view angle, edge on, incidence, glancing angle, camera angle, backface, outline mask"
+    )
 
     def reads(self) -> tuple[str, ...]:
         return "points", "normals", "camera"

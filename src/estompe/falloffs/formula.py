@@ -24,6 +24,10 @@ class FormulaSource(Source, tag="formula"):
     text: ClassVar[str] = (
         "Arithmetic for each point: x y z, nx ny nz, id, count, random, frame, seconds, and numbers by name."
     )
+    words: ClassVar[str] = (
+        "expression, math, script, equation, function, sine, code, arithmetic, exponent, power, custom, "
+        "clamp, lerp, phase, zigzag, smoothstep, periodic, invert"
+    )
 
     formula: Annotated[
         str,

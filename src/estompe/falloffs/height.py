@@ -20,6 +20,10 @@ class Height(Source, tag="height"):
     group: ClassVar[str] = "surface"
     label: ClassVar[str] = "Height"
     text: ClassVar[str] = "How far up the shape each point is, 0 at the bottom of its bounds and 1 at the top."
+    words: ClassVar[str] = (
+        "vertical, gradient, linear gradient, y position, bottom to top, altitude, up, elevation,"
+        " bounding box, ramp along axis"
+    )
 
     axis: Annotated[Literal["x", "y", "z"], setting("Axis", "The axis that counts as up.")] = "y"
     measured: Annotated[

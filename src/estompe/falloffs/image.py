@@ -32,6 +32,9 @@ class Image(Source, tag="image"):
     group: ClassVar[str] = "pattern"
     label: ClassVar[str] = "Image"
     text: ClassVar[str] = "A picture through the shape's UVs: PNG, JPEG or EXR; #### in its name counts the frames."
+    words: ClassVar[str] = (
+        "texture, map, bitmap, photo, sequence, picture, uv map, luminance, exr, png, video, gradient map, ramp texture"
+    )
 
     file: Annotated[
         str,

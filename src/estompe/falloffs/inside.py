@@ -23,6 +23,9 @@ class Inside(Source, tag="inside"):
     of_others: ClassVar[bool] = True
     label: ClassVar[str] = "Inside a shape"
     text: ClassVar[str] = "1 inside another shape, 0 outside; the shape can be moved and hidden."
+    words: ClassVar[str] = (
+        "box mask, volume mask, containment, interior, within, mesh mask, clip, clipping, band, enclosed, matte"
+    )
 
     shape: Annotated[Identifier, setting("Shape", "The closed shape that counts as the inside.", refers="shape")]
     softness: Annotated[

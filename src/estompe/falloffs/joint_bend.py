@@ -18,6 +18,7 @@ class JointBend(Source, tag="bend"):
     group: ClassVar[str] = "scene"
     label: ClassVar[str] = "Joint bend"
     text: ClassVar[str] = "How many degrees a joint is bent, where it acts; nothing while it is straight."
+    words: ClassVar[str] = "elbow, joint angle, wrinkle, flex, fold angle, rig, skeleton, bone, pose driver"
 
     joints: Annotated[Identifier, setting("Joints", "The Joints effect whose chain is read.", refers="effect")]
     joint: Annotated[

@@ -25,6 +25,10 @@ class Lag(Source, tag="lag"):
     group: ClassVar[str] = "time"
     label: ClassVar[str] = "Lag"
     text: ClassVar[str] = "The strength another falloff had some frames ago, for each element its own number of frames."
+    words: ClassVar[str] = (
+        "delay, offset time, time offset, follow through, stagger, late, latency, echo, time shift, overlap, "
+        "anticipation, cascade, phase offset"
+    )
 
     falloff: Annotated[Identifier, setting("Falloff", "The falloff whose earlier strength is used.", refers="falloff")]
     frames: Annotated[

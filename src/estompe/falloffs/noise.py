@@ -36,6 +36,10 @@ class Noise(Source, tag="noise"):
     text: ClassVar[str] = (
         "Irregular values centred on zero. Added to a distance it roughens the edge by so many scene units."
     )
+    words: ClassVar[str] = (
+        "turbulence, fractal, random pattern, jitter, cells, cellular, voronoi, clouds, irregular,"
+        " variation, wobble, texture"
+    )
 
     amount: Annotated[
         Number,

@@ -19,6 +19,10 @@ class Order(Source, tag="order"):
     group: ClassVar[str] = "surface"
     label: ClassVar[str] = "Order"
     text: ClassVar[str] = "How far along its profile or UVs each point was made, 0 to 1; later effects leave it alone."
+    words: ClassVar[str] = (
+        "index, sequence, profile position, point number, along profile, uv gradient, parameter,"
+        " step by step, u v, count"
+    )
 
     along: Annotated[
         Literal["profile", "u", "v"], setting("Along", "The direction that is followed: the turned profile, or U or V.")

@@ -18,6 +18,9 @@ class Other(Source, tag="falloff"):
     group: ClassVar[str] = "scene"
     label: ClassVar[str] = "Another falloff"
     text: ClassVar[str] = "The strength of another falloff. It stays linked: change that one and this follows."
+    words: ClassVar[str] = (
+        "link, reuse, instance, reference, copy falloff, combine, share, nested, mix falloffs, weight"
+    )
 
     falloff: Annotated[Identifier, setting("Falloff", "The falloff whose strength is used.", refers="falloff")]
 

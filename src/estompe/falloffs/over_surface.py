@@ -18,6 +18,10 @@ class OverSurface(Source, tag="over-surface"):
     group: ClassVar[str] = "surface"
     label: ClassVar[str] = "Geodesic distance"
     text: ClassVar[str] = "How far each element lies from a start, along the surface; a keyed range makes it grow."
+    words: ClassVar[str] = (
+        "geodesic, along surface, surface distance, crawl, walk, growth front, flood,"
+        " spread distance, path on mesh, infect"
+    )
 
     start: Annotated[
         Literal["falloff", "control"],

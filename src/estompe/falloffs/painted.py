@@ -29,6 +29,7 @@ class Painted(Source, tag="painted"):
     group: ClassVar[str] = "surface"
     label: ClassVar[str] = "Painted"
     text: ClassVar[str] = "A mask that you paint on the surface with the brush (B): add, take away, blur."
+    words: ClassVar[str] = "paint, brush, weight paint, mask, vertex paint, weight, hand made, draw, stroke, weight map"
 
     mask: Annotated[
         str,

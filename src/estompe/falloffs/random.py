@@ -18,6 +18,7 @@ class Random(Source, tag="random"):
     group: ClassVar[str] = "pattern"
     label: ClassVar[str] = "Random"
     text: ClassVar[str] = "A random number for each point, 0 to 1; it does not change when things move."
+    words: ClassVar[str] = "jitter, variation, scatter values, chance, seed, per element, dice, offset, id, stagger"
 
     seed: Annotated[
         int, whole("Seed", "The start of the random numbers: another seed gives other values.", low=0, high=2**31 - 1)

@@ -31,6 +31,10 @@ class Reached(RememberingSource, tag="reached"):
     group: ClassVar[str] = "time"
     label: ClassVar[str] = "Arrival time"
     text: ClassVar[str] = "The frame or second on which each element first passed a strength of another falloff."
+    words: ClassVar[str] = (
+        "arrival, trigger, when, event, time reached, start time, timing, activation, age, timestamp, "
+        "keyframe trigger, switch"
+    )
     state: ClassVar[type[Remembered]] = Reaching
 
     falloff: Annotated[Identifier, setting("Falloff", "The falloff whose strength is remembered.", refers="falloff")]

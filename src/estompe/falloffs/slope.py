@@ -22,6 +22,9 @@ class Slope(Source, tag="slope"):
     group: ClassVar[str] = "surface"
     label: ClassVar[str] = "Slope"
     text: ClassVar[str] = "The angle between the surface and a direction, such as what faces up."
+    words: ClassVar[str] = (
+        "angle, steepness, facing up, normal direction, up, top, inclination, snow cover, gradient, orientation"
+    )
 
     direction: Annotated[
         Triple, setting("Direction", "The direction that normals are compared with, X Y Z.", step=0.01)

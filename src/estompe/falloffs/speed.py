@@ -21,6 +21,7 @@ class Speed(Source, tag="speed"):
     group: ClassVar[str] = "time"
     label: ClassVar[str] = "Speed"
     text: ClassVar[str] = "How far each element, or a control, has moved since the frame before, in scene units."
+    words: ClassVar[str] = "velocity, motion, fast, movement, acceleration, moving, rate of change, magnitude, momentum"
 
     control: Annotated[
         Identifier | None,

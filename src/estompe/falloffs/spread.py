@@ -38,6 +38,10 @@ class Spread(RememberingSource, tag="spread"):
     group: ClassVar[str] = "time"
     label: ClassVar[str] = "Spread"
     text: ClassVar[str] = "Starts where another falloff is, runs over the surface at a pace, and rises to 1."
+    words: ClassVar[str] = (
+        "infect, infection, contagion, fire, burn, diffuse, creep, growth, flood fill, propagate, catch "
+        "fire, simulation, virus, contaminate"
+    )
     state: ClassVar[type[Remembered]] = Spreading
 
     falloff: Annotated[

@@ -17,6 +17,9 @@ class Stays(RememberingSource, tag="stays"):
     group: ClassVar[str] = "time"
     label: ClassVar[str] = "Hold maximum"
     text: ClassVar[str] = "The largest strength another falloff has had so far, so that what was reached stays."
+    words: ClassVar[str] = (
+        "accumulate, hold, maximum, trail, permanent, latch, keep, record, memory, leave behind, peak hold"
+    )
 
     falloff: Annotated[Identifier, setting("Falloff", "The falloff whose strength is remembered.", refers="falloff")]
     looks_per_frame: LooksPerFrame = 1

@@ -24,6 +24,10 @@ class Surface(Source, tag="surface"):
     group: ClassVar[str] = "distance"
     label: ClassVar[str] = "Distance to a surface"
     text: ClassVar[str] = "How far each point lies from the surface of another shape, as that is after its effects."
+    words: ClassVar[str] = (
+        "mesh distance, proximity, contact, collision, near shape, collide, object distance, closest point, "
+        "signed distance, gap, touch, sdf, intersection, overlap, shrink wrap"
+    )
 
     shape: Annotated[Identifier, setting("Shape", "The shape to whose surface distances are measured.", refers="shape")]
     signed: Annotated[bool, setting("Signed", "Whether distances are negative inside; the shape must be closed.")] = (

@@ -23,6 +23,7 @@ class Sweep(Source, tag="sweep"):
     group: ClassVar[str] = "distance"
     label: ClassVar[str] = "Sweep"
     text: ClassVar[str] = "How far each point lies in front of a control, along one of its axes; negative behind it."
+    words: ClassVar[str] = "plane, wipe, linear, front, band, gradient, reveal, scan, clip plane, directional, travel"
 
     control: Annotated[
         Identifier, setting("Control", "The control whose plane sweeps through the scene.", refers="control")

@@ -61,8 +61,8 @@ class Kind(Part, tag_field="kind"):
     """One sentence that says what it does."""
     group: ClassVar[str] = "other"
     """The heading it stands under where kinds are listed."""
-    words: ClassVar[tuple[str, ...]] = ()
-    """Other words that people search for when they mean it."""
+    words: ClassVar[str] = ""
+    """Other words that people search for when they mean it, separated by commas."""
 
     def reads(self) -> tuple[str, ...]:
         """What decides the result besides settings and references: some of `READABLE`."""

@@ -52,12 +52,16 @@ class Made:
 
 @dataclass(frozen=True)
 class Recipe:
-    """A set-up in one step. build: takes a scene, a shape's id and its bounds; it may raise LookupError, with words."""
+    """A set-up in one step. build: takes a scene, a shape's id and its bounds; it may raise LookupError, with words.
+
+    words: other words that people search for, separated by commas.
+    """
 
     tag: str
     label: str
     text: str
     build: Callable[[Scene, str, Floats, Floats], Made]
+    words: str = ""
 
 
 RECIPES: dict[str, Recipe] = {}

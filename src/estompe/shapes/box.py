@@ -17,6 +17,7 @@ class Box(ShapeSource, tag="box"):
 
     label: ClassVar[str] = "Box"
     text: ClassVar[str] = "A closed box about its centre."
+    words: ClassVar[str] = "cube, block, cuboid, brick, crate, primitive, solid, rectangle, shape"
 
     width: Annotated[float, setting("Width", "The size along X.", unit="length", low=1e-6, high=1e6)] = 1.0
     height: Annotated[float, setting("Height", "The size along Y.", unit="length", low=1e-6, high=1e6)] = 1.0

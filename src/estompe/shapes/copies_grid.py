@@ -19,6 +19,10 @@ class CopiesOnGrid(CopiesSource, tag="copies-grid"):
 
     label: ClassVar[str] = "Copies on a grid"
     text: ClassVar[str] = "Copies of a shape in columns, rows and layers."
+    words: ClassVar[str] = (
+        "array, instance, grid of copies, duplicate, matrix, rows and columns, copies, copy, repeat, wall, "
+        "clone, mirror, lattice, tiling"
+    )
 
     columns: Annotated[int, whole("Columns", "The number along X.", low=1, high=4000)] = 10
     layers: Annotated[int, whole("Layers", "The number along Y.", low=1, high=4000)] = 1

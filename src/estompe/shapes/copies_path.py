@@ -21,6 +21,9 @@ class CopiesAlongPath(CopiesSource, tag="copies-path", kw_only=True):
 
     label: ClassVar[str] = "Copies along a path"
     text: ClassVar[str] = "Copies of a shape in a row along a path, aligned to it or upright."
+    words: ClassVar[str] = (
+        "array, instance along curve, copy along spline, row, chain, distribute on curve, copies, spline, repeat, beads"
+    )
 
     path: Annotated[Identifier, setting("Path", "The path that copies stand on.", refers="path")]
     by: Annotated[

@@ -40,6 +40,10 @@ class ScatteredCopies(CopiesSource, tag="copies-scatter", kw_only=True):
     text: ClassVar[str] = (
         "Copies of a shape scattered evenly over another one; Hide by share makes them denser or sparser."
     )
+    words: ClassVar[str] = (
+        "scatter, distribute, instance, sprinkle, populate, random copies, spread copies, points on surface, "
+        "copies, vegetation, crowd, swarm, flock, particles, emitter, rocks, stones, petals, sand"
+    )
 
     surface: Annotated[Identifier, setting("Surface", "The shape that copies are scattered over.", refers="shape")]
     by: Annotated[

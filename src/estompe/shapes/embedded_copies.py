@@ -35,6 +35,9 @@ class EmbeddedCopies(ShapeSource, tag="embedded-copies"):
 
     label: ClassVar[str] = "Embedded copies"
     text: ClassVar[str] = "Animated copies whose frames are stored with the scene."
+    words: ClassVar[str] = (
+        "animated copies, stored instances, baked, cache, frames, point instancer, instance cache, sequence"
+    )
     group: ClassVar[str] = "from files"
     animated: ClassVar[bool] = True
     makes_pieces: ClassVar[bool] = True

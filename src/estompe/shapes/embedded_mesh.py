@@ -22,6 +22,7 @@ class EmbeddedMesh(ShapeSource, tag="embedded-mesh"):
 
     label: ClassVar[str] = "Embedded mesh"
     text: ClassVar[str] = "An animated mesh whose frames are stored with the scene."
+    words: ClassVar[str] = "animated mesh, stored frames, point cache, baked, cache, sequence, recorded, geometry cache"
     group: ClassVar[str] = "from files"
     animated: ClassVar[bool] = True
 

@@ -17,6 +17,7 @@ class Grid(ShapeSource, tag="grid"):
 
     label: ClassVar[str] = "Grid"
     text: ClassVar[str] = "A flat sheet of quads that faces up."
+    words: ClassVar[str] = "plane, sheet, ground, floor, quad, flat, surface, patch, cloth sheet, terrain"
 
     width: Annotated[float, setting("Width", "The size along X.", unit="length", low=1e-6, high=1e6)] = 2.0
     depth: Annotated[float, setting("Depth", "The size along Z.", unit="length", low=1e-6, high=1e6)] = 2.0

@@ -39,6 +39,7 @@ class ImportedMesh(ShapeSource, tag="mesh"):
 
     label: ClassVar[str] = "Imported mesh"
     text: ClassVar[str] = "A mesh that was imported from a file."
+    words: ClassVar[str] = "import, object, file, obj, polygon, model, geometry, asset, external"
     group: ClassVar[str] = "from files"
 
     points: Annotated[AssetName, setting("Points", "Where the points are.", editor="hidden")]

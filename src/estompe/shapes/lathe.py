@@ -19,6 +19,7 @@ class Lathe(ShapeSource, tag="lathe"):
 
     label: ClassVar[str] = "Lathe"
     text: ClassVar[str] = "A profile revolved about Y, such as a vase; its points can be edited."
+    words: ClassVar[str] = "revolve, turned, profile, vase, spin, rotate profile, pot, bottle, revolution, turn"
 
     profile: Annotated[
         tuple[tuple[float, float], ...],

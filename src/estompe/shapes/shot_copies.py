@@ -16,6 +16,7 @@ class ShotCopies(ShotSource, tag="shot-copies"):
 
     label: ClassVar[str] = "Copies of a shot"
     text: ClassVar[str] = "Copies of an animated file: a point instancer, or instances of one prototype."
+    words: ClassVar[str] = "usd, instances, point instancer, instance, reference, prim, shot, crowd, import"
     makes_pieces: ClassVar[bool] = True
     makes_copies: ClassVar[bool] = True
 

@@ -19,6 +19,7 @@ class ShotMesh(ShotSource, tag="shot-mesh"):
 
     label: ClassVar[str] = "Mesh of a shot"
     text: ClassVar[str] = "A mesh of an animated file, read frame by frame."
+    words: ClassVar[str] = "usd, gltf, animated mesh, character, reference, prim, point cache, layout, shot, import"
 
     rest: Annotated[
         Literal["first frame", "a frame", "another prim"],

@@ -17,6 +17,7 @@ class Sphere(ShapeSource, tag="sphere"):
 
     label: ClassVar[str] = "Sphere"
     text: ClassVar[str] = "A closed sphere of quads of nearly one size."
+    words: ClassVar[str] = "ball, globe, round, orb, planet, primitive, quad sphere, bubble, pearl"
 
     radius: Annotated[float, setting("Radius", "The radius from the centre.", unit="length", low=1e-6, high=1e6)] = 0.5
     divisions: Annotated[

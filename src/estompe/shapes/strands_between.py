@@ -21,6 +21,9 @@ class StrandsBetween(StrandsSource, tag="strands-between", kw_only=True):
 
     label: ClassVar[str] = "Strands between"
     text: ClassVar[str] = "Living lines from the points, faces or pieces of one shape to those of another."
+    words: ClassVar[str] = (
+        "lightning, arc, arcs, spark, electricity, connect, web, threads, plexus, bridge, strings, net, network, wires"
+    )
 
     from_shape: Annotated[Identifier, setting("From", "The shape that strands begin on.", refers="shape")]
     to_shape: Annotated[Identifier, setting("To", "The shape that strands end on.", refers="shape")]

@@ -18,6 +18,7 @@ class StrandsAlongPath(StrandsSource, tag="strands-path", kw_only=True):
 
     label: ClassVar[str] = "Strands along a path"
     text: ClassVar[str] = "Living lines along a path, such as cables or currents."
+    words: ClassVar[str] = "cable, rope, wire, spline, curves, cord, current, thread, wires, strand"
 
     path: Annotated[Identifier, setting("Path", "The path that strands follow.", refers="path")]
 

@@ -20,6 +20,9 @@ class StrandsFrom(StrandsSource, tag="strands-from", kw_only=True):
 
     label: ClassVar[str] = "Strands from a surface"
     text: ClassVar[str] = "Living lines grown from a shape, such as hairs, grasses or feelers; they ride on it."
+    words: ClassVar[str] = (
+        "hair, fur, grass, strands, feelers, whiskers, bristles, tentacles, curves, groom, feather, petals, needles"
+    )
 
     surface: Annotated[Identifier, setting("Surface", "The shape that strands grow from.", refers="shape")]
     roots: Annotated[int, whole("Roots", "The number of places that strands grow from.", low=1, high=50_000)] = 300

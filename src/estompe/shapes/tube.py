@@ -17,6 +17,7 @@ class Tube(ShapeSource, tag="tube"):
 
     label: ClassVar[str] = "Tube"
     text: ClassVar[str] = "A tube about Y, open at both ends."
+    words: ClassVar[str] = "cylinder, pipe, hose, open cylinder, hollow, primitive, ring, sleeve, column"
 
     radius: Annotated[float, setting("Radius", "The radius from the axis.", unit="length", low=1e-6, high=1e6)] = 0.3
     height: Annotated[float, setting("Height", "The size along Y.", unit="length", low=1e-6, high=1e6)] = 1.0

@@ -23,7 +23,14 @@ from estompe.shapes.shot import ShotSource
 
 def add_entry(context: AppContext, entry: Entry) -> None:
     """Add an entry of the catalog to the scene and make it current; what cannot be added is said."""
-    makers = {"shape": _shape, "control": _control, "source": _layer, "effect": _effect, "recipe": _recipe}
+    makers = {
+        "falloff": _falloff,
+        "shape": _shape,
+        "control": _control,
+        "source": _layer,
+        "effect": _effect,
+        "recipe": _recipe,
+    }
     makers[entry.family](context, entry)
     context.preferences.remember_added(entry.name)
     context.preferences.save()
@@ -54,6 +61,10 @@ def _control(context: AppContext, entry: Entry) -> None:
         scene = edits.put(scene, ("controls", made, "points"), adding.FIRST_PATH)
     document.commit(scene, "Add control")
     context.session.selection.choose_control(made)
+
+
+def _falloff(context: AppContext, _entry: Entry) -> None:
+    context.measure.add_falloff()
 
 
 def _layer(context: AppContext, entry: Entry) -> None:

@@ -23,7 +23,7 @@ from estompe.document.scene import Control
 from estompe.kinds.kind import Effect, ShapeSource, Source
 from estompe.kinds.registry import kinds
 from estompe.kinds.settings import Setting, settings_of
-from estompe.setups.catalog import Entry, entries
+from estompe.setups.catalog import Entry, entries, search
 
 _ENTRY = Qt.ItemDataRole.UserRole
 _BASES: dict[str, Any] = {"source": Source, "effect": Effect, "shape": ShapeSource}
@@ -81,8 +81,9 @@ class ReferenceSheet(QWidget):
         """List what fits the words."""
         self.list.clear()
         heading = ""
+        found = set(search(self.line.text()))
         for entry in entries():
-            if not entry.matches(self.line.text()):
+            if entry not in found or entry.family == "falloff":
                 continue
             if entry.family != heading:
                 heading = entry.family

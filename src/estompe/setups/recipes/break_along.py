@@ -28,5 +28,6 @@ register_recipe(
         "Break along a sweep",
         "The current shape breaks into cells, which a rising front throws outwards.",
         break_along,
+        words="shatter, break, explode, destroy, fracture, disintegrate, demolish, crack, smash, collapse",
     )
 )

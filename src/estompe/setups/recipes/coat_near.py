@@ -29,5 +29,6 @@ register_recipe(
         "Coat near a control",
         "Salt, snow or paint over the surface: thick beside a control, gone at its reach, with a round ragged edge.",
         coat_near,
+        words="snow, salt, paint, layer, frost, cover, ice, deposit, dust, icing, freeze, dirt, water",
     )
 )

@@ -30,5 +30,9 @@ register_recipe(
         "Crumble",
         "The faces of the current shape part, fall and shrink away behind a ragged front.",
         crumble,
+        words=(
+            "disintegrate, decay, fall apart, dissolve, ruin, dust, erode, break down, collapse, ash, dissipate, "
+            "sand, smoke, petals"
+        ),
     )
 )

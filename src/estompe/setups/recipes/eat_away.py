@@ -26,5 +26,6 @@ register_recipe(
         "Eat away",
         "Holes spread from a control: each face darkens, shrinks and goes when its neighbours have.",
         eat_away,
+        words="dissolve, corrode, erode, holes, acid, decay, burn away, rot, disintegrate, vanish",
     )
 )

@@ -31,5 +31,6 @@ register_recipe(
         "Grow a crust",
         "A crust or sponge grows out of the surface at a pace that follows cells; one keyed number runs it.",
         grow_crust,
+        words="sponge, coral, mold, barnacles, encrust, cells, growth, lichen, organic, crystals",
     )
 )

@@ -24,5 +24,6 @@ register_recipe(
         "Grow from here",
         "It grows where a control is, frame by frame: move the control, and it leaves a ridge where it has been.",
         grow_from_here,
+        words="trail, grow, ridge, extrude, bloom, sprout, build up, deposit, draw in space, track",
     )
 )

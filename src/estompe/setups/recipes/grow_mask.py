@@ -37,5 +37,6 @@ register_recipe(
         "Grow a mask from here",
         "A mask grows over the surface from the place nearest to a control; its range is keyed, so it scrubs freely.",
         grow_mask,
+        words="reveal, growth, infect, mask, spread, wipe, crawl, geodesic, flood, write on",
     )
 )

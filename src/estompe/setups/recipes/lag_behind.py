@@ -31,5 +31,9 @@ register_recipe(
         "Lag behind",
         "The surface rises towards a moving control, each place up to 18 frames late by a number of its own.",
         lag_behind,
+        words=(
+            "delay, follow through, stagger, late, jiggle, overlap, ripple, echo, trailing, wave, jelly, "
+            "overshoot, anticipation"
+        ),
     )
 )

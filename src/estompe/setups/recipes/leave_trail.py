@@ -37,5 +37,6 @@ register_recipe(
         "Leave a trail",
         "A moving control dents the surface, which stays dented, and leaves a glow that fades.",
         leave_trail,
+        words="trail, footprint, track, imprint, glow, path behind, residue, wake, mark, fade",
     )
 )

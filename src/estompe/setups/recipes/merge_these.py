@@ -34,5 +34,6 @@ register_recipe(
         "Merge these",
         "This shape and all others that are seen become one body with soft joints; the others are hidden.",
         merge_these,
+        words="boolean, union, combine, metaball, join, fuse, weld, blend, one skin, merge",
     )
 )

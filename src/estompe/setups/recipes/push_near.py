@@ -22,5 +22,6 @@ register_recipe(
         "Push near a control",
         "A control, a falloff around it and a Push on the current shape, sized to fit.",
         push_near,
+        words="bulge, inflate, swell, quick start, push, deform, bump, proximity, null, first",
     )
 )

@@ -33,5 +33,6 @@ register_recipe(
         "Release and tear",
         "The shape hangs as cloth from its upper edge, is blown, and comes apart in rags from a growing weak place.",
         release_and_tear,
+        words="cloth, rip, tear, flag, drop, fabric, sail, shred, rags, hang",
     )
 )

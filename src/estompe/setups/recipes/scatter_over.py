@@ -42,5 +42,9 @@ register_recipe(
         "Scatter over this",
         "Small grains spread evenly over the current shape, fewer away from a control.",
         scatter_over,
+        words=(
+            "scatter, sprinkle, grains, distribute, dust, pebbles, instance, copies, gravel, seeds, particles, "
+            "sand, rocks, emitter"
+        ),
     )
 )

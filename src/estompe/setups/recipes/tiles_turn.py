@@ -39,5 +39,6 @@ register_recipe(
         "Tiles turn as it passes",
         "A wall of copies of the current shape; each turns over as a control goes by.",
         tiles_turn,
+        words="flip, tiles, wall, turn, rotate copies, domino, mosaic, panels, reveal, motion graphics",
     )
 )

@@ -38,5 +38,6 @@ register_recipe(
         "Weather the tops",
         "What faces up swells by noise, only inside a soft ball that can be moved: moss, snow, or worn places below 0.",
         weather_tops,
+        words="moss, snow, erode, age, rust, weather, dust, lichen, patina, slope",
     )
 )
