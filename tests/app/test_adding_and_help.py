@@ -54,9 +54,9 @@ def test_arrows_step_over_headings_and_nothing_fits_is_said(sample):
     assert palette.current() != first
     QTest.keyClick(palette.line, Qt.Key.Key_Up)
     assert palette.current() == first
-    QTest.keyClicks(palette.line, "zebra crossing")
+    QTest.keyClicks(palette.line, "geodesicalness")
     assert palette.current() is None
-    assert "Nothing fits" in palette.list.item(0).text()
+    assert palette.list.item(0).text() == "No match for “geodesicalness”: did you mean “geodesic”?"
     QTest.keyClick(palette.line, Qt.Key.Key_Escape)
 
 
@@ -169,13 +169,13 @@ def test_lengths_are_shown_and_typed_in_the_scenes_unit(sample):
 def test_what_cannot_be_done_is_greyed_and_says_why(driver):
     driver.window.files.new_scene()
     menu = driver.menu("Add")
-    effect = driver.window.actions_by_name["add_effect"]
-    assert not effect.isEnabled()
-    assert effect.toolTip() == "Choose a shape first"
+    push = driver.window.actions_by_name["push_near"]
+    assert not push.isEnabled()
+    assert push.toolTip() == "Choose a shape first"
     menu.aboutToHide.emit()
-    assert effect.isEnabled()  # so that its shortcut can say why
-    driver.window.run("add_effect")
-    assert driver.window.status.message.text() == "Effect: choose a shape first"
+    assert push.isEnabled()  # so that its shortcut can say why
+    driver.window.run("push_near")
+    assert driver.window.status.message.text() == "Push near a control: choose a shape first"
     driver.menu("Check")
     assert driver.window.actions_by_name["wipe"].toolTip() == "Keep a picture first: Shift+R"
 

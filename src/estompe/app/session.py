@@ -6,6 +6,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from estompe.app.model.document import DocumentModel
 from estompe.app.model.evaluator import Evaluator
+from estompe.app.model.fitting import Fitting
 from estompe.app.model.fronts import Fronts
 from estompe.app.model.messages import Messages
 from estompe.app.model.numbers import Numbers
@@ -38,6 +39,7 @@ class Session(QObject):
         # What is current must be there before anybody looks.
         self.document.scene_changed.connect(self._follow)
         self.evaluator = Evaluator(self.document, self.selection, self.playhead, self.messages, self)
+        self.fitting = Fitting(self.document, self.evaluator, self.messages, self)
         self.past = PastModel(self.document, self.playhead, self.evaluator, self.messages, self)
         self.numbers = Numbers(self.document, self.playhead, self.evaluator, self.messages, self)
         self.painting = Painting(self.document, self.selection, self.evaluator, self.messages, self)

@@ -248,7 +248,7 @@ class Window(QWidget):
 
     def _refused(self, entry: Entry) -> str:
         """Why something cannot be added now, or nothing."""
-        if entry.family in ("effect", "recipe") and self.session.selection.shape is None:
+        if entry.family == "recipe" and self.session.selection.shape is None:
             return "Choose a shape first."
         return ""
 

@@ -216,4 +216,9 @@ def _to_7(scene: Json) -> Json:
     return scene
 
 
-_STEPS: dict[int, Callable[[Json], Json]] = {1: _to_2, 2: _to_3, 3: _to_4, 4: _to_5, 5: _to_6, 6: _to_7}
+def _to_8(scene: Json) -> Json:
+    """Version 8 has falloffs that sweep by one number; a scene of version 7 uses none of it."""
+    return scene
+
+
+_STEPS: dict[int, Callable[[Json], Json]] = {1: _to_2, 2: _to_3, 3: _to_4, 4: _to_5, 5: _to_6, 6: _to_7, 7: _to_8}

@@ -198,6 +198,17 @@ class Falloff(Part):
             high=100_000.0,
         ),
     ] = None
+    passed: Annotated[
+        Number | None,
+        setting(
+            "Passed",
+            "The share of all measured values that the range has swept over: 0 % is none, 100 % is all of them.",
+            unit="fraction",
+            low=0.0,
+            high=1.0,
+        ),
+    ] = None
+    """Where it is set, only the width of the range counts."""
 
 
 class BakedState(Part):

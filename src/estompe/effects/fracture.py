@@ -31,6 +31,7 @@ class Fracture(Effect, tag="fracture"):
     at_start: ClassVar[bool] = True
     alters: ClassVar[tuple[str, ...]] = ("points", "normals", "rest", "attributes", "topology")
     recolors: ClassVar[bool | None] = True
+    fed_at_first: ClassVar[bool] = False
     label: ClassVar[str] = "Fracture"
     text: ClassVar[str] = (
         "Cuts a closed mesh into cells with caps; a falloff makes them smaller where it is strong at the start."

@@ -21,6 +21,7 @@ class Group(Effect, tag="group"):
     recolors: ClassVar[bool | None] = False
     acts: ClassVar[tuple[ActsOn, ...]] = EVERY_ELEMENT
     group: ClassVar[str] = "look"
+    fed_at_first: ClassVar[bool] = False
     label: ClassVar[str] = "Group"
     text: ClassVar[str] = "Names the points with strength, or those picked in the Table, for the Attribute source."
     words: ClassVar[str] = (

@@ -26,6 +26,7 @@ class Separate(Effect, tag="separate"):
     makes_pieces: ClassVar[bool] = True
     alters: ClassVar[tuple[str, ...]] = ("points", "normals", "rest", "attributes", "topology")
     recolors: ClassVar[bool | None] = False
+    fed_at_first: ClassVar[bool] = False
     label: ClassVar[str] = "Separate"
     text: ClassVar[str] = (
         "Parts a mesh into its faces or connected parts, so that later effects can move each as a piece."

@@ -25,6 +25,7 @@ class Subdivide(Effect, tag="subdivide"):
     alters: ClassVar[tuple[str, ...]] = EVERYTHING
     recolors: ClassVar[bool | None] = False
     group: ClassVar[str] = "grow"
+    fed_at_first: ClassVar[bool] = False
     label: ClassVar[str] = "Subdivide"
     text: ClassVar[str] = "Splits faces where there is strength, so that a falloff finds enough points."
     words: ClassVar[str] = (

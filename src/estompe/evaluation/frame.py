@@ -5,6 +5,7 @@ from functools import cached_property
 from typing import Any
 
 import numpy as np
+from msgspec import structs
 from numpy.typing import NDArray
 
 from estompe.document.project import Project
@@ -17,11 +18,13 @@ from estompe.evaluation.planning.state import State, Values
 from estompe.evaluation.planning.where import Where, strength_where, where_measured
 from estompe.evaluation.running.memo import Memo
 from estompe.evaluation.time.past import Past
+from estompe.falloffs.ramp import swept
 from estompe.geometry import Domain, Geometry, frozen
 from estompe.geometry.samples import converted, samples_of
 from estompe.kernels.topology import steepest
 from estompe.kernels.types import Floats, Indices
 from estompe.kinds.context import CannotEvaluateError
+from estompe.kinds.numbers import plain
 
 FEWEST_EDGES = 3
 """Below this many edges across it, a ramp falls between the points."""
@@ -31,12 +34,13 @@ __all__ = ["FEWEST_EDGES", "Frame", "Problem", "Shown", "evaluate"]
 class Shown:
     """A falloff on a shape, as the view, the histogram and the probe show it.
 
-    It is measured where `estompe.evaluation.planning.where` says. measured_mesh: the mesh that is measured; mesh: the one whose
-    elements the values are of, which is another one where a painted mask is carried to what is seen.
+    It is measured where `estompe.evaluation.planning.where` says. falloff: with the range that counts, which *Passed* may have
+    moved; measured_mesh: the mesh that is measured; mesh: the one whose elements the values are of, which is another one where a
+    painted mask is carried to what is seen.
     """
 
     def __init__(self, shape: Shape, falloff: Falloff, where: Where) -> None:
-        self.shape, self.falloff, state = shape, falloff, where.state
+        self.shape, state = shape, where.state
         self.measured_mesh = state.geometry
         self.mesh = state.geometry if where.seen is None else where.seen
         self.domain = state.domain
@@ -50,6 +54,8 @@ class Shown:
         stack, joined, strength, positions = plan.settled(nodes)
         self.strength: Floats = carried(strength.value)
         self.values: Floats = carried(joined.value)
+        passed = None if falloff.passed is None else plain(falloff.passed)
+        self.falloff = structs.replace(falloff, range=swept(joined.value, falloff.range, passed))
         self.positions: Floats = carried(positions.value)
         # Taken now, while they are at hand: whoever shows them must not have to compute anything.
         arrays = zip(stack.layers, stack.measured, stack.values, strict=True)

@@ -16,6 +16,7 @@ class AfterGlow(RememberingSource, tag="after-glow"):
     """The strength of another falloff; once that falls, it fades to half in a time of its own, and so on."""
 
     group: ClassVar[str] = "time"
+    limits: ClassVar[tuple[float, float] | None] = (0.0, 1.0)
     label: ClassVar[str] = "After-glow"
     text: ClassVar[str] = "The strength of another falloff, which fades slowly after that has passed."
     words: ClassVar[str] = "decay, fade, fade out, cool down, afterimage, half life, release, ease out, memory, residue"

@@ -19,6 +19,7 @@ class Along(Source, tag="along"):
     """The fraction 0..1 of a path's length at the nearest point on it."""
 
     group: ClassVar[str] = "distance"
+    limits: ClassVar[tuple[float, float] | None] = (0.0, 1.0)
     label: ClassVar[str] = "Along a path"
     text: ClassVar[str] = "How far along a path each point's nearest place on it lies, 0 at its start and 1 at its end."
     words: ClassVar[str] = (

@@ -18,6 +18,7 @@ class Height(Source, tag="height"):
     """0 at the low end of the shape's bounds along an axis, 1 at the high end."""
 
     group: ClassVar[str] = "surface"
+    limits: ClassVar[tuple[float, float] | None] = (0.0, 1.0)
     label: ClassVar[str] = "Height"
     text: ClassVar[str] = "How far up the shape each point is, 0 at the bottom of its bounds and 1 at the top."
     words: ClassVar[str] = (

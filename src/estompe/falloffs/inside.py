@@ -21,6 +21,7 @@ class Inside(Source, tag="inside"):
 
     group: ClassVar[str] = "distance"
     of_others: ClassVar[bool] = True
+    limits: ClassVar[tuple[float, float] | None] = (0.0, 1.0)
     label: ClassVar[str] = "Inside a shape"
     text: ClassVar[str] = "1 inside another shape, 0 outside; the shape can be moved and hidden."
     words: ClassVar[str] = (

@@ -16,6 +16,7 @@ class JointBend(Source, tag="bend"):
     """A joint's angle in degrees at the joint itself, dying out along both bones."""
 
     group: ClassVar[str] = "scene"
+    first_range: ClassVar[tuple[float, float] | None] = (90.0, 0.0)
     label: ClassVar[str] = "Joint bend"
     text: ClassVar[str] = "How many degrees a joint is bent, where it acts; nothing while it is straight."
     words: ClassVar[str] = "elbow, joint angle, wrinkle, flex, fold angle, rig, skeleton, bone, pose driver"

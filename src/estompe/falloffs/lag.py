@@ -23,6 +23,7 @@ class Lag(Source, tag="lag"):
     """The strength another falloff had some frames ago: all alike, at random, or by a third falloff."""
 
     group: ClassVar[str] = "time"
+    limits: ClassVar[tuple[float, float] | None] = (0.0, 1.0)
     label: ClassVar[str] = "Lag"
     text: ClassVar[str] = "The strength another falloff had some frames ago, for each element its own number of frames."
     words: ClassVar[str] = (

@@ -32,6 +32,7 @@ class Noise(Source, tag="noise"):
     has_pattern: ClassVar[bool] = True
     speed_setting: ClassVar[str] = "speed"
     first_join: ClassVar[Join] = "add"
+    first_range: ClassVar[tuple[float, float] | None] = (0.5, -0.5)
     label: ClassVar[str] = "Noise"
     text: ClassVar[str] = (
         "Irregular values centred on zero. Added to a distance it roughens the edge by so many scene units."

@@ -17,6 +17,7 @@ class Order(Source, tag="order"):
     """0 at one end of the profile and 1 at the other, or the same across by the UVs."""
 
     group: ClassVar[str] = "surface"
+    limits: ClassVar[tuple[float, float] | None] = (0.0, 1.0)
     label: ClassVar[str] = "Order"
     text: ClassVar[str] = "How far along its profile or UVs each point was made, 0 to 1; later effects leave it alone."
     words: ClassVar[str] = (

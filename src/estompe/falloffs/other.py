@@ -16,6 +16,7 @@ class Other(Source, tag="falloff"):
     """The strength of another falloff on the same points; it follows whatever that one does."""
 
     group: ClassVar[str] = "scene"
+    limits: ClassVar[tuple[float, float] | None] = (0.0, 1.0)
     label: ClassVar[str] = "Another falloff"
     text: ClassVar[str] = "The strength of another falloff. It stays linked: change that one and this follows."
     words: ClassVar[str] = (

@@ -27,6 +27,7 @@ class Painted(Source, tag="painted"):
 
     painted: ClassVar[str] = "mask"
     group: ClassVar[str] = "surface"
+    limits: ClassVar[tuple[float, float] | None] = (0.0, 1.0)
     label: ClassVar[str] = "Painted"
     text: ClassVar[str] = "A mask that you paint on the surface with the brush (B): add, take away, blur."
     words: ClassVar[str] = "paint, brush, weight paint, mask, vertex paint, weight, hand made, draw, stroke, weight map"

@@ -71,6 +71,37 @@ def positions(values: Floats, within: Range) -> Floats:
     return (values - np.float32(full)) * np.float32(1.0 / width)
 
 
+def swept(values: Floats, within: Range, passed: float | None) -> Range:
+    """The range where it has swept over a share of all values, its width kept; as it is without a share.
+
+    Parameters
+    ----------
+    values : float32 (n,)
+        All that is measured.
+    within : Range
+        A resolved range; what is nearer to its full end is swept over first.
+    passed : float, optional
+        The share, 0..1: at 0 no value has a strength, at 1 every value is full.
+
+    Returns
+    -------
+    Range
+        With plain numbers.
+    """
+    if passed is None or not len(values):
+        return within
+    width = plain(within.gone) - plain(within.full)
+    low, high = float(values.min()), float(values.max())
+    # Rounding must not leave a value on either end: the range stands clear of both by a millionth of all that it sweeps.
+    clear = 1e-6 * max(high - low + abs(width), abs(low), abs(high), 1e-30)
+    if width < 0.0:
+        begin, end = high - width + clear, low - clear
+    else:
+        begin, end = low - width - clear, high + clear
+    full = begin + min(max(passed, 0.0), 1.0) * (end - begin)
+    return Range(full, full + width)
+
+
 def first_range(source: Source) -> Range:
     """A first range for a layer of its own: as its kind says, else as its unit does."""
     return Range(*(source.first_range or UNITS[source.unit()].first_range))

@@ -16,6 +16,7 @@ class Random(Source, tag="random"):
     """An even random number 0..1 for each point, fixed by a seed and the point's number."""
 
     group: ClassVar[str] = "pattern"
+    limits: ClassVar[tuple[float, float] | None] = (0.0, 1.0)
     label: ClassVar[str] = "Random"
     text: ClassVar[str] = "A random number for each point, 0 to 1; it does not change when things move."
     words: ClassVar[str] = "jitter, variation, scatter values, chance, seed, per element, dice, offset, id, stagger"

@@ -19,6 +19,7 @@ class Speed(Source, tag="speed"):
     """How far each element, or a control, has moved since the frame before."""
 
     group: ClassVar[str] = "time"
+    first_range: ClassVar[tuple[float, float] | None] = (0.1, 0.0)
     label: ClassVar[str] = "Speed"
     text: ClassVar[str] = "How far each element, or a control, has moved since the frame before, in scene units."
     words: ClassVar[str] = "velocity, motion, fast, movement, acceleration, moving, rate of change, magnitude, momentum"

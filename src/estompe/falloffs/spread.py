@@ -36,6 +36,7 @@ class Spread(RememberingSource, tag="spread"):
     """
 
     group: ClassVar[str] = "time"
+    limits: ClassVar[tuple[float, float] | None] = (0.0, 1.0)
     label: ClassVar[str] = "Spread"
     text: ClassVar[str] = "Starts where another falloff is, runs over the surface at a pace, and rises to 1."
     words: ClassVar[str] = (

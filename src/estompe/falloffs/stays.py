@@ -15,6 +15,7 @@ class Stays(RememberingSource, tag="stays"):
     """The largest strength of another falloff so far."""
 
     group: ClassVar[str] = "time"
+    limits: ClassVar[tuple[float, float] | None] = (0.0, 1.0)
     label: ClassVar[str] = "Hold maximum"
     text: ClassVar[str] = "The largest strength another falloff has had so far, so that what was reached stays."
     words: ClassVar[str] = (

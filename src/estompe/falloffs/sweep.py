@@ -21,6 +21,7 @@ class Sweep(Source, tag="sweep"):
     """How far each point lies in front of a control's plane; negative behind it."""
 
     group: ClassVar[str] = "distance"
+    first_range: ClassVar[tuple[float, float] | None] = (-0.5, 0.5)
     label: ClassVar[str] = "Sweep"
     text: ClassVar[str] = "How far each point lies in front of a control, along one of its axes; negative behind it."
     words: ClassVar[str] = "plane, wipe, linear, front, band, gradient, reveal, scan, clip plane, directional, travel"

@@ -100,6 +100,8 @@ class Source(Kind):
     """Whether the shape that it names must be another one than the one that is measured."""
     first_range: ClassVar[tuple[float, float] | None] = None
     """Full and gone of a new layer of this kind; None for those of its unit."""
+    limits: ClassVar[tuple[float, float] | None] = None
+    """The least and the largest value that it can measure, where its kind has such; None for what has to be measured."""
     has_pattern: ClassVar[bool] = False
     """Whether it is a pattern over space that a small picture can show: it asks for the time and its own matrix alone."""
 
@@ -144,6 +146,8 @@ class Effect(Kind):
     """Whether it may give colours to points or copies that have none; None for whatever alters attributes."""
     at_start: ClassVar[bool] = False
     """Whether its strengths are those of the first frame of the shot, whatever frame is asked for."""
+    fed_at_first: ClassVar[bool] = True
+    """Whether a new effect is fed by the current falloff; kinds that change which elements there are say no."""
     own_axes: ClassVar[bool] = False
     """Whether it makes sense about each element's own middle and along its own axes."""
     asks_places: ClassVar[bool] = False

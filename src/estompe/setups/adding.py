@@ -1,6 +1,12 @@
-"""One new part at a time; each function returns the scene and the new part's id."""
+"""One new part at a time; each function returns the scene and the new part's id.
 
-from typing import Any
+What a new part must name and the scene lacks is made with it where a `Place` says where and how large; else LookupError says what
+is missing.
+"""
+
+import math
+from collections.abc import Callable
+from typing import Any, NamedTuple
 
 from msgspec import structs
 
@@ -17,6 +23,22 @@ from estompe.kinds.settings import settings_of
 
 FIRST_PATH: tuple[Triple, ...] = ((-0.5, 0.0, 0.0), (0.0, 0.0, 0.0), (0.5, 0.0, 0.0))
 """The points a new path begins with."""
+
+
+class Place(NamedTuple):
+    """Where things go that are made along with a new part: a position in the world, and about their size, scene units."""
+
+    position: tuple[float, float, float] = (0.0, 0.0, 0.0)
+    size: float = 0.5
+
+
+class AddedSource(NamedTuple):
+    """A scene with a new layer: the ids of the layer and its falloff, and of a control that was made for it, "" for none."""
+
+    scene: Scene
+    falloff: str
+    layer: str
+    control: str
 
 
 def add_shape(scene: Scene, name: str, source: ShapeSource) -> tuple[Scene, str]:
@@ -77,16 +99,29 @@ def new_source(scene: Scene, kind: str, falloff: str, shape: str = "") -> Source
 
     shape: the one that is looked at, which a source of other shapes does not take.
     """
+    return _source(scene, kind, falloff, shape, None)[1]
+
+
+def _source(scene: Scene, kind: str, falloff: str, shape: str, place: Place | None) -> tuple[Scene, Source]:
+    # A distance to the surface that is measured would be 0 everywhere.
     struct = kinds(Source)[kind]
-    besides = shape if struct.of_others else ""
-    made: Source = struct(**_first_references(scene, struct, falloff, besides))
-    return made
+    scene, named = _references(scene, struct, falloff, shape, place, shape)
+    source: Source = struct(**named)
+    return scene, source
 
 
 def _first_references(scene: Scene, struct: Any, not_this: str, besides: str = "") -> dict[str, str]:
-    """What a kind must name, each the first there is. Raises LookupError where there is none.
+    """What a kind must name, each the first there is. Raises LookupError where there is none."""
+    return _references(scene, struct, not_this, besides, None, "")[1]
 
-    not_this: the falloff or shape the kind is for, which it must not refer back to; besides: another one that it must not name.
+
+def _references(
+    scene: Scene, struct: Any, not_this: str, besides: str, place: Place | None, shape: str
+) -> tuple[Scene, dict[str, str]]:
+    """What a kind must name, each the first there is, and the scene with what had to be made. Raises LookupError.
+
+    not_this: the falloff or shape the kind is for, which it must not refer back to; besides: another one that it must not name;
+    place: where what is missing is made, None to make nothing; shape: the one that it is for.
     """
     found: dict[str, str] = {}
     for rule in settings_of(struct):
@@ -97,9 +132,63 @@ def _first_references(scene: Scene, struct: Any, not_this: str, besides: str = "
         there = [item for item in there if item != besides]
         if there and (not rule.optional or rule.refers == "control"):
             found[rule.name] = there[0]
+        elif (
+            not there
+            and (not rule.optional or rule.refers == "control")
+            and place is not None
+            and rule.refers in _MAKERS
+        ):
+            scene, found[rule.name] = _MAKERS[rule.refers](scene, place, shape)
         elif not there and not rule.optional:
             raise LookupError(f"{struct.label} needs {family.ask}: add one first")
-    return found
+    return scene, found
+
+
+def _make_control(scene: Scene, place: Place, _shape: str) -> tuple[Scene, str]:
+    return add_control(scene, "sphere", "Control", place.position)
+
+
+def _make_path(scene: Scene, place: Place, _shape: str) -> tuple[Scene, str]:
+    scene, control = add_control(scene, "path", "Path", place.position)
+    size = neat(2.0 * place.size, place.size)
+    points = (-0.5 * size, 0.0, 0.0), (0.0, 0.0, 0.0), (0.5 * size, 0.0, 0.0)
+    return put(scene, ("controls", control, "points"), points), control
+
+
+def _make_falloff(scene: Scene, place: Place, _shape: str) -> tuple[Scene, str]:
+    """A falloff by the distance to the first control, or to a new one."""
+    controls = [item.id for item in scene.controls if item.form != "path"]
+    scene, control = (scene, controls[0]) if controls else _make_control(scene, place, "")
+    layer = Layer(fresh_id(scene, "layer"), kinds(Source)["distance"](control))
+    scene, falloff = add_falloff(scene, "Near control", (layer,))
+    within = Range(neat(0.25 * place.size, place.size), neat(place.size, place.size))
+    return put(scene, ("falloffs", falloff, "range"), within), falloff
+
+
+def _make_shape(scene: Scene, place: Place, _shape: str) -> tuple[Scene, str]:
+    scene, shape = add_shape(scene, "Sphere", kinds(ShapeSource)["sphere"](neat(0.5 * place.size, place.size)))
+    return put(scene, ("shapes", shape, "transform"), Transform(place.position)), shape
+
+
+def _make_joints(scene: Scene, _place: Place, shape: str) -> tuple[Scene, str]:
+    if not shape:
+        raise LookupError("a Joints effect needs a shape: choose one first")
+    return add_effect(scene, shape, "joints", None)
+
+
+_MAKERS: dict[str, Callable[[Scene, Place, str], tuple[Scene, str]]] = {
+    "control": _make_control,
+    "path": _make_path,
+    "falloff": _make_falloff,
+    "shape": _make_shape,
+    "effect": _make_joints,
+}
+"""By the family of references: what is made where there is none."""
+
+
+def neat(value: float, size: float) -> float:
+    """A length rounded to about a thousandth of a size, as a person would type it."""
+    return round(float(value), max(0, 3 - math.floor(math.log10(max(size, 1e-9)))))
 
 
 def _may_name(scene: Scene, family: str, item: str, not_this: str) -> bool:
@@ -115,19 +204,59 @@ def _is_fed_by(shape: Shape, falloff: str) -> bool:
 
 def add_layer(scene: Scene, falloff: str, kind: str, shape: str = "") -> tuple[Scene, str]:
     """A layer of a kind of source at the end of a falloff. Raises LookupError. shape: as `new_source` has it."""
-    made = fresh_id(scene, "layer")
-    source = new_source(scene, kind, falloff, shape)
-    layer = Layer(made, source, source.first_join)
-    return insert(scene, ("falloffs", falloff, "layers"), layer), made
+    added = add_source(scene, kind, falloff, shape, None)
+    return added.scene, added.layer
 
 
-def add_effect(scene: Scene, shape: str, kind: str, falloff: str | None) -> tuple[Scene, str]:
-    """An effect at the end of a shape's chain, fed by a falloff unless that is None. Raises LookupError."""
-    made = fresh_id(scene, "effect")
+def add_source(scene: Scene, kind: str, falloff: str | None, shape: str, place: Place | None) -> AddedSource:
+    """A layer of a kind of source at the end of a falloff, with all that it needs.
+
+    Parameters
+    ----------
+    scene : Scene
+        The scene.
+    kind : str
+        The tag of the source.
+    falloff, shape : str
+        Their ids; a new falloff is made for None. shape: the one that is looked at, "" for none.
+    place : Place, optional
+        Where a control, falloff or shape is made that the source needs; without it, what is missing is an error.
+
+    Returns
+    -------
+    AddedSource
+        The scene and the new parts.
+
+    Raises
+    ------
+    LookupError
+        Where the scene lacks what the source needs.
+    """
+    controls = {item.id for item in scene.controls}
+    if falloff is None:
+        scene, falloff = add_falloff(scene)
+    scene, source = _source(scene, kind, falloff, shape, place)
+    layer = Layer(fresh_id(scene, "layer"), source, source.first_join)
+    scene = insert(scene, ("falloffs", falloff, "layers"), layer)
+    new = [item.id for item in scene.controls if item.id not in controls]
+    return AddedSource(scene, falloff, layer.id, new[0] if new else "")
+
+
+def add_effect(
+    scene: Scene, shape: str, kind: str, falloff: str | None, place: Place | None = None
+) -> tuple[Scene, str]:
+    """An effect at the end of a shape's chain. Raises LookupError.
+
+    falloff: what feeds it, None for nothing; kinds that change which elements there are (`fed_at_first`) are fed by nothing at
+    first. place: where a control or shape is made that it needs.
+    """
     struct = kinds(Effect)[kind]
-    settings = struct(**_first_references(scene, struct, shape))
-    routes = (Route(falloff),) if falloff is not None else ()
-    effect = EffectSlot(made, settings, routes, acts_on=first_acts_on(get(scene, ("shapes", shape)), struct))
+    scene, named = _references(scene, struct, shape, "", place, shape)
+    settings = struct(**named)
+    routes = (Route(falloff),) if falloff is not None and struct.fed_at_first else ()
+    acts_on = first_acts_on(get(scene, ("shapes", shape)), struct)
+    made = fresh_id(scene, "effect")
+    effect = EffectSlot(made, settings, routes, acts_on=acts_on, each=acts_on == "pieces" and struct.own_axes)
     return insert(scene, ("shapes", shape, "effects"), effect), made
 
 

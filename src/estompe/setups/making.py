@@ -13,7 +13,7 @@ from estompe.falloffs.sweep import Sweep
 from estompe.kernels.types import Floats
 from estompe.kinds.kind import ActsOn, Effect, Source
 from estompe.kinds.numbers import Key, Keyed, Number
-from estompe.setups.adding import add_control, add_falloff
+from estompe.setups.adding import add_control, add_falloff, neat
 
 BAND: tuple[RampPoint, ...] = (RampPoint(0.0, 0.0), RampPoint(0.5, 1.0), RampPoint(1.0, 0.0))
 """A ramp for things that appear at a front and go again."""
@@ -37,7 +37,7 @@ class Sized:
 
     def neat(self, value: float) -> float:
         """A length rounded to about a thousandth of the size, as a person would type it."""
-        return _neat(value, self.radius)
+        return neat(value, self.radius)
 
 
 @dataclass(frozen=True)
@@ -120,9 +120,4 @@ def driven(
 
 
 def _triple(values: np.ndarray, scale: float) -> tuple[float, float, float]:
-    return _neat(values[0], scale), _neat(values[1], scale), _neat(values[2], scale)
-
-
-def _neat(value: float, scale: float) -> float:
-    digits = max(0, 3 - int(np.floor(np.log10(max(scale, 1e-9)))))
-    return round(float(value), digits)
+    return neat(values[0], scale), neat(values[1], scale), neat(values[2], scale)

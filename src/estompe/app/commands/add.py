@@ -3,6 +3,7 @@
 from pathlib import Path
 from typing import cast
 
+import numpy as np
 from msgspec import structs
 from PyQt6.QtCore import Qt
 
@@ -11,6 +12,7 @@ from estompe.app.context import AppContext
 from estompe.document import edits, file
 from estompe.document.project import Project
 from estompe.document.scene import Shape
+from estompe.geometry.samples import samples_of
 from estompe.kernels.types import Floats
 from estompe.kinds.context import ControlForm
 from estompe.kinds.kind import ShapeSource
@@ -63,18 +65,44 @@ def _control(context: AppContext, entry: Entry) -> None:
     context.session.selection.choose_control(made)
 
 
+def place_for(context: AppContext) -> adding.Place:
+    """Where things are made that a new part needs: on the surface under the pointer, else where it is nearest to the eye."""
+    view, selection, answer = context.view, context.session.selection, context.session.evaluator.answer
+    shape = selection.shape_id
+    if answer is None or shape is None or not answer.frame.has(shape):
+        x, y, z = (round(float(part), 2) for part in view.viewpoint.target)
+        return adding.Place((x, y, z))
+    geometry = answer.frame[shape]
+    places, (low, high) = geometry.placed_elements, geometry.bounds
+    if not len(places):
+        return adding.Place()
+    size = float(np.linalg.norm(high.astype(np.float64) - low)) / 2
+    under = view.picking.nearest_element()
+    shown = answer.shown.get(shape)
+    if (
+        under is not None
+        and under[0] == shape
+        and shown is not None
+        and under[1] < len(samples_of(shown.mesh, shown.domain))
+    ):
+        at = samples_of(shown.mesh, shown.domain).positions[under[1]]
+    else:
+        at = places[int(np.argmin(np.linalg.norm(places - np.asarray(view.viewpoint.eye, np.float32), axis=1)))]
+    x, y, z = (adding.neat(float(part), size) for part in at)
+    return adding.Place((x, y, z), size)
+
+
 def _falloff(context: AppContext, _entry: Entry) -> None:
-    context.measure.add_falloff()
+    """A falloff by the distance to a control, which is made if there is none."""
+    context.measure.add_layer("distance", place_for(context), new=True)
 
 
 def _layer(context: AppContext, entry: Entry) -> None:
-    if context.session.selection.falloff is None:
-        context.measure.add_falloff()
-    context.measure.add_layer(entry.tag)
+    context.measure.add_layer(entry.tag, place_for(context))
 
 
 def _effect(context: AppContext, entry: Entry) -> None:
-    context.drive.add_effect(entry.tag)
+    context.drive.add_effect(entry.tag, place_for(context))
 
 
 def _recipe(context: AppContext, entry: Entry) -> None:
@@ -213,9 +241,9 @@ COMMANDS = (
     Command("add_anything", "Anything…", lambda c: c.add(""), "Add", "A"),
     Command("add_shape", "Shape…", lambda c: c.add("shape"), "Add"),
     Command("add_control", "Control…", lambda c: c.add("control"), "Add"),
-    Command("add_falloff", "Falloff", lambda c: c.measure.add_falloff(), "Add"),
+    Command("add_falloff", "Falloff", lambda c: c.measure.add_layer("distance", place_for(c), new=True), "Add"),
     Command("add_layer", "Falloff layer…", lambda c: c.add("source"), "Add", "Ctrl+Shift+L"),
-    Command("add_effect", "Effect…", lambda c: c.add("effect"), "Add", "Ctrl+Shift+A", needs_shape),
+    Command("add_effect", "Effect…", lambda c: c.add("effect"), "Add", "Ctrl+Shift+A"),
     Command("embed", "Embed the shape in the scene", embed, "Add", "", _needs_shot),
     Command("keep_setup", "Keep the effects as a set-up of your own…", ask_keep_setup, "Add", "", needs_shape),
     Command("use_setup", "Use a set-up from a file…", ask_use_setup, "Add", "", needs_shape),

@@ -14,7 +14,10 @@ from estompe.document.edits import ScenePath
 from estompe.document.naming import spoken
 from estompe.document.resolving import Resolver
 from estompe.document.scene import Control, Scene, Transform
-from estompe.kinds.numbers import Formula, Keyed, with_key, without_keys
+from estompe.kinds.numbers import Formula, Keyed, Number, with_key, without_keys
+
+_TRAVELS = ("passed",)
+"""Numbers whose new keys are linear, since something travels by them."""
 
 
 def placed_like(now: Scene, answered: Scene) -> Scene:
@@ -98,7 +101,7 @@ class Numbers(QObject):
                 name = self._document.name_of(path)
                 self._messages.say(f"{name} follows the formula {number.text}: change that", "warning")
                 continue
-            new = with_key(number, self._playhead.frame, value) if isinstance(number, Keyed) else value
+            new = self._keyed(path, number, value) if isinstance(number, Keyed) else value
             scene = edits.put(scene, path, new)
         self._document.commit(scene, label, merge_key)
 
@@ -115,9 +118,13 @@ class Numbers(QObject):
             if there:
                 scene = edits.put(scene, path, without_keys(number, {float(self._playhead.frame)}))
             else:
-                scene = edits.put(scene, path, with_key(number, self._playhead.frame, self.number(path)))
+                scene = edits.put(scene, path, self._keyed(path, number, self.number(path)))
         what = self._document.name_of(paths[0][:-1] if len(paths) > 1 else paths[0])
         self._document.commit(scene, f"{'Remove key' if there else 'Key'} {what}")
+
+    def _keyed(self, path: ScenePath, number: Number, value: float) -> Keyed:
+        """A number with a key on the current frame: linear where something travels, else smooth."""
+        return with_key(number, self._playhead.frame, value, "linear" if path[-1] in _TRAVELS else "smooth")
 
     def has_key(self, number: object) -> bool:
         """Whether a number has a key on the current frame."""

@@ -23,10 +23,10 @@ from estompe.evaluation.planning.pace import spent
 from estompe.falloffs.joining import JOINS
 from estompe.geometry import Geometry
 from estompe.geometry.volumes.solid import rounded, voxels_told
-from estompe.kinds.kind import Effect
+from estompe.kinds.kind import Effect, ShapeSource
 from estompe.kinds.numbers import plain
 from estompe.kinds.registry import kinds
-from estompe.setups.adding import add_effect
+from estompe.setups.adding import Place, add_effect, add_shape
 
 
 class Chip(QWidget):
@@ -240,20 +240,29 @@ class DrivePanel(Panel):
             path: ScenePath = ("shapes", shape.id, "effects", effect, "effect", "close")
             self.session.document.put(path, True, f"Close the flat holes of {shape.name}")
 
-    def add_effect(self, kind: str) -> None:
-        """Add an effect to the current shape, fed by the current falloff, and open it."""
-        shape = self.session.selection.shape
-        if shape is None:
-            self.session.messages.say("choose a shape first: an effect needs one", "error")
-            return
+    def add_effect(self, kind: str, place: Place | None = None) -> None:
+        """Add an effect to the current shape and open it, in one step.
+
+        place: where a control or shape is made that it needs, a sphere to act on if nothing is chosen.
+        """
+        document, selection = self.session.document, self.session.selection
+        scene, shape = document.scene, "" if selection.shape is None else selection.shape.id
+        if not shape:
+            if place is None:
+                self.session.messages.say("choose a shape first: an effect needs one", "error")
+                return
+            scene, shape = add_shape(scene, "Sphere", kinds(ShapeSource)["sphere"](place.size))
         try:
-            scene, made = add_effect(self.session.document.scene, shape.id, kind, self.session.selection.falloff_id)
+            scene, made = add_effect(scene, shape, kind, selection.falloff_id, place)
         except LookupError as error:
             self.session.messages.say(str(error), "error")
             return
         self.opened = made
         QTimer.singleShot(0, self._reveal)
-        self.session.document.commit(scene, f"Add {kinds(Effect)[kind].label} to {shape.name}")
+        name = edits.get(scene, ("shapes", shape)).name
+        document.commit(scene, f"Add {kinds(Effect)[kind].label} to {name}")
+        if selection.shape_id != shape:
+            selection.choose_shape(shape)
 
     def open_card(self, effect: str) -> None:
         """Open a card's settings in place, or close them."""

@@ -26,7 +26,7 @@ from estompe.geometry.samples import samples_of
 from estompe.kinds.kind import Source
 from estompe.kinds.numbers import Formula, Number, plain
 from estompe.kinds.registry import kinds
-from estompe.setups.adding import add_falloff, add_layer
+from estompe.setups.adding import Place, add_falloff, add_source
 
 
 class LayerRow(Draggable):
@@ -185,23 +185,37 @@ class MeasurePanel(Panel):
                     self.rows[layer.id].picture.setPixmap(QPixmap.fromImage(layer_picture(points, values, falling)))
 
     def add_falloff(self) -> None:
-        """Add a falloff and make it current."""
+        """Add a falloff without layers and make it current."""
         scene, made = add_falloff(self.session.document.scene)
         self.session.document.commit(scene, "Add falloff")
         self.session.selection.choose_falloff(made)
 
-    def add_layer(self, kind: str) -> None:
-        """Add a layer to the current falloff and open it."""
-        falloff = self.session.selection.falloff
+    def add_layer(self, kind: str, place: Place | None = None, new: bool = False) -> None:
+        """Add a layer to the current falloff, or to a new one, and open it; what it needs is made with it, in one step.
+
+        place: where that is made; new: whether the falloff is a new one in any case.
+        """
+        document, selection, fitting = self.session.document, self.session.selection, self.session.fitting
+        falloff = None if new else selection.falloff
         try:
-            scene, made = add_layer(
-                self.session.document.scene, falloff.id, kind, self.session.selection.shape_id or ""
+            added = add_source(
+                document.scene, kind, None if falloff is None else falloff.id, selection.shape_id or "", place
             )
         except LookupError as error:
             self.session.messages.say(str(error), "error")
             return
-        self.session.selection.layer_id = made
-        self.session.document.commit(scene, f"Add {kinds(Source)[kind].label} to {falloff.name}")
+        fits = falloff is None or (not falloff.layers and fitting.is_untouched(falloff.id))
+        name = edits.get(added.scene, ("falloffs", added.falloff)).name
+        label_text, merge_key = f"Add {kinds(Source)[kind].label} to {name}", ("fit", added.falloff)
+        selection.falloff_id, selection.layer_id = added.falloff, added.layer
+        if added.control:
+            selection.picked = ("controls", added.control)
+        document.end_gesture()
+        document.commit(added.scene, label_text, merge_key)
+        if fits:
+            fitting.expect(added.falloff, label_text, merge_key)
+            self.session.evaluator.ask()
+        selection.choose_falloff(added.falloff, added.layer)
 
     def _reveal(self, layer: str) -> None:
         """Show an opened layer with its settings."""

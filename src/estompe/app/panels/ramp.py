@@ -3,7 +3,7 @@
 from collections.abc import Hashable
 
 from msgspec import structs
-from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from estompe.app import units
@@ -65,7 +65,8 @@ class RampPanel(Panel):
     def structure(self) -> Hashable:
         owner = self.owner
         picked = self.plot.picked if self.plot is not None else 0
-        return None if owner is None else (self.path, len(self.points), picked, self.unit)
+        swept = isinstance(owner, Falloff) and owner.passed is not None
+        return None if owner is None else (self.path, len(self.points), picked, self.unit, swept)
 
     def build(self, layout: QVBoxLayout) -> None:
         picked = self.plot.picked if self.plot is not None else 0
@@ -92,16 +93,18 @@ class RampPanel(Panel):
             field(self.session, (*point, rule.name), rule) for rule in shown_rules(self.points[self.plot.picked])
         ]
         if isinstance(owner, Falloff):
-            self.fields.append(field(self.session, (*self.path, "signed"), rule_of(Falloff, "signed")))
+            signed = field(self.session, (*self.path, "signed"), rule_of(Falloff, "signed"))
+            if owner.passed is None:
+                self.fields.append(signed)
+            else:
+                passed = field(self.session, (*self.path, "passed"), rule_of(Falloff, "passed"))
+                self.fields = [passed, signed, *self.fields]
         self.dense = label("", "soft", wrap=True)
         self.dense.setToolTip(
             "Edges of the mesh from full to gone, where the ramp is steepest; under three it falls between points"
         )
-        beside = QHBoxLayout()
-        beside.setSpacing(10)
-        beside.addWidget(self.dense, 1)
-        beside.addWidget(self._forms(), 0, Qt.AlignmentFlag.AlignTop)
-        layout.addLayout(beside)
+        layout.addWidget(self._links(owner))
+        layout.addWidget(self.dense)
         layout.addWidget(self._mending())
         layout.addSpacing(4)
         for first in range(0, len(self.fields), 2):
@@ -126,6 +129,8 @@ class RampPanel(Panel):
             self.plot.show_values(None, None)
             return
         self._show_density(shown)
+        if isinstance(owner, Falloff) and owner.passed is not None:
+            self.plot.show_curve(Curve(shown.falloff.range, shown.falloff.ramp, owner.signed), self.unit)
         self.plot.show_values(shown, shown.values if isinstance(owner, Falloff) else shown.measured(owner.id))
 
     def _mending(self) -> QWidget:
@@ -146,17 +151,36 @@ class RampPanel(Panel):
         self.mending.hide()
         return self.mending
 
-    def _forms(self) -> QWidget:
-        """Whole curves to begin with."""
+    def _links(self, owner: Falloff | Layer) -> QWidget:
+        """Whole curves to begin with; fitting the range, and sweeping it by one number."""
         made = QWidget()
         row = QHBoxLayout(made)
         row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(10)
+        row.setSpacing(14)
         for name, (points, text) in RAMP_FORMS.items():
             form = link(name, text)
             form.clicked.connect(lambda _, points=points, name=name: self._take_form(points, name))
             row.addWidget(form)
+        row.addStretch(1)
+        if isinstance(owner, Falloff):
+            row.addWidget(self._fit(owner))
+            row.addWidget(self._sweep(owner))
         return made
+
+    def _fit(self, falloff: Falloff) -> QWidget:
+        fit = link("fit", "Fit the range to what is measured on this shape")
+        fit.clicked.connect(lambda: self.session.fitting.fit(falloff.id))
+        return fit
+
+    def _sweep(self, falloff: Falloff) -> QWidget:
+        swept = falloff.passed is not None
+        sweep = link(
+            "no sweep" if swept else "sweep", "One number, 0 to 100 %, that sweeps the range over all that is measured"
+        )
+        words = f"{'No sweep of' if swept else 'Sweep'} {falloff.name}"
+        path = (*self.path, "passed")
+        sweep.clicked.connect(lambda: self.session.document.put(path, None if swept else 0.5, words))
+        return sweep
 
     def _take_form(self, points: tuple[RampPoint, ...], name: str) -> None:
         if self.plot is not None:

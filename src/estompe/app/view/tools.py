@@ -200,8 +200,10 @@ class ShellDrag:
 
     def move(self, at: QPointF) -> Tool:
         session, shell = self._stage.session, self.shell
-        label = f"Set {session.document.name_of(shell.path[:-2])} {END_WORDS[shell.end]}"
-        session.numbers.set_number(shell.path, round(self._value(at), 4), label, ("shell", shell.path))
+        name = session.document.name_of(shell.path[:2])
+        label = f"Set {name} {END_WORDS[shell.end]}" if shell.swept is None else f"Sweep {name}"
+        number = round(shell.number(self._value(at)), 4)
+        session.numbers.set_number(shell.path, number, label, ("shell", shell.path))
         return self
 
     def _value(self, at: QPointF) -> float:

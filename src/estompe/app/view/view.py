@@ -308,7 +308,12 @@ class View(QWidget):
     def shells(self) -> list[Shell]:
         """The shells of the current falloff."""
         falloff = self.session.selection.falloff
-        return shells_of(self.session.numbers.placed, falloff.id) if falloff is not None else []
+        if falloff is None:
+            return []
+        answer = self.session.evaluator.answer
+        shown = answer.current if answer is not None else None
+        values = shown.values if shown is not None and shown.falloff.id == falloff.id else None
+        return shells_of(self.session.numbers.placed, falloff.id, values)
 
     def handles(self) -> Handles | None:
         """The handles on what is picked."""

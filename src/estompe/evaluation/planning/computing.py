@@ -17,7 +17,7 @@ from estompe.evaluation.running.checked import check_strength, checked_geometry,
 from estompe.evaluation.running.schedule import said_for
 from estompe.falloffs import joining
 from estompe.falloffs.ramp import positions as positions_in
-from estompe.falloffs.ramp import remapped, remapping
+from estompe.falloffs.ramp import remapped, remapping, swept
 from estompe.geometry import Domain, Geometry, GeometryError, Topology, matching
 from estompe.geometry.carrying import carried
 from estompe.geometry.elements import Elements
@@ -89,17 +89,20 @@ def join(layers: LayerValues) -> Floats:
     return joining.join_layers(layers.layers, layers.arrays)
 
 
-def strength(layers: LayerValues, within: Range, ramp: Ramp, signed: bool) -> Floats:
+def strength(layers: LayerValues, within: Range, ramp: Ramp, signed: bool, passed: float | None) -> Floats:
     """The strength of a falloff, from its layers."""
+    if passed is not None:
+        values = join(layers) if layers.joined is None else layers.joined.value
+        return remap(values, *remapping(swept(values, within, passed), ramp, signed))
     how = remapping(within, ramp, signed)
     if layers.joined is not None:
         return remap(layers.joined.value, *how)
     return joining.strengths(layers.layers, layers.arrays, how)
 
 
-def positions(joined: Floats, within: Range) -> Floats:
+def positions(joined: Floats, within: Range, passed: float | None) -> Floats:
     """Where joined values lie in a range."""
-    return positions_in(joined, within)
+    return positions_in(joined, swept(joined, within, passed))
 
 
 def brought(values: Floats, here: Geometry, there: Geometry, domain: Domain, explained: Callable[[], str]) -> Floats:
