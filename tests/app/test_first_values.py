@@ -1,6 +1,7 @@
 """First values in the window: one entry is one step of undo, a new falloff fits, and its range is swept by one number."""
 
 import pytest
+from PyQt6.QtCore import Qt
 
 from estompe.document.scene import Range
 from estompe.setups.catalog import search
@@ -83,3 +84,27 @@ def test_sweep_is_a_number_with_linear_keys_and_the_ramp_shows_where_it_is(ball)
     assert {key.interpolation for key in ball.get(*path).keys} == {"linear"}
     ball.settle()
     assert ball.session.evaluator.answer.current.strength.min() == 1.0
+
+
+def test_delete_and_duplicate_act_on_what_was_chosen_last(ball):
+    _add(ball, "falloff")
+    scene = ball.session.document.scene
+    falloff, control = scene.falloffs[0].id, scene.controls[0].id
+    ball.session.selection.choose_control(control)
+    ball.session.selection.choose_falloff(falloff)
+    ball.keys(Qt.Key.Key_D, Qt.KeyboardModifier.ControlModifier)
+    assert len(ball.session.document.scene.falloffs) == 2
+    assert len(ball.session.document.scene.controls) == 1
+    ball.keys(Qt.Key.Key_Delete)
+    assert [item.id for item in ball.session.document.scene.falloffs] == [falloff]
+    assert ball.window.status.message.text().startswith("removed Falloff")
+    layer = ball.session.document.scene.falloffs[0].layers[0].id
+    ball.session.selection.choose_falloff(falloff, layer)
+    ball.window.run("duplicate_picked")
+    assert len(ball.session.document.scene.falloffs[0].layers) == 2
+    ball.window.run("remove_picked")
+    assert [item.id for item in ball.session.document.scene.falloffs[0].layers] == [layer]
+    ball.session.selection.choose_control(control)
+    ball.keys(Qt.Key.Key_Delete)
+    assert ball.session.document.scene.controls == ()
+    assert len(ball.session.document.scene.falloffs) == 1

@@ -244,7 +244,7 @@ def test_problems_are_listed_on_demand(sample):
     sample.window.cast.remove(("controls", "lantern"))
     sample.settle()
     sample.window.run("list_problems")
-    assert sample.window.status.message.text().startswith("Lantern glow: Distance: it looks at a control")
+    assert sample.window.status.message.text().startswith("“Lantern glow”: Distance: it looks at a control")
 
 
 def test_the_window_never_waits_for_evaluation(sample, monkeypatch):

@@ -301,10 +301,13 @@ def subdivide_on_ramp(scene: Scene, shape: str, falloff: str) -> Scene:
 
 
 def duplicate(scene: Scene, path: tuple[str | int, ...]) -> tuple[Scene, str]:
-    """A copy of a shape, control or falloff after the original, under a name of its own, and ids of their own for all of it."""
+    """A copy of a shape, control, falloff or layer after the original, under a name of its own, with ids of its own."""
     collection = path[:-1]
     items = get(scene, collection)
     original = get(scene, path)
+    if isinstance(original, Layer):
+        copied = fresh_id(scene, "layer")
+        return insert(scene, collection, structs.replace(original, id=copied), items.index(original) + 1), copied
     made = fresh_id(scene, str(collection[-1]).removesuffix("s"))
     name = fresh_name(names_of(scene), original.name)
     copy = structs.replace(original, id=made, name=name)

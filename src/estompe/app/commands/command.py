@@ -47,6 +47,10 @@ def needs_shape_and_falloff(context: AppContext) -> str:
     return needs_shape(context) or needs_falloff(context)
 
 
-def needs_picked(context: AppContext) -> str:
-    """A shape or control must be picked."""
-    return "" if context.session.selection.picked_item is not None else "pick a shape or control first"
+def needs_last(context: AppContext) -> str:
+    """A shape, control, falloff or layer must have been chosen."""
+    path = context.session.selection.last
+    whole = (len(path) == 2 and path[0] in ("shapes", "controls", "falloffs")) or (
+        len(path) == 4 and path[2] == "layers"
+    )
+    return "" if whole else "pick a shape, control or falloff first"

@@ -3,7 +3,7 @@
 from PyQt6.QtGui import QCursor
 from PyQt6.QtWidgets import QApplication
 
-from estompe.app.commands.command import Command, needs_picked, needs_shape, needs_shape_and_falloff
+from estompe.app.commands.command import Command, needs_last, needs_shape, needs_shape_and_falloff
 from estompe.app.context import AppContext
 from estompe.app.widgets.number import NumberField
 from estompe.document.edits import EditError, ScenePath
@@ -77,6 +77,24 @@ def _needs_copied(context: AppContext) -> str:
     return copied or needs_shape(context)
 
 
+def _last(context: AppContext) -> str:
+    """What was chosen last, in words."""
+    path = context.session.selection.last
+    return context.session.document.name_of(path) if path else "what is picked"
+
+
+def _remove(context: AppContext) -> None:
+    name = _last(context)
+    context.cast.remove(context.session.selection.last)
+    context.status.say(f"removed {name}")
+
+
+def _duplicate(context: AppContext) -> None:
+    name = _last(context)
+    context.cast.duplicate(context.session.selection.last)
+    context.status.say(f"duplicated {name}")
+
+
 def _undo(context: AppContext) -> str:
     label = context.session.document.undo_label
     return f"Undo {label}" if label else "Undo"
@@ -97,12 +115,11 @@ COMMANDS = (
         lambda c: "" if c.session.document.redo_label else "nothing was undone", _redo,
     ),
     Command(
-        "remove_picked", "Remove what is picked", lambda c: c.cast.remove(c.session.selection.picked), "Edit", "Delete",
-        needs_picked,
+        "remove_picked", "Remove what is picked", _remove, "Edit", "Delete", needs_last, lambda c: f"Remove {_last(c)}",
     ),
     Command(
-        "duplicate_picked", "Duplicate what is picked", lambda c: c.cast.duplicate(c.session.selection.picked), "Edit",
-        "Ctrl+D", needs_picked,
+        "duplicate_picked", "Duplicate what is picked", _duplicate, "Edit", "Ctrl+D", needs_last,
+        lambda c: f"Duplicate {_last(c)}",
     ),
     Command("copy_effects", "Copy the shape's effects", copy_effects, "Edit", "Ctrl+C", needs_shape),
     Command("paste_effects", "Paste effects", paste, "Edit", "Ctrl+V", _needs_copied),

@@ -27,6 +27,7 @@ class Selection(QObject):
         self.falloff_id: str | None = None
         self.layer_id: str | None = None
         self.picked: ScenePath = ()
+        self._clicked: ScenePath = ()
         self.clipboard: tuple[EffectSlot, ...] = ()
         self.marked_edges: NDArray[np.float32] | None = None
         self.unfolded: set[str] = set()
@@ -36,7 +37,7 @@ class Selection(QObject):
         self.shape_id = _first_shape(scene)
         self.falloff_id = _first_falloff(scene, self.shape_id)
         self.picked = ("controls", scene.controls[0].id) if scene.controls else ()
-        self.layer_id = None
+        self.layer_id, self._clicked = None, ()
         self.marked_edges = None
 
     @property
@@ -65,9 +66,15 @@ class Selection(QObject):
         """The path of the joint the handles act on."""
         return self.picked if len(self.picked) == 7 and self.picked[2] == "effects" else None
 
+    @property
+    def last(self) -> ScenePath:
+        """The path of what was chosen last, a falloff or layer too: what Delete and Duplicate act on; () for nothing."""
+        there = self._clicked and edits.exists(self._document.scene, self._clicked)
+        return self._clicked if there else self.picked
+
     def choose_shape(self, shape: str) -> None:
         """Make a shape current and let the handles act on it."""
-        self.shape_id, self.picked = shape, ("shapes", shape)
+        self.shape_id, self.picked, self._clicked = shape, ("shapes", shape), ("shapes", shape)
         self.changed.emit()
 
     def choose_control(self, control: str) -> None:
@@ -80,12 +87,13 @@ class Selection(QObject):
 
     def choose_part(self, path: ScenePath) -> None:
         """Let the handles act on a part, such as a joint."""
-        self.picked = path
+        self.picked = self._clicked = path
         self.changed.emit()
 
     def choose_falloff(self, falloff: str, layer: str | None = None) -> None:
         """Make a falloff current, and one of its layers if it is picked."""
         self.falloff_id, self.layer_id = falloff, layer
+        self._clicked = ("falloffs", falloff) if layer is None else ("falloffs", falloff, "layers", layer)
         self.changed.emit()
 
     def mark_edges(self, edges: NDArray[np.float32] | None) -> None:

@@ -180,7 +180,10 @@ class CastPanel(Panel):
         """Put a copy behind something and make it current."""
         scene, made = duplicate(self.session.document.scene, path)
         self.session.document.commit(scene, f"Duplicate {self.session.document.name_of(path)}")
-        self.pick((path[0], made))
+        if len(path) == 4:
+            self.session.selection.choose_falloff(str(path[1]), made)
+        else:
+            self.pick((path[0], made))
 
     def look_through(self, path: ScenePath) -> None:
         """Make another camera the one that pictures are taken through."""
