@@ -21,7 +21,7 @@ from estompe.evaluation import Memo, evaluate
 from estompe.evaluation.planning.dependencies import dependencies_of
 from estompe.falloffs.distance import Distance
 from estompe.falloffs.ramp import pieces as ramp_pieces
-from estompe.geometry import Geometry, frozen, primitives
+from estompe.geometry import Geometry, frozen
 from estompe.geometry.carrying import Apply, Carries, carried
 from estompe.geometry.copies import Copies
 from estompe.geometry.fracture.cutting import Cut, cut_into_cells
@@ -36,6 +36,7 @@ from estompe.render import Item, Look, Renderer, Viewpoint
 from estompe.render.programs import set_matrices
 from estompe.render.renderer import matrices_of
 from estompe.samples import sample
+from estompe.shapes import primitives
 from estompe.shapes.box import Box
 from estompe.shapes.copies_grid import CopiesOnGrid
 

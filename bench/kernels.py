@@ -10,8 +10,8 @@ from tests.kernels.test_noise import _reference as noise_reference
 from bench.figures import Figure, in_turn
 from estompe.document.scene import RampPoint
 from estompe.falloffs.ramp import pieces
-from estompe.geometry import primitives
 from estompe.kernels import displace, distance, noise, ramp
+from estompe.shapes import primitives
 
 _MILLION = 1_000_000
 

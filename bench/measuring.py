@@ -8,11 +8,12 @@ from pyfastnoiselite.pyfastnoiselite import CellularReturnType, FastNoiseLite, F
 from scipy.sparse import csr_matrix
 
 from bench.figures import Figure, in_turn
-from estompe.geometry import Geometry, frozen, primitives
+from estompe.geometry import Geometry, frozen
 from estompe.kernels import skin, smooth
 from estompe.kernels.patterns import Pattern, pattern_noise
 from estompe.kernels.polyline import nearest_on_polyline
 from estompe.kernels.surface import nearest_on_surface, tree_of, triangle_order
+from estompe.shapes import primitives
 
 _MILLION = 1_000_000
 

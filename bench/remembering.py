@@ -25,7 +25,6 @@ from estompe.evaluation.time.state_files import StateFolder, packed
 from estompe.falloffs.distance import Distance
 from estompe.falloffs.ramp import pieces
 from estompe.falloffs.spread import Spread
-from estompe.geometry import primitives
 from estompe.geometry.random import random_of
 from estompe.kernels import distance, ramp
 from estompe.kernels.arrival import arrival, unfolded
@@ -34,6 +33,7 @@ from estompe.kernels.topology import corners_of_points
 from estompe.kinds.numbers import Key, Keyed
 from estompe.kinds.remembering import Values
 from estompe.samples import lantern_amphora
+from estompe.shapes import primitives
 from estompe.shapes.grid import Grid
 
 _LAST = 60

@@ -14,10 +14,10 @@ from estompe.effects.push import Push
 from estompe.evaluation import Memo, evaluate
 from estompe.falloffs.distance import Distance
 from estompe.falloffs.ramp import pieces
-from estompe.geometry import primitives
 from estompe.kernels import displace, distance, ramp
 from estompe.kinds.numbers import resolve
 from estompe.samples import SAMPLES, lantern_amphora
+from estompe.shapes import primitives
 from estompe.shapes.sphere import Sphere
 
 

@@ -23,12 +23,12 @@ from estompe.evaluation.time.past import Past
 from estompe.exchange.usd.over import write_over
 from estompe.exchange.writers import usd
 from estompe.falloffs.noise import Noise
-from estompe.geometry import primitives
 from estompe.importing.footage import RestPose, close_all, opened
 from estompe.importing.link import Reading
 from estompe.output.painter import Painter, Settings
 from estompe.samples import sample
 from estompe.setups.shot import listed, with_shot
+from estompe.shapes import primitives
 
 _FRAMES, _POINTS = 48, 1_000_000
 _REST = RestPose("", 1.0)

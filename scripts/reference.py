@@ -26,7 +26,7 @@ from estompe.effects.scatter_apart import ScatterApart
 from estompe.falloffs.image import Image as Picture
 from estompe.falloffs.painted import Painted
 from estompe.falloffs.ramp import first_range
-from estompe.geometry import frozen, primitives
+from estompe.geometry import frozen
 from estompe.kinds.kind import Effect, ShapeSource, Source
 from estompe.kinds.numbers import Key, Keyed
 from estompe.kinds.registry import encode_kind, kinds
@@ -35,6 +35,7 @@ from estompe.kinds.units import UNITS
 from estompe.render.picture import camera_picture
 from estompe.setups.adding import add_control, add_effect, add_layer, add_shape, new_shape_source
 from estompe.setups.catalog import entries
+from estompe.shapes import primitives
 from estompe.shapes.box import Box
 from estompe.shapes.lathe import Lathe
 from estompe.shapes.sphere import Sphere

@@ -12,8 +12,8 @@ from pxr import Usd
 from estompe.cli import main
 from estompe.document import file
 from estompe.exchange.writers import obj
-from estompe.geometry import primitives
 from estompe.samples import SAMPLES, sample
+from estompe.shapes import primitives
 
 
 @pytest.fixture

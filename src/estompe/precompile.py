@@ -22,7 +22,6 @@ from estompe.geometry import Domain, Geometry, carrying, over_surface
 from estompe.geometry.cloth import fabric
 from estompe.geometry.copies import Copies
 from estompe.geometry.fracture.cutting import cut_into_cells
-from estompe.geometry.primitives import box, grid
 from estompe.geometry.volumes import joining, offsets, solid
 from estompe.geometry.volumes.voxel_places import VoxelPlaces
 from estompe.kernels import (
@@ -56,6 +55,7 @@ from estompe.kernels.types import Array, Floats, Indices
 from estompe.kernels.volumes import band, eikonal, enclosed, growth
 from estompe.kernels.volumes.feet import feet_at
 from estompe.kernels.volumes.refine import refined
+from estompe.shapes.primitives import box, grid
 
 _NOTICEABLE = 0.5
 # The longest first, and what others build on before them: two processes that need the same loop at once would both compile it.

@@ -9,7 +9,7 @@ from PyQt6.QtGui import QDropEvent
 import estompe
 from estompe.app.commands.file import save_picture_to
 from estompe.exchange.writers import obj
-from estompe.geometry import primitives
+from estompe.shapes import primitives
 
 CONTROL = Qt.KeyboardModifier.ControlModifier
 SHIFT = Qt.KeyboardModifier.ShiftModifier

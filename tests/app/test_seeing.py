@@ -18,11 +18,12 @@ from estompe.effects.press import Press
 from estompe.exchange.writers import obj
 from estompe.falloffs.distance import Distance
 from estompe.falloffs.painted import Painted
-from estompe.geometry import Domain, primitives
+from estompe.geometry import Domain
 from estompe.geometry.samples import samples_of
 from estompe.kinds.numbers import plain
 from estompe.setups.adding import add_effect
 from estompe.setups.catalog import entry
+from estompe.shapes import primitives
 from tests.app.driving import LEFT
 
 GLOW = ("falloffs", "lantern-glow")

@@ -23,7 +23,8 @@ from estompe.document.file import FileError, load, save, schema
 from estompe.document.project import Project
 from estompe.document.renaming import with_unique_names
 from estompe.document.scene import Scene, Shape
-from estompe.geometry import Domain, primitives
+from estompe.geometry import Domain
+from estompe.shapes import primitives
 from estompe.shapes.imported import stored
 
 

@@ -13,9 +13,9 @@ from estompe.effects.hide import Hide
 from estompe.effects.scale import Scale
 from estompe.evaluation import Memo, evaluate
 from estompe.evaluation.time.past import Past
-from estompe.geometry import primitives
 from estompe.kernels.surface import nearest_on_surface
 from estompe.kinds.numbers import Key, Keyed
+from estompe.shapes import primitives
 from estompe.shapes.grid import Grid
 from estompe.shapes.sphere import Sphere
 

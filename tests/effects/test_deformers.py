@@ -43,13 +43,14 @@ from estompe.falloffs.distance import Distance
 from estompe.falloffs.height import Height
 from estompe.falloffs.noise import Noise
 from estompe.falloffs.sweep import Sweep
-from estompe.geometry import Domain, GeometryError, primitives
+from estompe.geometry import Domain, GeometryError
 from estompe.geometry.transforms import rotation_matrix, transform_matrix
 from estompe.geometry.volumes.volume import volume
 from estompe.kernels.transform import transformed
 from estompe.kinds.context import CannotEvaluateError, Eye, Placed
 from estompe.kinds.numbers import Formula
 from estompe.setups.adding import add_control, add_shape
+from estompe.shapes import primitives
 from estompe.shapes.box import Box
 from estompe.shapes.grid import Grid
 from estompe.shapes.lathe import Lathe

@@ -10,7 +10,7 @@ from estompe.document.scene import EffectSlot, Scene, Shape, Transform
 from estompe.effects.move import Move
 from estompe.effects.push import Push
 from estompe.evaluation import evaluate
-from estompe.geometry import DOMAINS, Domain, primitives
+from estompe.geometry import DOMAINS, Domain
 from estompe.geometry.elements import Elements
 from estompe.geometry.transforms import transform_matrix
 from estompe.kinds.context import CannotEvaluateError, Eye, Placed
@@ -18,6 +18,7 @@ from estompe.kinds.kind import Effect
 from estompe.kinds.registry import kinds
 from estompe.kinds.remembering import RememberingEffect, Seen, Since
 from estompe.setups.adding import add_control, add_effect, add_shape
+from estompe.shapes import primitives
 from estompe.shapes.sphere import Sphere
 
 

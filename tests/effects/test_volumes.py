@@ -26,12 +26,13 @@ from estompe.falloffs.image import Image  # noqa: F401 - registers with the othe
 from estompe.falloffs.noise import Noise
 from estompe.falloffs.random import Random
 from estompe.falloffs.slope import Slope
-from estompe.geometry import Domain, Geometry, primitives
+from estompe.geometry import Domain, Geometry
 from estompe.geometry.topology import Topology
 from estompe.geometry.transforms import transform_matrix
 from estompe.geometry.volumes.closed_quads import ClosedQuads
 from estompe.geometry.volumes.solid import NEW, automatic_size, frame_of, solid_of, surface_of, voxels_told
 from estompe.geometry.volumes.volume import volume
+from estompe.shapes import primitives
 from estompe.shapes.box import Box
 from estompe.shapes.grid import Grid
 from estompe.shapes.lathe import Lathe

@@ -23,9 +23,9 @@ from estompe.falloffs.spread import Spread
 from estompe.geometry import Domain, Geometry, GeometryError
 from estompe.geometry.copies import Copies
 from estompe.geometry.matching import brought, identity_digest, matched
-from estompe.geometry.primitives import box, grid
 from estompe.kinds.numbers import Formula, Key, Keyed
 from estompe.setups.adding import add_control, add_falloff, add_shape
+from estompe.shapes.primitives import box, grid
 from estompe.shapes.sphere import Sphere
 
 

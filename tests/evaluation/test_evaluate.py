@@ -113,7 +113,7 @@ def test_keyed_controls_move_the_falloff():
 
 def test_the_falloff_is_shown_where_its_effect_measures_it():
     frame = evaluate(one_push(amount=2.0), 1)
-    from estompe.geometry import primitives
+    from estompe.shapes import primitives
 
     undeformed = np.linalg.norm(primitives.sphere(0.5, 8).points - [0.6, 0, 0], axis=1)
     assert np.allclose(frame.shown("Sphere", "Near").values, undeformed, atol=1e-5)

@@ -18,13 +18,13 @@ from estompe.document.scene import Scene, Shape
 from estompe.evaluation import evaluate
 from estompe.exchange.writers import obj, ply
 from estompe.files.progress import ExchangeError
-from estompe.geometry import primitives
 from estompe.importing.footage import RestPose, close_all, opened
 from estompe.importing.isolated import read_mesh_isolated
 from estompe.importing.link import Reading
 from estompe.importing.mesh import read_mesh
 from estompe.importing.stage import Space, open_stage
 from estompe.kinds.context import CannotEvaluateError
+from estompe.shapes import primitives
 from estompe.shapes.imported import stored
 
 COUNT = int(os.environ.get("ESTOMPE_FUZZ", "250"))

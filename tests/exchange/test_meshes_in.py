@@ -11,10 +11,11 @@ import trimesh
 
 from estompe.evaluation import CancelledError
 from estompe.exchange.writers import obj, ply
-from estompe.geometry import Domain, Geometry, primitives
+from estompe.geometry import Domain, Geometry
 from estompe.geometry.topology import Topology
 from estompe.importing import ExchangeError, endings, read_mesh
 from estompe.importing.isolated import read_mesh_isolated
+from estompe.shapes import primitives
 
 QUADS = """# a jetty of two planks, with a comment and a continued line
 o jetty

@@ -12,10 +12,10 @@ from estompe.effects.push import Push
 from estompe.effects.separate import Separate
 from estompe.evaluation import Memo, evaluate
 from estompe.evaluation.time.past import Past
-from estompe.geometry.primitives import grid
 from estompe.kernels.spread import neighbour_blocks, spread
 from estompe.kinds.numbers import Key, Keyed
 from estompe.shapes.grid import Grid
+from estompe.shapes.primitives import grid
 
 _RATE = 24.0
 

@@ -4,9 +4,10 @@ import numpy as np
 import pytest
 from scipy.spatial import ConvexHull, HalfspaceIntersection, cKDTree
 
-from estompe.geometry import Geometry, primitives
+from estompe.geometry import Geometry
 from estompe.geometry.fracture.cutting import FractureError, cut_into_cells
 from estompe.kernels.volumes.enclosed import enclosed_volume
+from estompe.shapes import primitives
 
 
 def _box(low, high):

@@ -6,9 +6,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 from scipy.spatial.transform import Rotation
 
-from estompe.geometry import Domain, Geometry, GeometryError, primitives
+from estompe.geometry import Domain, Geometry, GeometryError
 from estompe.geometry.transforms import inverse, rotation_matrix, transform_matrix
 from estompe.kernels.transform import transformed
+from estompe.shapes import primitives
 
 TRIANGLE = np.array([[0, 0, 0], [1, 0, 0], [0, 1, 0]], np.float32)
 

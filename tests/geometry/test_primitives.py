@@ -3,9 +3,10 @@
 import numpy as np
 import pytest
 
-from estompe.geometry import Domain, primitives
+from estompe.geometry import Domain
 from estompe.kinds.kind import ShapeSource
 from estompe.kinds.registry import kinds
+from estompe.shapes import primitives
 
 PROFILE = np.array([[0.0, 0.0], [0.4, 0.1], [0.5, 0.6], [0.2, 1.0], [0.0, 1.1]])
 

@@ -3,11 +3,11 @@
 import numpy as np
 import pytest
 
+from estompe.effects.subdivision import subdivided
 from estompe.geometry import Domain, Geometry
 from estompe.geometry.faces import kept
-from estompe.geometry.primitives import box, grid, sphere
 from estompe.geometry.shading import AUTHORED
-from estompe.geometry.subdivision import subdivided
+from estompe.shapes.primitives import box, grid, sphere
 
 NORMAL = (Domain.CORNER, AUTHORED)
 

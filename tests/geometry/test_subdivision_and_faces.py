@@ -3,12 +3,13 @@
 import numpy as np
 import pytest
 
-from estompe.geometry import Domain, GeometryError, primitives
+from estompe.effects.subdivision import subdivided
+from estompe.geometry import Domain, GeometryError
 from estompe.geometry.faces import kept, laid_together, on_faces
 from estompe.geometry.random import random_of
-from estompe.geometry.subdivision import subdivided
 from estompe.geometry.volumes.volume import check_closed, towards_volume, volume
 from estompe.kernels.volumes.enclosed import volume_along
+from estompe.shapes import primitives
 
 
 def _all(mesh):

@@ -4,12 +4,12 @@ import numpy as np
 import pytest
 from scipy.sparse import random_array
 
-from estompe.geometry import primitives
 from estompe.geometry.transforms import inverse, transform_matrix
 from estompe.kernels import blend, mixing, press, ridges, skin
 from estompe.kernels.morton import COARSE, FINE, morton_order
 from estompe.kernels.topology import face_means
 from estompe.kernels.transform import transformed
+from estompe.shapes import primitives
 
 MATRIX = transform_matrix((0.3, -1.0, 2.0), (20.0, 70.0, -130.0), (1.5, 0.5, 2.0))
 

@@ -7,10 +7,10 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from estompe.geometry.primitives import box, grid, sphere
 from estompe.kernels import PARALLEL_FROM
 from estompe.kernels.bounds import bounds
 from estompe.kernels.topology import shared_edges
+from estompe.shapes.primitives import box, grid, sphere
 
 
 @pytest.mark.parametrize("count", [1, 2, 3, 17, 1000, PARALLEL_FROM - 1, PARALLEL_FROM, PARALLEL_FROM + 7])

@@ -4,10 +4,10 @@ import numpy as np
 import pytest
 from scipy.sparse import csr_matrix
 
-from estompe.geometry import primitives
 from estompe.kernels import PARALLEL_FROM
 from estompe.kernels.deform import Deformation, deform
 from estompe.kernels.smooth import blurred, towards_neighbours
+from estompe.shapes import primitives
 
 SAME = np.eye(4)[:3]
 

@@ -4,10 +4,10 @@ import numpy as np
 import pytest
 from scipy.ndimage import map_coordinates
 
-from estompe.geometry import primitives
 from estompe.kernels.angles import degrees_of, degrees_towards
 from estompe.kernels.sampling import sampled
 from estompe.kernels.topology import corners_of_points, point_means
+from estompe.shapes import primitives
 
 
 @pytest.mark.parametrize(("height", "width"), [(1, 1), (1, 7), (13, 29)])

@@ -3,10 +3,10 @@
 import numpy as np
 import pytest
 
-from estompe.geometry import primitives
 from estompe.kernels.polyline import nearest_on_polyline
 from estompe.kernels.sides import signs
 from estompe.kernels.surface import feet, nearest_on_surface, tree_of, triangle_order
+from estompe.shapes import primitives
 
 
 @pytest.fixture(scope="module")

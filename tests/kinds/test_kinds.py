@@ -5,11 +5,11 @@ import pytest
 
 from estompe.document.edits import get
 from estompe.document.scene import Scene, Shape
-from estompe.geometry import primitives
 from estompe.kinds.kind import Effect, ShapeSource, Source
 from estompe.kinds.registry import AnyEffect, AnyShapeSource, AnySource, decode_kind, kinds, register
 from estompe.kinds.settings import settings_of
 from estompe.setups.adding import add_control, add_effect, add_falloff, add_shape, new_shape_source, new_source
+from estompe.shapes import primitives
 from estompe.shapes.embedded_copies import EmbeddedCopies, StoredOverTime
 from estompe.shapes.embedded_mesh import EmbeddedMesh
 from estompe.shapes.imported import ImportedMesh

@@ -3,11 +3,12 @@
 import numpy as np
 import pytest
 
-from estompe.geometry import Domain, Geometry, primitives
+from estompe.geometry import Domain, Geometry
 from estompe.geometry.copies import Copies
 from estompe.geometry.pieces import even_ranks
 from estompe.render import Item, Look, Renderer, Viewpoint
 from estompe.render.drawers.copies import stand_ins_for
+from estompe.shapes import primitives
 
 SIZE = (200, 150)
 FRONT = Viewpoint((0.4, 0.9, 3.0), (0.0, 0.0, 0.0), 40.0)

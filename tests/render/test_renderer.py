@@ -7,10 +7,11 @@ import numpy as np
 import pytest
 
 from estompe.evaluation import evaluate
-from estompe.geometry import Domain, primitives
+from estompe.geometry import Domain
 from estompe.render import Item, Look, Renderer, Viewpoint
 from estompe.render.palette import BELOW, SIZE, STOPS, rgb, strength_colors, strength_table
 from estompe.render.picture import camera_picture, items_of
+from estompe.shapes import primitives
 from tests.render.pictures import difference
 from tests.scenes import one_push
 
@@ -236,7 +237,7 @@ def test_two_renderers_take_turns_on_one_thread(small_sample):
 _HELD = """
 import os, threading
 from pathlib import Path
-from estompe.geometry import primitives
+from estompe.shapes import primitives
 from estompe.render import Item, Look, Renderer, Viewpoint
 
 def draw():

@@ -5,9 +5,9 @@ from typing import Annotated, ClassVar
 import numpy as np
 from numpy.typing import NDArray
 
+from estompe.effects.subdivision import subdivided
 from estompe.geometry import Domain, Geometry
 from estompe.geometry.geometry import check_made
-from estompe.geometry.subdivision import subdivided
 from estompe.kernels.types import Floats
 from estompe.kinds.context import Context
 from estompe.kinds.kind import EVERYTHING, Effect

@@ -9,9 +9,10 @@ from estompe.effects.color import Color
 from estompe.effects.poses import Pose, Poses
 from estompe.effects.taper import Taper
 from estompe.falloffs.height import Height
-from estompe.geometry import frozen, primitives
+from estompe.geometry import frozen
 from estompe.kernels.types import Floats
 from estompe.kinds.numbers import Formula, Key, Keyed, Number
+from estompe.shapes import primitives
 from estompe.shapes.grid import Grid
 
 _WIDTH, _HEIGHT = 1.1, 1.3

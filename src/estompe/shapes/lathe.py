@@ -7,10 +7,11 @@ import numpy as np
 from msgspec import Meta
 from numpy.typing import NDArray
 
-from estompe.geometry import Geometry, primitives
+from estompe.geometry import Geometry
 from estompe.kinds.kind import ShapeSource
 from estompe.kinds.registry import register
 from estompe.kinds.settings import setting, whole
+from estompe.shapes import primitives
 
 
 @register

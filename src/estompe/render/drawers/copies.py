@@ -7,13 +7,14 @@ from typing import Any, NamedTuple, cast
 import numpy as np
 from numpy.typing import NDArray
 
-from estompe.geometry import Domain, Geometry, primitives
+from estompe.geometry import Domain, Geometry
 from estompe.geometry.copies import Copies
 from estompe.kernels.types import Floats
 from estompe.render.buffers import MeshBuffers, Slot
 from estompe.render.drawers.drawer import Batch, Drawer, Ray, Wanted, draws
 from estompe.render.item import Item
 from estompe.render.pieces import piece_colors
+from estompe.shapes import primitives
 
 _FORMATS = {
     "place": ("3f/i", ("place",)),
