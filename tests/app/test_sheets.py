@@ -10,7 +10,12 @@ from estompe.app import units
 from estompe.app.sheets.routing_sheet import RoutingSheet
 from estompe.app.sheets.table_sheet import Columns, TableSheet
 from estompe.app.widgets.number import NumberField
+from estompe.document import edits
+from estompe.document.project import Project
+from estompe.document.scene import EffectSlot, Falloff, Route, Scene, Shape
 from estompe.effects.group import Group
+from estompe.effects.push import Push
+from estompe.shapes.sphere import Sphere
 
 
 def _sheet(sample, key, kind):
@@ -156,3 +161,18 @@ def test_a_sheet_that_is_closed_is_gone(sample):
     sample.window.run("table")
     assert sample.window.sheets.currentWidget() is sample.view
     sample.qtbot.waitUntil(lambda: bool(gone), timeout=5000)
+
+
+def test_a_large_routing_is_built_piece_by_piece(driver):
+    effects = tuple(EffectSlot(f"e{k}", Push(0.01), (Route(f"f{k}"),)) for k in range(30))
+    falloffs = tuple(Falloff(f"f{k}", f"F{k}") for k in range(30))
+    scene = Scene((Shape("s", "S", Sphere(0.1, 2), effects=effects),), (), falloffs)
+    driver.session.begin(Project(scene), None, "large")
+    driver.window.run("routing")
+    sheet = driver.window.findChild(RoutingSheet)
+    assert len(sheet.cells) < 30 * 30
+    driver.qtbot.waitUntil(lambda: len(sheet.cells) == 30 * 30, timeout=20_000)
+    changed = edits.remove(driver.session.document.scene, ("shapes", "s", "effects", "e29"))
+    driver.session.document.commit(changed, "Remove")
+    driver.qtbot.waitUntil(lambda: len(sheet.cells) == 29 * 30, timeout=20_000)
+    assert ("s", "e28", "f28") in sheet.cells

@@ -1,9 +1,10 @@
 """Routing: rows are effects, columns are falloffs, a cell is how much and how it joins."""
 
+import time
 from collections.abc import Hashable
 
 from msgspec import structs
-from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QMenu, QScrollArea, QToolButton, QVBoxLayout, QWidget
 
 from estompe.app.session import Session
@@ -18,6 +19,8 @@ from estompe.document.scene import EffectSlot, Route
 from estompe.falloffs.joining import JOINS
 
 _CELL = 118
+_AT_ONCE, _BUDGET = 150, 0.012
+"""Cells that are built at once, and seconds a go for the others: a large scene has many thousand."""
 
 
 class RoutingSheet(Panel):
@@ -32,6 +35,9 @@ class RoutingSheet(Panel):
         self.cells: dict[tuple[str | int, str, str], QWidget] = {}
         self._grid: QGridLayout
         self._rows: dict[ScenePath, tuple[int, Hashable]] = {}
+        self._waiting: list[tuple[int, ScenePath]] = []
+        self._later = QTimer(self, singleShot=True, interval=0)
+        self._later.timeout.connect(self._go_on)
         self.refresh()
 
     def structure(self) -> Hashable:
@@ -46,6 +52,8 @@ class RoutingSheet(Panel):
         for shape in self.session.document.scene.shapes:
             for effect in shape.effects:
                 path = ("shapes", shape.id, "effects", effect.id)
+                if path not in self._rows:
+                    continue  # it is built with the routes it has by then
                 row, shown = self._rows[path]
                 if shown != _routes(effect):
                     self._clear(row, path)
@@ -61,7 +69,7 @@ class RoutingSheet(Panel):
         self.fields = [field for field in self.fields if field.path[: len(path)] != path]
 
     def build(self, layout: QVBoxLayout) -> None:
-        self.cells, self._rows = {}, {}
+        self.cells, self._rows, self._waiting = {}, {}, []
         layout.setContentsMargins(24, 16, 24, 16)
         head = closing_head("Routing", "Routing", self.closed.emit)
         layout.addWidget(head)
@@ -100,12 +108,29 @@ class RoutingSheet(Panel):
             grid.addWidget(title, row, 0, 1, 2)
             row += 1
             for effect in shape.effects:
-                self._row(row, ("shapes", shape.id, "effects", effect.id), effect)
+                path: ScenePath = ("shapes", shape.id, "effects", effect.id)
+                if len(self.cells) < _AT_ONCE:
+                    self._row(row, path, effect)
+                else:
+                    self._waiting.append((row, path))
                 row += 1
         if row == 1:
             grid.addWidget(label("No shape has an effect yet: add one with Ctrl+Shift+A.", "soft"), 1, 0)
         grid.setColumnStretch(len(scene.falloffs) + 2, 1)
         grid.setRowStretch(row, 1)
+        if self._waiting:
+            self._later.start()
+
+    def _go_on(self) -> None:
+        """Build rows that wait, as far as the time allows, and go on when the window has nothing else to do."""
+        until = time.perf_counter() + _BUDGET
+        scene = self.session.document.scene
+        while self._waiting and time.perf_counter() < until:
+            row, path = self._waiting.pop(0)
+            if edits.exists(scene, path):
+                self._row(row, path, edits.get(scene, path))
+        if self._waiting:
+            self._later.start()
 
     def _row(self, row: int, path: ScenePath, effect: EffectSlot) -> None:
         grid = self._grid
