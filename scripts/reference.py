@@ -58,7 +58,7 @@ _SETTINGS: dict[str, dict[str, Any]] = {
     "slope": {"direction": (0.3, 1.0, 0.4)},
     "attribute": {"name": "order"},
     "move": {"by": (0.25, 0.15, 0.0)},
-    "attract": {"intensity": 0.25, "exponent": 0.5},
+    "attract": {"share": 0.4},
     "rotate": {"angle": 60.0, "pivot": (0.2, 0.0, 0.0)},
     "push": {"amount": 0.14},
     "crumple": {"amount": 0.3},

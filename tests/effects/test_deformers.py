@@ -136,10 +136,18 @@ def test_a_tube_bent_by_a_half_turn_ends_upside_down():
 
 def test_attract_is_alike_inside_and_outside_and_weakens_as_the_exponent_says():
     mesh = primitives.grid(4.0, 4.0, 8, 8)
-    pulled = Attract("c", 0.1, 2.0, 1.0).apply(mesh, _ones(mesh), _At())
+    pulled = Attract("c", 0.1, 2.0, 1.0, "length").apply(mesh, _ones(mesh), _At())
     away = np.linalg.norm(mesh.points, axis=1)
     step = np.linalg.norm(mesh.points - pulled.points, axis=1)
     assert np.abs(step - np.minimum(0.1 / np.maximum(away, 1e-3) ** 2, away)).max() < 1e-5
+
+
+def test_attract_by_a_share_goes_that_share_of_the_way_as_far_as_the_strength_says():
+    mesh = primitives.grid(4.0, 4.0, 8, 8)
+    strength = np.linspace(0.0, 1.0, len(mesh.points), dtype=np.float32)
+    pulled = Attract("c", share=0.4).apply(mesh, strength, _At())
+    assert np.allclose(pulled.points, mesh.points * (1.0 - 0.4 * strength[:, None]), atol=1e-5)
+    assert np.allclose(Attract("c", share=1.0).apply(mesh, _ones(mesh), _At()).points, 0.0, atol=1e-5)
 
 
 def test_push_away_is_equally_strong_at_every_distance():

@@ -217,7 +217,11 @@ def _to_7(scene: Json) -> Json:
 
 
 def _to_8(scene: Json) -> Json:
-    """Version 8 has falloffs that sweep by one number; a scene of version 7 uses none of it."""
+    """Version 8 attracts by a share of the way and sweeps falloffs; an Attract of version 7 goes on by a length."""
+    for shape in scene.get("shapes", ()):
+        for slot in shape.get("effects", []):
+            if slot["effect"]["kind"] == "attract":
+                slot["effect"].setdefault("by", "length")
     return scene
 
 

@@ -1,6 +1,6 @@
 """Attract: points are drawn to a control."""
 
-from typing import Annotated, ClassVar
+from typing import Annotated, ClassVar, Literal
 
 from estompe.document.scene import Identifier
 from estompe.effects.axes import translated_to
@@ -14,10 +14,12 @@ from estompe.kinds.numbers import Number, plain
 from estompe.kinds.registry import register
 from estompe.kinds.settings import setting
 
+_BY_LENGTH = ("by", ("length",))
+
 
 @register
 class Attract(Effect, tag="attract"):
-    """Each point goes towards the control, weaker with distance, never past it."""
+    """Each point goes towards the control, a share of the way or a length that weakens with distance, and never past it."""
 
     carries: ClassVar[Carries] = "position"
     label: ClassVar[str] = "Attract"
@@ -30,7 +32,13 @@ class Attract(Effect, tag="attract"):
     control: Annotated[Identifier, setting("Control", "The control that attracts points.", refers="control")]
     intensity: Annotated[
         Number,
-        setting("Intensity", "How far a point at the radius is drawn: more draws farther.", unit="length", step=0.005),
+        setting(
+            "Intensity",
+            "How far a point at the radius is drawn: more draws farther.",
+            unit="length",
+            step=0.005,
+            when=_BY_LENGTH,
+        ),
     ] = 0.2
     exponent: Annotated[
         Number,
@@ -40,6 +48,7 @@ class Attract(Effect, tag="attract"):
             low=0.0,
             high=10.0,
             step=0.01,
+            when=_BY_LENGTH,
         ),
     ] = 1.0
     radius: Annotated[
@@ -50,14 +59,33 @@ class Attract(Effect, tag="attract"):
             unit="length",
             low=1e-4,
             high=1e6,
+            when=_BY_LENGTH,
+        ),
+    ] = 0.5
+    by: Annotated[
+        Literal["share", "length"],
+        setting(
+            "Pull by", "Whether points go a share of the way to the control, or a length that weakens with distance."
+        ),
+    ] = "share"
+    share: Annotated[
+        Number,
+        setting(
+            "Share",
+            "The share of the way to the control at full strength: at 100 % all points meet there.",
+            unit="fraction",
+            low=0.0,
+            high=1.0,
+            when=("by", ("share",)),
         ),
     ] = 0.5
 
     def is_identity(self) -> bool:
-        return plain(self.intensity) == 0.0
+        return plain(self.share if self.by == "share" else self.intensity) == 0.0
 
     def apply(self, geometry: Geometry, strength: Floats, context: Context) -> Geometry:
-        intensity = plain(self.intensity)
         to_local, to_world = translated_to(context.control(self.control).matrix)
-        numbers = [intensity, plain(self.exponent), plain(self.radius)]
+        numbers = [plain(self.intensity), plain(self.exponent), plain(self.radius)]
+        if self.by == "share":
+            numbers = [plain(self.share), -1.0, 1.0]  # a pull that grows with the distance is a share of it
         return geometry.moved(deform(geometry.points, strength, Deformation.ATTRACT, to_local, to_world, numbers))

@@ -24,7 +24,7 @@ def build(density: float = 1.0) -> Project:
     pull = Keyed((Key(1, 0.0), Key(30, 0.4), Key(80, 0.55), Key(110, 0.0)))
     effects = (
         EffectSlot("tide", Sway((0.0, 0.045, 0.0), 0.9, 0.6, "nowhere")),
-        EffectSlot("pull", Attract("anchor", pull, 1.4, 0.6), (Route("reach"),)),
+        EffectSlot("pull", Attract("anchor", pull, 1.4, 0.6, "length"), (Route("reach"),)),
         EffectSlot("wet", Color((0.22, 0.30, 0.34)), (Route("reach"),)),
     )
     net = Shape(
