@@ -9,8 +9,9 @@ from numpy.typing import NDArray
 from estompe.geometry import Geometry
 from estompe.kinds.kind import ShapeSource
 from estompe.kinds.registry import register
-from estompe.kinds.settings import setting, whole
+from estompe.kinds.settings import setting
 from estompe.shapes import primitives
+from estompe.shapes.turning import Along, Around
 
 
 @register
@@ -28,8 +29,8 @@ class Capsule(ShapeSource, tag="capsule"):
             "Height", "The size along Y, with both ends: at least the diameter.", unit="length", low=1e-6, high=1e6
         ),
     ] = 1.0
-    around: Annotated[int, whole("Around", "The number of quads about the axis.", low=3, high=4000)] = 48
-    along: Annotated[int, whole("Along", "The number of quads along the profile.", low=3, high=4000)] = 48
+    around: Around = 48
+    along: Along = 48
 
     def build(self, arrays: Mapping[str, NDArray[Any]]) -> Geometry:
         del arrays

@@ -9,8 +9,9 @@ from numpy.typing import NDArray
 from estompe.geometry import Geometry
 from estompe.kinds.kind import ShapeSource
 from estompe.kinds.registry import register
-from estompe.kinds.settings import setting, whole
+from estompe.kinds.settings import setting
 from estompe.shapes import primitives
+from estompe.shapes.turning import Along, Around, Bevel
 
 
 @register
@@ -23,18 +24,9 @@ class Cylinder(ShapeSource, tag="cylinder"):
 
     radius: Annotated[float, setting("Radius", "The radius from the axis.", unit="length", low=1e-6, high=1e6)] = 0.4
     height: Annotated[float, setting("Height", "The size along Y.", unit="length", low=1e-6, high=1e6)] = 1.0
-    bevel: Annotated[
-        float,
-        setting(
-            "Bevel",
-            "The radius of rounded edges: more rounds them farther, 0 leaves them sharp.",
-            unit="length",
-            low=0.0,
-            high=1e6,
-        ),
-    ] = 0.02
-    around: Annotated[int, whole("Around", "The number of quads about the axis.", low=3, high=4000)] = 48
-    along: Annotated[int, whole("Along", "The number of quads along the profile.", low=3, high=4000)] = 48
+    bevel: Bevel = 0.02
+    around: Around = 48
+    along: Along = 48
 
     def build(self, arrays: Mapping[str, NDArray[Any]]) -> Geometry:
         del arrays

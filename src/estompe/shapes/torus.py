@@ -10,6 +10,7 @@ from estompe.kinds.kind import ShapeSource
 from estompe.kinds.registry import register
 from estompe.kinds.settings import setting, whole
 from estompe.shapes import primitives
+from estompe.shapes.turning import Around
 
 
 @register
@@ -28,7 +29,7 @@ class Torus(ShapeSource, tag="torus"):
         float,
         setting("Thickness", "The radius of the tube: more makes the ring thicker.", unit="length", low=1e-6, high=1e6),
     ] = 0.12
-    around: Annotated[int, whole("Around", "The number of quads about the axis.", low=3, high=4000)] = 48
+    around: Around = 48
     along: Annotated[int, whole("Along", "The number of quads about the tube.", low=3, high=4000)] = 24
 
     def build(self, arrays: Mapping[str, NDArray[Any]]) -> Geometry:
