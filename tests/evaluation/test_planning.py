@@ -134,3 +134,9 @@ def test_what_was_done_before_work_was_stopped_is_not_done_again():
             assert sum(memo.computed.values()) == calls
         assert np.array_equal(evaluate(project, 5, memo)["Sheet"].points, expected)
         assert memo.computed == whole.computed
+
+
+def test_a_scene_without_memory_hashes_no_program(monkeypatch):
+    """The digest of the program takes as long as planning a frame, and only states need it."""
+    monkeypatch.setattr("estompe.evaluation.time.past.program_digest", lambda: pytest.fail("it was asked for"))
+    evaluate(_project(EffectSlot("push", Push(0.1), (Route("near"),))), 5)

@@ -257,15 +257,13 @@ class Geometry:
 
     def count(self, domain: Domain) -> int:
         """How many elements a domain has."""
-        topology = self.topology
-        counts = {
-            Domain.POINT: len(self.points),
-            Domain.CORNER: len(topology.corners),
-            Domain.FACE: topology.faces,
-            Domain.PIECE: len(topology.pieces),
-            Domain.WHOLE: 1,
-        }
-        return counts[domain]
+        if domain is Domain.POINT:
+            return len(self.points)
+        if domain is Domain.FACE:
+            return self.topology.faces
+        if domain is Domain.CORNER:
+            return len(self.topology.corners)
+        return len(self.topology.pieces) if domain is Domain.PIECE else 1
 
     @property
     def pieces(self) -> Pieces:

@@ -67,7 +67,6 @@ class Past(OtherFrames):
     ) -> None:
         super().__init__(project, memo, pause, rough)
         self.keep = Keep() if keep is None else keep
-        self._program = program_digest()
         self.report = report
         self.steps = 0
         self.only_kept = False
@@ -117,7 +116,7 @@ class Past(OtherFrames):
         self._looks[place] = view.kind.looks()
         if frame <= begin:
             kind = view.kind
-            return digest_of(("start", FORMAT, self._program, tag_of(kind), kind.version, float(frame), view.token))
+            return digest_of(("start", FORMAT, program_digest(), tag_of(kind), kind.version, float(frame), view.token))
         base, way = self._way(frame, view.kind)
         before = self.link(place, base)
         looks = tuple((self.planned(at).view(place).token, seconds) for at, seconds in way[:-1])
