@@ -20,6 +20,7 @@ from estompe.geometry import Domain
 from estompe.kinds.numbers import plain, plain_triple
 from estompe.setups.making import BAND
 
+BOTH_WAYS = (RampPoint(0.0, 1.0, "linear"), RampPoint(1.0, -1.0, "linear"))
 RAMP_FORMS: dict[str, tuple[tuple[RampPoint, ...], str]] = {
     "eased": (EASED, "From full to gone, softly"),
     "straight": (
@@ -27,6 +28,10 @@ RAMP_FORMS: dict[str, tuple[tuple[RampPoint, ...], str]] = {
         "From full to gone in a straight line",
     ),
     "band": (BAND, "Nothing at both ends and full in the middle, for what appears at a front and goes again"),
+    "both ways": (
+        BOTH_WAYS,
+        "From full through nothing to full the other way, for noise and other values of both signs",
+    ),
 }
 
 
@@ -156,7 +161,7 @@ class RampPanel(Panel):
         made = QWidget()
         row = QHBoxLayout(made)
         row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(14)
+        row.setSpacing(10)
         for name, (points, text) in RAMP_FORMS.items():
             form = link(name, text)
             form.clicked.connect(lambda _, points=points, name=name: self._take_form(points, name))
@@ -185,7 +190,10 @@ class RampPanel(Panel):
     def _take_form(self, points: tuple[RampPoint, ...], name: str) -> None:
         if self.plot is not None:
             self.plot.picked = 0
-        self.session.document.put((*self.path, "ramp"), points, f"Make the ramp {name}")
+        scene = edits.put(self.session.document.scene, (*self.path, "ramp"), points)
+        if points is BOTH_WAYS and isinstance(self.owner, Falloff):
+            scene = edits.put(scene, (*self.path, "signed"), True)
+        self.session.document.commit(scene, f"Make the ramp {name}")
 
     def _show_density(self, shown: Shown) -> None:
         """Whether there are enough elements across the ramp."""
