@@ -15,6 +15,9 @@ from estompe.document.edits import ScenePath
 from estompe.document.references import REFERENCES
 from estompe.kinds.settings import Setting, settings_of
 
+_TRIPLE_LABEL = 52
+"""The width of labels before three numbers, as far as they fit in it."""
+
 
 class TripleField(QWidget):
     """Three numbers side by side, with one button that keys them all."""
@@ -25,7 +28,7 @@ class TripleField(QWidget):
         row.setContentsMargins(4, 0, 0, 0)
         row.setSpacing(2)
         name = label(rule.label, "soft")
-        name.setFixedWidth(52)
+        name.setFixedWidth(max(_TRIPLE_LABEL, name.fontMetrics().horizontalAdvance(rule.label) + 4))
         name.setToolTip(rule.text)
         row.addWidget(name)
         self.parts = [NumberField(session, (*path, axis), rule, compact=True) for axis in range(3)]
