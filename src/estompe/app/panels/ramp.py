@@ -99,9 +99,7 @@ class RampPanel(Panel):
         ]
         if isinstance(owner, Falloff):
             signed = field(self.session, (*self.path, "signed"), rule_of(Falloff, "signed"))
-            if owner.passed is None:
-                self.fields.append(signed)
-            else:
+            if owner.passed is not None:
                 passed = field(self.session, (*self.path, "passed"), rule_of(Falloff, "passed"))
                 self.fields = [passed, signed, *self.fields]
         self.dense = label("", "soft", wrap=True)
@@ -109,11 +107,15 @@ class RampPanel(Panel):
             "Edges of the mesh from full to gone, where the ramp is steepest; under three it falls between points"
         )
         layout.addWidget(self._links(owner))
-        layout.addWidget(self.dense)
-        layout.addWidget(self._mending())
         layout.addSpacing(4)
         for first in range(0, len(self.fields), 2):
             layout.addWidget(_pair(*self.fields[first : first + 2]))
+        if isinstance(owner, Falloff) and owner.passed is None:
+            self.fields.append(signed)
+            layout.addWidget(_pair(signed, self.dense))
+        else:
+            layout.addWidget(self.dense)
+        layout.addWidget(self._mending())
 
     def pull(self) -> None:
         owner = self.owner
@@ -201,9 +203,9 @@ class RampPanel(Panel):
         coarse = edges < FEWEST_EDGES
         words = f"{edges:.1f}".replace("-", "−") if edges < 1000 else "many"
         of_points = shown.domain is Domain.POINT
-        text = f"{words} {'edges' if of_points else 'steps'} across the ramp"
+        text = f"{words} {'edges' if of_points else 'steps'} across"
         if coarse:
-            text += f": too few, it falls between {units.plural(shown.word)}"
+            text += f" the ramp: too few, it falls between {units.plural(shown.word)}"
         self.dense.setText(text)
         self.mending.setVisible(coarse)
         self._split.setVisible(of_points)
