@@ -34,7 +34,7 @@ class Driver:
             )
 
         QTest.qWait(20)
-        self.qtbot.waitUntil(caught_up, timeout=20_000)
+        self.qtbot.waitUntil(caught_up, timeout=60_000)
 
     def keys(self, key, modifier=Qt.KeyboardModifier.NoModifier, on: QWidget | None = None) -> None:
         """Press a key in a widget, by default in the view."""
