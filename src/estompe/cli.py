@@ -53,7 +53,7 @@ def _told(text: str) -> int:
 
 
 def _words(error: Exception) -> str:
-    """What a person is told of an error; one that nobody foresaw goes to the log as well."""
+    """What a person is told of an error; an unexpected one goes to the log as well."""
     from estompe.document.file import FileError
     from estompe.files.progress import ExchangeError
 
@@ -107,7 +107,7 @@ def _window(words: Sequence[str]) -> int:
         raise UsageError(
             "there is no display to open a window on; `estompe bake` and `estompe render` work without one"
         )
-    # Nothing that is imported now will go: looking for what could be collected is time lost, until `run` goes on with it.
+    # Disable garbage collection during imports; `run` re-enables it.
     gc.disable()
     from estompe.app.start import run
 

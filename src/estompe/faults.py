@@ -1,4 +1,4 @@
-"""Mistakes of ours: what nobody foresaw is written to a log file with its traceback, and told in one line."""
+"""Unexpected errors: each is written to a log file with its traceback, and told in one line."""
 
 import contextlib
 import platform

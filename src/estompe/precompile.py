@@ -96,7 +96,7 @@ def prepare() -> float:
     began = time.perf_counter()
     parts = os.cpu_count() or 1
     with ProcessPoolExecutor(parts, multiprocessing.get_context("spawn")) as pool:
-        # Whoever is free takes the next one; the longest come first, so that nobody waits for one at the end.
+        # A free process takes the next one; the longest come first, so that all end at about the same time.
         list(pool.map(_step, _longest_first(), chunksize=1))
     with contextlib.suppress(OSError):
         mark = _mark()

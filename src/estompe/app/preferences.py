@@ -14,7 +14,7 @@ _MOST_ADDED = 6
 _MOST_THREADS, _MOST_UNDO = 1024, 1_000_000
 _SHORTEST_AUTOSAVE, _LONGEST_AUTOSAVE = 5, 3600
 _LONGEST_PATH, _LARGEST_SIDE = 4096, 100_000
-# Nobody waits longer than this for the window to start.
+# The longest that the start of the window may wait.
 _PATIENCE = 2.0
 TEXT_SIZES = ("small", "normal", "large")
 NAVIGATIONS = ("left", "middle")

@@ -36,7 +36,7 @@ def run(file: Path | None, sample: str | None) -> int:
     window = Window(preferences.load())
     window.show()
     sys.excepthook = partial(_left_undone, window)
-    # What is there now stays: walking it again would hold up someone who drags, for a tenth of a second each time.
+    # Exempt what is loaded from garbage collection: walking it would take a tenth of a second each time, also during drags.
     gc.freeze()
     gc.enable()
     _prepare(window)

@@ -311,7 +311,7 @@ class Window(QWidget):
         self._pull_title()
 
     def _wipe_against(self, name: str) -> None:
-        """Draw a variant as the view sees it, and wipe between it and the scene as it stands."""
+        """Draw a variant as the view sees it, and wipe between it and the present scene."""
         variant, view, session = self.session.variants.named(name), self.view, self.session
         if variant is None:
             return

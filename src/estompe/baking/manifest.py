@@ -57,7 +57,7 @@ class Progressing:
         self._finished.add(frame)
 
     def write(self) -> None:
-        """Take down what is done."""
+        """Write the manifest."""
         self._manifest.finished = sorted(self._finished)
         with written_whole(self._path) as part:
             part.write_bytes(msgspec.json.encode(self._manifest))

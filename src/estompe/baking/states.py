@@ -1,4 +1,4 @@
-"""Working out what a scene remembers ahead of time, and keeping it with the scene."""
+"""Computing the states of a scene ahead of time, and keeping them with the scene."""
 
 from pathlib import Path
 
@@ -25,7 +25,7 @@ def past_of(project: Project, states: Path | None = None, *, only_kept: bool = F
     states : Path, optional
         The folder of states; the person's cache if it is not given.
     only_kept : bool
-        Whether a state that is not kept is an error, instead of being worked out.
+        Whether a state that is not cached is an error, instead of being computed.
     """
     past = Past(project, Memo(), Keep(folder=StateFolder(states or default_folder())))
     past.only_kept = only_kept
@@ -33,7 +33,7 @@ def past_of(project: Project, states: Path | None = None, *, only_kept: bool = F
 
 
 def work_out(past: Past, first: int, last: int, progress: Progress = lambda _fraction, _text: None) -> int:
-    """Work out all that a scene remembers up to a frame, from the nearest states that are kept.
+    """Compute all states of a scene up to a frame, from the nearest cached ones.
 
     Parameters
     ----------
@@ -64,7 +64,7 @@ def work_out(past: Past, first: int, last: int, progress: Progress = lambda _fra
 
 
 def with_states(past: Past, every: int = 1) -> Project:
-    """The project with the states that are kept, so that nobody needs to work them out again.
+    """The project with its cached states, so that they need not be computed again.
 
     Parameters
     ----------

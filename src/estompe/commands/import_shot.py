@@ -11,7 +11,7 @@ HELP = "make a scene that refers to the meshes, cameras and transforms of an ani
 
 
 def arguments(parser: argparse.ArgumentParser) -> None:
-    """What can be said after it."""
+    """Add the command's arguments."""
     parser.add_argument(
         "shot", type=Path, metavar="SHOT", help="a USD or glTF file, or a sequence such as name.####.obj"
     )

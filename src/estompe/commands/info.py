@@ -16,7 +16,7 @@ HELP = "print what a scene or mesh file holds, as JSON"
 
 
 def arguments(parser: argparse.ArgumentParser) -> None:
-    """What can be said after it."""
+    """Add the command's arguments."""
     parser.add_argument("file", type=Path, metavar="FILE")
     parser.add_argument(
         "--frame", type=float, metavar="N", help="evaluate this frame too: points after effects, and problems"

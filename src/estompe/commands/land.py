@@ -11,7 +11,7 @@ HELP = "print what makes a falloff reach a shape on a frame, as JSON"
 
 
 def arguments(parser: argparse.ArgumentParser) -> None:
-    """What can be said after it."""
+    """Add the command's arguments."""
     parser.add_argument("file", type=Path, metavar="FILE")
     parser.add_argument("--shape", required=True, metavar="NAME")
     parser.add_argument("--falloff", required=True, metavar="NAME")

@@ -19,7 +19,7 @@ HELP = "draw frames through the scene's camera, as a movie"
 
 
 def arguments(parser: argparse.ArgumentParser) -> None:
-    """What can be said after it."""
+    """Add the command's arguments."""
     parser.add_argument("file", type=Path, metavar="FILE")
     parser.add_argument("--frames", metavar="A-B", help="the frames, such as 1-24; the whole shot if left out")
     parser.add_argument("--out", type=Path, required=True, metavar="X.mp4|X.webm")

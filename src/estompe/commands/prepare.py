@@ -8,7 +8,7 @@ _SAMPLE = "lantern-amphora"
 
 
 def arguments(parser: argparse.ArgumentParser) -> None:
-    """What can be said after it."""
+    """Add the command's arguments."""
     parser.add_argument("--first", action="store_true", help="only what the first picture of a sample needs")
 
 

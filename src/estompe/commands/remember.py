@@ -10,7 +10,7 @@ HELP = "work out what a scene remembers, so that others need not"
 
 
 def arguments(parser: argparse.ArgumentParser) -> None:
-    """What can be said after it."""
+    """Add the command's arguments."""
     parser.add_argument("file", type=Path, metavar="FILE")
     parser.add_argument("--frames", metavar="A-B", help="the frames, such as 1-24; the whole shot if left out")
     parser.add_argument("--states", type=Path, metavar="DIR", help="where it is kept; the cache if left out")

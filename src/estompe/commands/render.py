@@ -31,7 +31,7 @@ HELP = "draw frames through the scene's camera, as pictures"
 
 
 def arguments(parser: argparse.ArgumentParser) -> None:
-    """What can be said after it."""
+    """Add the command's arguments."""
     parser.add_argument("file", type=Path, metavar="FILE")
     parser.add_argument("--frame", type=float, metavar="N", help="one frame; the first one if left out")
     parser.add_argument("--frames", metavar="A-B", help="frames, into files such as shot.####.exr, with alpha")

@@ -15,7 +15,7 @@ HELP = "list the sample scenes, or save one"
 
 
 def arguments(parser: argparse.ArgumentParser) -> None:
-    """What can be said after it."""
+    """Add the command's arguments."""
     parser.add_argument("name", nargs="?", metavar="NAME")
     parser.add_argument("--list", action="store_true", help="print the samples' names")
     parser.add_argument("--save", type=Path, metavar="FILE", help="write the scene to a file")

@@ -15,7 +15,7 @@ HELP = "keep a shape's effects as a set-up of one's own, or put one on a shape"
 
 
 def arguments(parser: argparse.ArgumentParser) -> None:
-    """What can be said after it."""
+    """Add the command's arguments."""
     parser.add_argument("file", type=Path, metavar="FILE", help="a scene")
     parser.add_argument("--shape", required=True, metavar="NAME", help="whose effects are kept, or what it is put on")
     parser.add_argument("--use", metavar="NAME|X.estompe", help="a set-up by name or file; without it, one is kept")

@@ -19,7 +19,7 @@ HELP = "draw a contact sheet of variants, or of one or two numbers at several va
 
 
 def arguments(parser: argparse.ArgumentParser) -> None:
-    """What can be said after it."""
+    """Add the command's arguments."""
     parser.add_argument("file", type=Path, metavar="FILE")
     parser.add_argument(
         "--vary",

@@ -115,7 +115,7 @@ def fresh_name(names: list[str], stem: str) -> str:
 
 
 class FreshNames:
-    """Ids and names for many things at once, each unlike those that are taken and those given out before."""
+    """Ids and names for many things at once, each unlike the taken ones and unlike each other."""
 
     def __init__(self, ids: Iterable[str], names: Iterable[str]) -> None:
         self._ids, self._names = set(ids), set(names)

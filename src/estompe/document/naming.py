@@ -12,7 +12,7 @@ from estompe.document.scene import Scene
 from estompe.kinds.identity_cache import IdentityCache
 from estompe.kinds.numbers import Formula, Keyed
 
-# Fields that a name may step over: nobody says “Lantern.transform.position.x”.
+# Fields that a name may leave out: people say “Lantern.position.x”.
 _SILENT = ("transform", "effect", "source", "range")
 _FAMILIES = ("controls", "shapes", "falloffs")
 _AXES = {"x": 0, "y": 1, "z": 2}

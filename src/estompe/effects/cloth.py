@@ -332,7 +332,7 @@ class Cloth(RememberingEffect, tag="cloth"):
     # Parts of a step
 
     def _fabric(self, geometry: Geometry, places: Floats) -> Fabric:
-        """What stays the same, kept with the shape at rest."""
+        """The fabric, cached with the shape at rest."""
         topology = geometry.topology
         key = "fabric", topology, places.tobytes(), self.patch, self.uneven, self.seed
 
@@ -424,7 +424,7 @@ class Cloth(RememberingEffect, tag="cloth"):
     def _parts(self, geometry: Geometry, fabric: Fabric, motion: Motion) -> Topology:
         copies = fabric.corner_copies(geometry.topology)
         of = fabric.parts(motion)
-        # A piece is called by its first copy, so that others coming or going rename nobody.
+        # A piece has the id of its first copy, so that ids stay when other pieces come or go.
         ids = np.unique(of, return_index=True)[1].astype(np.int64)
         pieces = Pieces(frozen(of), ids, even_ranks(ids), "rag")
         corners = frozen(motion.stands_for[copies])

@@ -156,7 +156,7 @@ class _Meshes:
         self.meshes = [body] if whole else [_alone(body, part) for part in parts]
 
     def arrays(self) -> Iterator[NDArray[Any]]:
-        """The arrays of those that are not the whole."""
+        """The arrays of all parts that are not the whole."""
         for mesh in self.meshes if len(self.meshes) > 1 else ():
             yield mesh.points
             yield mesh.topology.corners

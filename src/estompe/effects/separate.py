@@ -85,7 +85,7 @@ def _into_faces(topology: Topology) -> Topology:
 
 def _into_parts(topology: Topology) -> Topology:
     of = connected_parts(topology)
-    # A part is called by its first point, so that others coming or going rename nobody.
+    # A part has the id of its first point, so that ids stay when other parts come or go.
     _, first = np.unique(of, return_index=True)
     order = np.argsort(first, kind="stable")
     number = np.empty(len(order), np.int32)

@@ -83,7 +83,7 @@ class Spikes(Effect, tag="spikes"):
         ids = np.arange(geometry.topology.faces)
         chosen = (strength > 0.0) & (random_of(ids, self.seed) < plain(self.share))
         if not chosen.any():
-            # The group is there on every frame, for whoever looks at it.
+            # Always add the group, so that references to it hold on every frame.
             return geometry.with_attribute(Domain.FACE, GROUP, chosen)
         faces = np.flatnonzero(chosen)
         made: _Extruded = geometry.topology.derived(
@@ -109,7 +109,7 @@ class Spikes(Effect, tag="spikes"):
 
 
 class _Extruded:
-    """What stays while heights change: the topology, the base points by corner, and each one's spike.
+    """The parts that do not depend on heights: the topology, the base points by corner, and each one's spike.
 
     parents: the old face of each new one, int64, and which faces are of spikes.
     """
@@ -125,7 +125,7 @@ class _Extruded:
         self.topology, self.base, self.of, self.corners, self.parents = topology, base, of, corners, parents
 
     def arrays(self) -> Any:
-        """Every array held here, for whoever counts memory."""
+        """Every array held here, for counting memory."""
         yield from (self.base, self.of, self.corners, *self.parents)
         yield from self.topology.arrays()
 

@@ -50,7 +50,7 @@ class _Split:
     carried: dict[tuple[Domain, str], tuple[NDArray[Any], NDArray[Any]]] = field(default_factory=dict)
 
     def arrays(self) -> Iterator[NDArray[Any]]:
-        """Every array held here, for whoever counts memory."""
+        """Every array held here, for counting memory."""
         yield self.sources
         yield self.parents
         for mix in (self.points, self.rounded):

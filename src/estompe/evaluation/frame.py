@@ -57,7 +57,7 @@ class Shown:
         passed = None if falloff.passed is None else plain(falloff.passed)
         self.falloff = structs.replace(falloff, range=swept(joined.value, falloff.range, passed))
         self.positions: Floats = carried(positions.value)
-        # Taken now, while they are at hand: whoever shows them must not have to compute anything.
+        # Taken now, while they are at hand: showing them must not compute anything.
         arrays = zip(stack.layers, stack.measured, stack.values, strict=True)
         self._layers = {layer.id: (carried(measured.value), carried(own.value)) for layer, measured, own in arrays}
 
@@ -92,7 +92,7 @@ class Shown:
         return self._drawn[key]
 
     def prepare(self, geometry: Geometry) -> None:
-        """Convert what is drawn here, so that whoever draws need not."""
+        """Convert the drawn values here, so that drawing need not."""
         for values in (self.strength, self.positions):
             self.to_draw(geometry, values)
 

@@ -50,7 +50,7 @@ def warning_of(machines: str) -> str:
 
 @contextmanager
 def client_of(machines: str, tls: Tls | None = None) -> Iterator[Any]:
-    """A client of so many processes here, which nobody else can talk to, or of a scheduler.
+    """A client of so many private processes on this machine, or of a scheduler.
 
     tls: for a scheduler at tls://; where none are given, those that the library is configured with. Raises ExchangeError where
     the library is not installed, the scheduler cannot be reached, it has no workers, or one of them has another version or runs

@@ -26,7 +26,7 @@ _KEPT: dict[tuple[str, int], tuple[Project, Past]] = {}
 
 
 def version() -> str:
-    """What a worker must have in common with whoever sends it work."""
+    """What a worker must have in common with the machine that sends it work."""
     return f"{importlib.metadata.version('estompe')}, scene files {VERSION}"
 
 

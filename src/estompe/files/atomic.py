@@ -55,7 +55,7 @@ def written_whole(path: Path) -> Iterator[Path]:
 
 
 def _standing(target: Path) -> os.stat_result | None:
-    """What stands at the target now. Raises PermissionError for a file nobody may write."""
+    """The state of the target. Raises PermissionError for a file that cannot be written."""
     try:
         found = target.stat()
     except FileNotFoundError:

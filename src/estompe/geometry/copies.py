@@ -1,4 +1,4 @@
-"""Many copies of a few forms, each at a place of its own; a mesh of all their points is made only for who asks for it."""
+"""Many copies of a few forms, each at a place of its own; a mesh of all their points is made only on demand."""
 
 import threading
 from collections.abc import Callable, Iterator

@@ -33,7 +33,7 @@ class Derived:
         return made
 
     def arrays(self) -> Iterator[NDArray[Any]]:
-        """Every array that is kept in results, for whoever counts memory."""
+        """Every array that is cached in results, for counting memory."""
         with self._lock:
             made = list(self._made.values())
         for item in made:

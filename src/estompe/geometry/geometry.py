@@ -68,7 +68,7 @@ class Geometry:
     solid: Any = None
     """The volume it was taken from (`estompe.geometry.volumes.solid.Solid`), as long as its points stay where they are."""
     layer: Any = None
-    """A volume that is part of it, for whoever shows it."""
+    """A volume that is part of it, for showing it."""
 
     def __init__(
         self,
@@ -115,7 +115,7 @@ class Geometry:
                 raise GeometryError(f"attribute “{name}” is not stored as {RESERVED[name].meaning}")
         return made
 
-    # As a component: what every kind of geometry answers in its own way, without making points that nobody asked for.
+    # As a component: properties that each kind of geometry overrides; none of them makes the points of copies.
 
     @property
     def component(self) -> str:
@@ -124,7 +124,7 @@ class Geometry:
 
     @property
     def own_domain(self) -> Domain:
-        """The domain on which values are measured and drawn where nobody chose one."""
+        """The domain on which values are measured and drawn by default."""
         return Domain.POINT
 
     @property
@@ -282,7 +282,7 @@ class Geometry:
         if normals is not None:
             made.__dict__["normals"] = frozen(normals)
         if (Domain.CORNER, AUTHORED) in self.attributes:
-            made.__dict__["shading"] = self.shading  # found once, on what stays from frame to frame
+            made.__dict__["shading"] = self.shading  # computed once, on a topology that all frames share
         return made
 
     def transformed(self, matrix: Matrix) -> "Geometry":
@@ -365,7 +365,7 @@ class Geometry:
         return np.asarray(means / np.maximum(lengths, np.float32(1e-20))[:, None], np.float32)
 
     def prepare(self) -> None:
-        """Find what every picture needs, so that whoever draws need not."""
+        """Compute what every picture needs, so that drawing need not."""
         self.shaded_normals  # noqa: B018
         self.topology.triangles  # noqa: B018
 

@@ -81,6 +81,6 @@ def extent(points: Floats, axis: int) -> tuple[float, float]:
     """The lowest and highest of points, float32 (n, 3), along an axis; zeros where there are none."""
     if not len(points):
         return 0.0, 0.0
-    # Laid out in a row first: that takes a quarter of the time of looking for the ends with gaps.
+    # Make the column contiguous first: min and max over a strided view take four times as long.
     along = np.ascontiguousarray(points[:, axis])
     return float(along.min()), float(along.max())

@@ -70,7 +70,7 @@ class Lender:
         socket.send_fds(link, [words.encode()], [block.descriptor])
 
     def take_back(self, block: Block) -> None:
-        """Take one that nobody waits for; those that are free for longest make room for it."""
+        """Take a free block; the ones that have been free for longest make room for it."""
         self._free.append(block)
         while len(self._free) > _MOST_FREE or sum(kept.size for kept in self._free) > _MOST_FREE_BYTES:
             gone = self._free.pop(0)
@@ -78,7 +78,7 @@ class Lender:
             self._closed.append(gone.number)
 
     def returned(self, numbers: list[int]) -> None:
-        """Take back those that were handed over and are not in use any more."""
+        """Take back blocks that are no longer in use."""
         for number in numbers:
             block = self._lent.pop(number, None)
             if block is not None:
@@ -109,7 +109,7 @@ class Borrower:
         self._unused: deque[int] = deque()
 
     def unused(self) -> list[int]:
-        """The files whose arrays nobody uses any more since this was asked last."""
+        """The files whose arrays have been released since this was asked last."""
         return [self._unused.popleft() for _ in range(len(self._unused))]
 
     def received(self) -> tuple[dict[str, Any], dict[str, NDArray[Any]]]:
@@ -130,7 +130,7 @@ class Borrower:
         return head, arrays
 
     def forget(self) -> None:
-        """Take an answer that nobody waits for. Raises ExchangeError where there is none."""
+        """Take an answer that is no longer waited for. Raises ExchangeError where there is none."""
         message, descriptors, _, _ = socket.recv_fds(self._link, _MOST_WORDS, 1)
         if not message or not descriptors:
             raise ExchangeError(GONE)

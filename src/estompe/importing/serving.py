@@ -137,7 +137,7 @@ class _Server:
                         self._still.add(path)
                         continue
                     self._ready[key] = self._written(found, known=True)
-                except Exception:  # whoever asks for that frame hears of it then
+                except Exception:  # the error is raised when that frame is asked for
                     continue
                 self._evict()
                 return True

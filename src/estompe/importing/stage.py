@@ -91,7 +91,7 @@ class Sampled(NamedTuple):
 
 
 class Split:
-    """Arrays on their way out, those that stay apart from those that move."""
+    """Arrays on their way out, static ones apart from moving ones."""
 
     def __init__(self) -> None:
         self.still: Arrays = {}

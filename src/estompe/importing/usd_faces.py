@@ -1,4 +1,4 @@
-"""What a mesh of a USD stage has beside its points: faces, primvars and subsets; what stays the same is read once."""
+"""What a mesh of a USD stage has beside its points: faces, primvars and subsets; values that do not change are read once."""
 
 from typing import Any, NamedTuple
 

@@ -49,7 +49,7 @@ class Kernel:
                 numba = _numba()
                 _resolve(self.function, numba)
                 self._dispatcher = numba.njit(self.function, **self.options)
-                # Whoever calls it from its own module finds the dispatcher itself from now on: this call has a price, too.
+                # Calls from its own module find the dispatcher itself from now on, which saves this call.
                 places, name = self.function.__globals__, self.function.__name__  # type: ignore[attr-defined]
                 if places.get(name) is self:
                     places[name] = self._dispatcher
@@ -101,7 +101,7 @@ def _numba() -> ModuleType:
     import numba
 
     if "NUMBA_CPU_FEATURES" in os.environ:
-        # Said again for whoever imported Numba first; once it has compiled something it no longer listens.
+        # Set again in case Numba was imported earlier; ignored after the first compilation.
         numba.config.CPU_FEATURES = os.environ["NUMBA_CPU_FEATURES"]
     # The default layer (workqueue) is not safe when several Python threads run kernels at once.
     numba.config.THREADING_LAYER = "threadsafe"

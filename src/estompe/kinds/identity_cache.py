@@ -1,4 +1,4 @@
-"""What was found out about parts of scenes: they never change, so it holds for good, and is told by identity."""
+"""A cache of values derived from immutable parts of scenes, keyed by identity."""
 
 from typing import Any, Generic, TypeVar
 

@@ -153,7 +153,7 @@ class Effect(Kind):
     asks_places: ClassVar[bool] = False
     """Whether strengths are asked for what `places` gives, and not for the elements of the geometry."""
     prepares: ClassVar[bool] = False
-    """Whether `prepare` finds out what stays the same while only `late` settings change."""
+    """Whether `prepare` computes a result that stays valid while only `late` settings change."""
     late: ClassVar[tuple[str, ...]] = ()
     """Settings that neither `places` nor `prepare` looks at."""
 

@@ -55,7 +55,7 @@ Cells = list[list[Cell]]
 
 
 def cells_of_variants(scene: Scene, variants: Sequence[Variant], columns: int = 0) -> Cells:
-    """The scene as it stands, and each variant; columns: in a row, 0 for a grid that is about as wide as high."""
+    """The present scene, and each variant; columns: in a row, 0 for a grid that is about as wide as high."""
     return _wrapped([Cell("as it stands", scene), *(Cell(item.name, item.scene) for item in variants)], columns)
 
 

@@ -81,7 +81,7 @@ def write(
     past: Past | None = None,
     full_float: bool = False,
 ) -> Written:
-    """Draw frames into files such as `shot.####.exr`; those that an earlier run of the same job wrote are left alone.
+    """Draw frames into files such as `shot.####.exr`; files that an earlier run of the same job wrote are left alone.
 
     `progress` may raise to cancel; what was written by then stays. Raises ExchangeError, and RenderError where nothing can be
     drawn.

@@ -1,4 +1,4 @@
-"""Everything that can be added to a scene, in one list and one order, for whoever offers it."""
+"""Everything that can be added to a scene, in one list and one order."""
 
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass

@@ -51,7 +51,7 @@ class CopiesOnGrid(CopiesSource, tag="copies-grid"):
         )
         shift = plain(self.staggered) * size[0] / max(self.columns - 1, 1)
         positions[:, 0] += np.where(row % 2 == 1, shift, 0.0)
-        # One more column, row or layer renames nobody.
+        # Ids stay when columns, rows or layers are added.
         ids = column + (row << _BITS) + (layer << (2 * _BITS))
         return Laid(ids.astype(np.int64), positions.astype(np.float32))
 

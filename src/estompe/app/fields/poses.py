@@ -22,7 +22,7 @@ from estompe.kernels.transform import transformed
 
 @field_for("poses")
 class PosesField(PartsField):
-    """The poses by name; new ones come from the shape as it stands or from a mesh file."""
+    """The poses by name; new ones come from the present shape or from a mesh file."""
 
     def widgets(self) -> list[QWidget]:
         rows: list[QWidget] = [self._pose(pose) for pose in self.parts]
@@ -52,7 +52,7 @@ class PosesField(PartsField):
         return made
 
     def store(self) -> None:
-        """Keep the shape as it stands now as a pose without amount."""
+        """Keep the present shape as a pose without amount."""
         answer = self.session.evaluator.answer
         if answer is None:
             return

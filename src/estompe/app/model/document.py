@@ -87,7 +87,7 @@ class DocumentModel(QObject):
         return lambda: self._history is history
 
     def begin(self, project: Project, path: Path | None, title: str, saved: bool) -> None:
-        """Go on with another project; its history starts here. Whoever calls emits the signals."""
+        """Go on with another project; its history starts here. The caller emits the signals."""
         self.stamp = None
         self._history = self._new_history(project.scene, project.variants)
         self._assets = dict(project.assets)

@@ -24,7 +24,7 @@ class Fitting(QObject):
         evaluator.answered.connect(self._answered)
 
     def is_untouched(self, falloff: str) -> bool:
-        """Whether nobody has changed the range of a falloff since it was made or fitted."""
+        """Whether the range of a falloff is still the one that it was made or fitted with."""
         path = ("falloffs", falloff, "range")
         scene = self._document.scene
         return edits.exists(scene, path) and edits.get(scene, path) in (Range(), self._fitted.get(falloff))

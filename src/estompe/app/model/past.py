@@ -31,7 +31,7 @@ class PastModel(QObject):
         self._document, self._playhead, self._evaluator, self._messages = document, playhead, evaluator, messages
         self._standing: Standing | None = None
         self._told = ""
-        # A step may take long, and news come between steps: who waits looks for himself.
+        # Progress arrives only between steps, which may be slow, so poll with a timer.
         self._waiting = QTimer(self, singleShot=True, interval=_PATIENCE)
         self._waiting.timeout.connect(self._look)
         evaluator.stood.connect(self._take)

@@ -28,7 +28,7 @@ class Variants(QObject):
         return next((variant for variant in self.all if variant.name == name), None)
 
     def keep(self, name: str = "") -> str:
-        """Keep the scene as it stands under a name, which replaces what was kept under it; returns the name."""
+        """Keep the present scene under a name, and replace the variant of that name; returns the name."""
         name = name.strip() or fresh_variant_name(self.all)
         kept, replaced = Variant(name, self._document.scene), self.named(name) is not None
         others = [kept if variant.name == name else variant for variant in self.all]
@@ -59,12 +59,12 @@ class Variants(QObject):
         self._messages.say(f"“{name}” is kept no longer; undo brings it back")
 
     def differences(self, name: str) -> list[Difference]:
-        """What differs between the scene as it stands and a variant, in words."""
+        """What differs between the present scene and a variant, in words."""
         variant = self.named(name)
         return [] if variant is None else differences(self._document.scene, variant.scene)
 
     def take_across(self, name: str, difference: Difference) -> None:
-        """Take one thing of a variant into the scene as it stands."""
+        """Take one part of a variant into the present scene."""
         variant = self.named(name)
         if variant is None:
             return

@@ -175,7 +175,7 @@ class DrivePanel(Panel):
                 self.cards[effect].points.setToolTip(f"After this effect: {units.counted(points[effect])} points")
         self._show_summary(answer, shape)
         self.problems.show(answer.frame.problems, ("shapes", shape.id))
-        # What is wrong is often that the mesh is open; where nothing is wrong nobody counts edges on this thread.
+        # The problem is often an open mesh; without a problem, edges are not counted on this thread.
         wrong = any(item.path[:2] == ("shapes", shape.id) for item in answer.frame.problems)
         mesh = answer.frame[shape.id]
         is_open = wrong and mesh.component != "copies" and not mesh.topology.closed

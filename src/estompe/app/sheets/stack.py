@@ -24,7 +24,7 @@ from estompe.importing.footage import Footage
 
 
 class SheetStack(QStackedWidget):
-    """Shows a sheet, or the view again. A sheet that nobody sees would follow every change, so it is removed."""
+    """Shows a sheet, or the view again. A hidden sheet would follow every change, so it is removed."""
 
     def __init__(self, view: QWidget, session: Session, files: Files, preferences: Preferences) -> None:
         super().__init__()

@@ -1,4 +1,4 @@
-"""Variants: the scene as it stands beside what was kept of it, what differs in words, and sheets of numbers at several values."""
+"""Variants: the present scene beside kept ones, their differences in words, and sheets of numbers at several values."""
 
 from collections.abc import Callable
 from typing import Any

@@ -25,7 +25,7 @@ from estompe.kernels.compile import use_threads
 FRAME_BUDGET = 2 << 30
 # A running request gives way to a newer one, but a picture must come at least this often while dragging.
 _LONGEST_SILENCE = 0.25
-# Longer than this nobody waits for the thread to end; it is a daemon and goes with the process.
+# Waiting for the thread to end takes at most this long; it is a daemon and ends with the process.
 _PATIENCE = 1.0
 # How often it is told how far a past has been worked out, and how long one may take before anything is said, seconds.
 _TOLD_EVERY, _SHORT = 0.05, 0.15
@@ -105,7 +105,7 @@ class Worker:
 
     @property
     def stopped(self) -> bool:
-        """Whether a person stopped the work, and nobody has asked again."""
+        """Whether a person stopped the work, and no request has come since."""
         return self._stopped
 
     def stop_work(self) -> bool:
@@ -154,7 +154,7 @@ class Worker:
         self._thread.stop(_PATIENCE)
 
     def forget(self) -> None:
-        """Let go of all results and answers, once nobody will ask any more."""
+        """Release all results and answers at the end."""
         with self._lock:
             self._answers = Answers(self._answers.budget)
             self.memo = Memo(self.memo.budget)
@@ -195,7 +195,7 @@ class Worker:
 
     def _fill_ahead(self, request: Request) -> None:
         if request.rough > 1.0:
-            return  # nobody plays what is asked for while something is dragged
+            return  # answers to drags are not played
         for number in _ahead(request):
             if self._answers.has(number):
                 continue

@@ -49,7 +49,7 @@ def assemble(source: ShapeSource, context: Declared) -> Geometry:
 
 
 def still(_source: ShapeSource, _context: Declared, geometry: Geometry) -> Geometry:
-    """What stays the same of an animated shape: its node has the same key on each frame."""
+    """The arrays of an animated shape that do not change: this node has the same key on each frame."""
     return geometry
 
 

@@ -130,7 +130,7 @@ class InputFinder:
 
 
 class Asked(NamedTuple):
-    """One reference of a kind: the name that its setting holds, where it is measured, and who asks.
+    """One reference of a kind: the name that its setting holds, where it is measured, and the kind's owner.
 
     of_others: whether the shape must be another one than the one that is measured.
     """

@@ -1,4 +1,4 @@
-"""How long effects took when they were last computed, for whoever tells a person what a change costs."""
+"""How long effects took when they were last computed, to tell what a change costs."""
 
 import threading
 import time

@@ -172,7 +172,7 @@ class ShapePlanner(FalloffPlanner):
         return self.schedule.node(computing.assemble, Keyed(source, portable(source)), declared)
 
     def _steadied(self, shape: Shape, state: State) -> State:
-        """The state of an animated shape: what stays the same from frame to frame has the same tokens on each."""
+        """The state of an animated shape: arrays that do not change have the same tokens on each frame."""
         source, path = shape.source, ("shapes", shape.id, "source")
         try:
             timeless = Declared(

@@ -102,7 +102,7 @@ def _chosen(plan: Plan, chain: EffectChain, falloff: str) -> Where:
         return Where(plan, driven, None)
     if is_painted(scene, falloff):
         return Where(plan, driven, last.geometry)
-    # What comes from neighbours is asked of pieces where the shape has come apart: their points are nobody's neighbours.
+    # Sources that look at neighbours are measured on pieces where the shape has come apart: points of pieces have no neighbours.
     parted = last.geometry.topology.parted is not None and _remembers(scene, falloff)
     return Where(plan, on(last, Domain.PIECE if parted else driven.domain), None)
 

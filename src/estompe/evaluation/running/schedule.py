@@ -21,7 +21,7 @@ Planned = TypeVar("Planned")
 
 
 def described(error: Exception, what: str) -> str:
-    """Why something failed, in words for a person; what nobody foresaw goes to the log."""
+    """Why something failed, in words for a person; an unexpected error goes to the log."""
     if isinstance(error, CannotEvaluateError | GeometryError):
         return str(error)
     return faults.record(error, what)

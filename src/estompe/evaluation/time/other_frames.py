@@ -26,7 +26,7 @@ from estompe.geometry.matching import identity_digest
 from estompe.kinds.context import CannotEvaluateError
 from estompe.kinds.numbers import plain
 
-# Plans hold arrays, so only those that are likely to be asked again stay.
+# Plans hold arrays, so only the last few are kept.
 _PLANS = 4
 
 

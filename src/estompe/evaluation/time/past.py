@@ -70,7 +70,7 @@ class Past(OtherFrames):
         self.report = report
         self.steps = 0
         self.only_kept = False
-        """Whether a state that is not kept is an error, instead of being worked out."""
+        """Whether a state that is not cached is an error, instead of being computed."""
         self.links: dict[Place, dict[int, bytes]] = {}
         self.keep.links = self.links
         assets = project.assets
@@ -93,7 +93,7 @@ class Past(OtherFrames):
         }
 
     def first_difference(self, older: "Past") -> int | None:
-        """The first frame after which a state is another than in an older scene, of those that were known there."""
+        """The first frame after which a state is another than in an older scene, among the states that were known there."""
         found = []
         for place, links in self.links.items():
             before = older.links.get(place, {})

@@ -36,7 +36,7 @@ class StrengthNames:
 
 
 class TimeSamples:
-    """Sets attributes over time; what stays the same from frame to frame is written once."""
+    """Sets attributes over time; values that do not change are written once."""
 
     def __init__(self) -> None:
         self._last: dict[str, tuple[Any, float, float]] = {}
@@ -123,7 +123,7 @@ class Velocities:
             self._places.pop(0)
 
     def finish(self) -> None:
-        """Write those of the last."""
+        """Write the velocities of the last frame."""
         if self._places:
             self._write(len(self._places) - 1)
 

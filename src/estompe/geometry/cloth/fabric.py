@@ -63,7 +63,7 @@ class Forces(NamedTuple):
 
 
 class Fabric:
-    """What stays the same: constraints in blocks of one colour, groups, welds.
+    """The parts that do not move: constraints in blocks of one colour, groups, welds.
 
     size: of a patch, scene units; 0 for one patch; faces: int32 (t,), the face each triangle belongs to, which is not cut.
     """

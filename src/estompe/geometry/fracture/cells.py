@@ -23,7 +23,7 @@ INSIDE = "inside"
 
 @dataclass(frozen=True, eq=False)
 class Cells:
-    """What stays from frame to frame. Skin points come first in `points`; caps have points of their own, so that they are flat.
+    """The cut, which all frames share. Skin points come first in `points`; caps have points of their own, so that they are flat.
 
     mix: each point from the three corners of a triangle of the mesh; offsets: float32 (n, 3), from there, local space, zero on
     the skin; skin: how many points lie on it; corner_mix: each skin corner from the mesh's corners; parents: int32 (faces,),
@@ -40,7 +40,7 @@ class Cells:
     inner_uv: Floats
 
     def arrays(self) -> Iterator[NDArray[Any]]:
-        """Every array held here, for whoever counts memory."""
+        """Every array held here, for counting memory."""
         yield from (self.rest.positions, *self.mix, self.offsets, *self.corner_mix, self.parents, self.inner_uv)
         yield from self.topology.arrays()
 

@@ -43,7 +43,7 @@ def seeds_inside(
         corners = topology.triangles[found.triangle]
         shares = np.concatenate([1.0 - found.weights.sum(axis=1, keepdims=True), found.weights], axis=1)
         near = np.clip((density[corners] * shares).sum(axis=1), 0.0, 1.0)
-        # Those that fall out are decided by their ids, so that another density moves none of the others.
+        # Ids decide which seeds are dropped, so that another density moves none of the others.
         inside &= random_of(ids, seed + 31_337) < _LEAST_DENSE + (1.0 - _LEAST_DENSE) * near
     chosen = np.flatnonzero(inside)
     if even and density is None:

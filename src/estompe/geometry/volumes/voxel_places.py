@@ -118,7 +118,7 @@ class _Carried(Mapping[tuple[Domain, str], NDArray[Any]]):
         return len(self._places.names())
 
     def values(self) -> Any:
-        """Those that were made so far: whoever counts memory must not make the others."""
+        """The arrays that were computed so far: counting memory must not compute the others."""
         return self._made.values()
 
 

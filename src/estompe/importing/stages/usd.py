@@ -18,7 +18,7 @@ from estompe.importing.stage import MOST_ENTRIES, About, Arrays, Entry, Lens, Sa
 from estompe.importing.usd_faces import Faces
 from estompe.importing.usd_skins import Skins
 
-# Kinds of prims that hold others together or describe how things look: nobody misses them in the tree.
+# Prims that only group others or describe looks: the tree leaves them out.
 _SILENT = ("Scope", "Material", "Shader", "NodeGraph", "GeomSubset", "SkelAnimation", "BlendShape", "RenderSettings",
            "RenderProduct", "RenderVar", "Skeleton")  # fmt: skip
 _PARSED = re.compile(r":(\d+):(\d+): parse error")

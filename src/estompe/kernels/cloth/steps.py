@@ -285,7 +285,7 @@ def stepped(particles, velocities, steps, air, held, constraints, welds, levels,
                 _kept_length(particles, ends, lengths, kinds, inverse, block_starts[b], block_starts[b + 1])
         for chunk in prange(chunks):
             for p in range(chunk * _CHUNK, min(n, (chunk + 1) * _CHUNK)):
-                # Nobody is farther from what holds him than his way along the cloth.
+                # A particle is not farther from the one it is tied to than their distance along the cloth.
                 if anchors[p] < 0 or particles[p, 3] == np.float32(0.0):
                     continue
                 q = np.uint64(anchors[p])

@@ -24,7 +24,7 @@ _NONE = np.zeros(0, np.bool_)
 
 @writes("mesh")
 class MeshWriter(ComponentWriter):
-    """Writes a shape's mesh; what stays the same from frame to frame is written once.
+    """Writes a shape's mesh; values that do not change are written once.
 
     over: the mesh as the prim has it already; nothing but what differs from it is said then. original: that mesh on the frame
     that is written next.
@@ -204,7 +204,7 @@ class MeshWriter(ComponentWriter):
 
         color = geometry.attribute(Domain.POINT, "color")
         if self._potential.has_colors and color is None:
-            # An effect gives it colours, though on this frame it has none to give: in between they must not stand.
+            # Write the base colour where the effect gives none, so that USD does not interpolate across the gap.
             color = np.tile(np.array(base, np.float32), (len(geometry.points), 1))
         elif self._over and (color is None or color is self._own_color()):
             return
