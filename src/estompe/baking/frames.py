@@ -17,9 +17,28 @@ from estompe.kernels.types import Floats
 
 
 def frames(project: Project, first: int, last: int, progress: Progress, past: Past | None = None) -> Iterator[Frame]:
-    """Every frame from first to last, one after the other. Raises ExchangeError for a scene with problems.
+    """Evaluate a range of frames one after the other.
 
-    What is remembered goes on from the nearest state that is kept, so a bake that was stopped can be run again.
+    Parameters
+    ----------
+    project : Project
+        The scene and its arrays.
+    first, last : int
+        The frames.
+    progress : callable
+        Told a fraction and words; it may raise to cancel.
+    past : Past, optional
+        The other frames of the scene. States continue from the nearest cached one, so a bake that was stopped can be run again.
+
+    Yields
+    ------
+    Frame
+        Each frame.
+
+    Raises
+    ------
+    ExchangeError
+        For a scene with problems.
     """
     past = past_of(project) if past is None else past
     count = last - first + 1

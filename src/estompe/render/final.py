@@ -88,10 +88,31 @@ class FinalRenderer(Renderer):
         tile: int = _TILE,
         offset: tuple[float, float] | None = None,
     ) -> Image:
-        """A picture with alpha, float32 (h, w, 4), premultiplied linear light.
+        """Draw a picture with alpha, in premultiplied linear light.
 
-        samples: draws with offsets within the pixel, each with four samples of its own; offset: the one of a single draw. pause:
-        called between draws; may raise.
+        Parameters
+        ----------
+        items : sequence of Item
+            The shapes to draw.
+        viewpoint : Viewpoint
+            The camera.
+        look : Look
+            How it is drawn.
+        size : (int, int)
+            Width and height, pixels.
+        samples : int
+            The number of draws with offsets within the pixel, each with four samples of its own.
+        pause : callable
+            Called between draws; it may raise to stop.
+        tile : int
+            The side of the tiles that are drawn one by one, pixels.
+        offset : (float, float), optional
+            The offset of a single draw, in pixels, instead of those of `samples`.
+
+        Returns
+        -------
+        float32 (h, w, 4)
+            The picture.
         """
         self.look_outside(items, viewpoint)
         whole = matrices_of(viewpoint, size, items)
@@ -151,9 +172,27 @@ class FinalRenderer(Renderer):
         pause: Pause = lambda: None,
         tile: int = _TILE,
     ) -> Drawn:
-        """The data layers of a picture.
+        """Draw the data layers of a picture.
 
-        items: with the strength that is to be shown, if any; later: items and viewpoint of the next frame, for motion.
+        Parameters
+        ----------
+        items : sequence of Item
+            The shapes to draw, with the strength that is to be shown, if any.
+        viewpoint : Viewpoint
+            The camera.
+        size : (int, int)
+            Width and height, pixels.
+        later : (sequence of Item, Viewpoint), optional
+            The items and the camera of the next frame, for motion.
+        pause : callable
+            Called between tiles; it may raise to stop.
+        tile : int
+            The side of the tiles, pixels.
+
+        Returns
+        -------
+        Drawn
+            The layers.
         """
         whole = matrices_of(viewpoint, size, items)
         self.follow(items, Look("shaded"), whole, height=size[1], later=_moved(items, later))

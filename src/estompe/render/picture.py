@@ -36,7 +36,27 @@ def with_falloff(item: Item, shown: Shown) -> Item:
 
 
 def camera_picture(frame: Frame, size: tuple[int, int], falloff: str | None = None) -> Picture:
-    """A frame through the scene's camera, uint8 (height, width, 4). Raises RenderError."""
+    """Draw a frame through the scene's camera.
+
+    Parameters
+    ----------
+    frame : Frame
+        The evaluated frame.
+    size : (int, int)
+        Width and height, pixels.
+    falloff : str, optional
+        The id of a falloff whose strength is shown instead of colours.
+
+    Returns
+    -------
+    uint8 (height, width, 4)
+        The picture.
+
+    Raises
+    ------
+    RenderError
+        Where this machine cannot draw.
+    """
     renderer = Renderer()
     try:
         look = Look("strength" if falloff is not None else "shaded")

@@ -72,9 +72,25 @@ class Renderer:
         size: tuple[int, int],
         pause: Callable[[], None] | None = None,
     ) -> Picture:
-        """A picture, uint8 (height, width, 4), the upper row first.
+        """Draw a picture.
 
-        pause: called now and then where there is much to draw; it may raise to stop.
+        Parameters
+        ----------
+        items : sequence of Item
+            The shapes to draw.
+        viewpoint : Viewpoint
+            The camera.
+        look : Look
+            How it is drawn.
+        size : (int, int)
+            Width and height, pixels.
+        pause : callable, optional
+            Called between large batches; it may raise to stop.
+
+        Returns
+        -------
+        uint8 (height, width, 4)
+            The picture, the upper row first.
         """
         self._pause = pause
         self.look_outside(items, viewpoint)
@@ -124,7 +140,24 @@ class Renderer:
     def pick(
         self, items: Sequence[Item], viewpoint: Viewpoint, size: tuple[int, int], x: float, y: float
     ) -> Hit | None:
-        """What lies under a pixel of a picture of this size, or None."""
+        """Find the surface under a pixel.
+
+        Parameters
+        ----------
+        items : sequence of Item
+            The shapes that are drawn.
+        viewpoint : Viewpoint
+            The camera.
+        size : (int, int)
+            Width and height of the picture, pixels.
+        x, y : float
+            The pixel, counted from the upper left corner.
+
+        Returns
+        -------
+        Hit or None
+            The item, triangle and copy; None for the background.
+        """
         view, projection = matrices_of(viewpoint, size, items)
         # The one pixel fills the picture: nothing but what is under it is drawn.
         narrow = np.diag([float(size[0]), float(size[1]), 1.0, 1.0])

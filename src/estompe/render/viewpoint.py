@@ -68,10 +68,17 @@ class Viewpoint:
         return out
 
     def projection(self, aspect: float, far: float, nearest: float = 0.0) -> Matrix:
-        """Eye to clip space, float64 (4, 4).
+        """Return the matrix from eye space to clip space, float64 (4, 4).
 
-        far: distance from the eye that must still be seen, scene units; nearest: depth before which nothing is. The farther away
-        that is, the finer depths are told apart: else what lies just behind a surface shows through it in single pixels.
+        Parameters
+        ----------
+        aspect : float
+            The picture's width divided by its height.
+        far : float
+            The distance from the eye that must still be visible, scene units.
+        nearest : float
+            The depth before which there is nothing, scene units. The larger it is, the finer depths are resolved, so that no
+            surface shows through another just before it.
         """
         far = max(far, self.distance) * 1.5
         near = max(far * 1e-4, self.distance * 1e-3, 0.8 * nearest)
@@ -87,7 +94,20 @@ class Viewpoint:
         return out
 
     def ray(self, x: float, y: float, width: float, height: float) -> tuple[Vector, Vector]:
-        """Eye and unit direction through a picture's pixel, counted from its upper left corner."""
+        """Return the eye and the unit direction through a pixel of a picture.
+
+        Parameters
+        ----------
+        x, y : float
+            The pixel, counted from the upper left corner.
+        width, height : float
+            The size of the picture, pixels.
+
+        Returns
+        -------
+        float64 (3,), float64 (3,)
+            The eye and the direction, world space.
+        """
         right, up, back = self.axes()
         half, shift = self._half(width, height), self._shift(width, height)
         across, above = ((2 * x - width) / height + shift[0]) * half, ((height - 2 * y) / height + shift[1]) * half
@@ -95,7 +115,20 @@ class Viewpoint:
         return np.asarray(self.eye, np.float64), direction / np.linalg.norm(direction)
 
     def project(self, points: Vector, width: float, height: float) -> tuple[Vector, NDArray[np.bool_]]:
-        """Pixels of world points, (n, 2) from the upper left, and which lie before the eye."""
+        """Project world points into a picture.
+
+        Parameters
+        ----------
+        points : float64 (n, 3)
+            World positions.
+        width, height : float
+            The size of the picture, pixels.
+
+        Returns
+        -------
+        float64 (n, 2), bool (n,)
+            Pixels from the upper left corner, and which points lie before the eye.
+        """
         matrix = self.view()
         eye = np.asarray(points, np.float64) @ matrix[:3, :3].T + matrix[:3, 3]
         depth = -eye[:, 2]
@@ -137,7 +170,20 @@ class Viewpoint:
         return self._from(np.asarray(self.target) + back, np.asarray(self.target))
 
     def fitted(self, low: Vector, high: Vector, aspect: float) -> "Viewpoint":
-        """The same direction, near enough that a box just fills the picture."""
+        """Move the eye along its direction until a box just fills the picture.
+
+        Parameters
+        ----------
+        low, high : float64 (3,)
+            The corners of the box, world space.
+        aspect : float
+            The picture's width divided by its height.
+
+        Returns
+        -------
+        Viewpoint
+            The new viewpoint.
+        """
         centre = (np.asarray(low, np.float64) + high) / 2
         radius = max(1e-3, float(np.linalg.norm(np.asarray(high, np.float64) - low)) / 2)
         half = math.radians(self.view_angle) / 2

@@ -42,7 +42,22 @@ class AddedSource(NamedTuple):
 
 
 def add_shape(scene: Scene, name: str, source: ShapeSource) -> tuple[Scene, str]:
-    """A shape made from nothing."""
+    """Add a shape made from nothing.
+
+    Parameters
+    ----------
+    scene : Scene
+        The scene.
+    name : str
+        Its name; a number is added if it is taken.
+    source : ShapeSource
+        What it is made from.
+
+    Returns
+    -------
+    Scene, str
+        The scene, and the id of the shape.
+    """
     made = fresh_id(scene, "shape")
     named = fresh_name(names_of(scene), name)
     return insert(scene, ("shapes",), Shape(made, named, source)), made
@@ -81,14 +96,46 @@ def add_control(
     name: str = "Control",
     position: tuple[float, float, float] = (0.0, 0.0, 0.0),
 ) -> tuple[Scene, str]:
-    """A control of a form."""
+    """Add a control.
+
+    Parameters
+    ----------
+    scene : Scene
+        The scene.
+    form : str
+        "sphere", "box", "plane", "cylinder" or "path".
+    name : str
+        Its name; a number is added if it is taken.
+    position : (float, float, float)
+        World position, scene units.
+
+    Returns
+    -------
+    Scene, str
+        The scene, and the id of the control.
+    """
     made = fresh_id(scene, "control")
     named = fresh_name(names_of(scene), name)
     return insert(scene, ("controls",), Control(made, named, form, Transform(position))), made
 
 
 def add_falloff(scene: Scene, name: str = "Falloff", layers: tuple[Layer, ...] = ()) -> tuple[Scene, str]:
-    """A falloff, without layers unless some are given."""
+    """Add a falloff.
+
+    Parameters
+    ----------
+    scene : Scene
+        The scene.
+    name : str
+        Its name; a number is added if it is taken.
+    layers : tuple of Layer
+        Its layers, from top to bottom.
+
+    Returns
+    -------
+    Scene, str
+        The scene, and the id of the falloff.
+    """
     made = fresh_id(scene, "falloff")
     named = fresh_name(names_of(scene), name)
     return insert(scene, ("falloffs",), Falloff(made, named, layers)), made
@@ -245,10 +292,30 @@ def add_source(scene: Scene, kind: str, falloff: str | None, shape: str, place: 
 def add_effect(
     scene: Scene, shape: str, kind: str, falloff: str | None, place: Place | None = None
 ) -> tuple[Scene, str]:
-    """An effect at the end of a shape's chain. Raises LookupError.
+    """Add an effect at the end of a shape's chain.
 
-    falloff: what feeds it, None for nothing; kinds that change which elements there are (`fed_at_first`) are fed by nothing at
-    first. place: where a control or shape is made that it needs.
+    Parameters
+    ----------
+    scene : Scene
+        The scene.
+    shape : str
+        The id of the shape.
+    kind : str
+        The tag of the effect.
+    falloff : str, optional
+        The id of the falloff that feeds it. Kinds that change which elements there are (`fed_at_first`) are not fed at first.
+    place : Place, optional
+        Where a control, path or shape is made that it needs; without it, a missing one is an error.
+
+    Returns
+    -------
+    Scene, str
+        The scene, and the id of the effect.
+
+    Raises
+    ------
+    LookupError
+        Where the scene lacks what the effect needs.
     """
     struct = kinds(Effect)[kind]
     scene, named = _references(scene, struct, shape, "", place, shape)

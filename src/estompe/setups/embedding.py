@@ -34,9 +34,26 @@ _BYTES_A_COPY = 61
 
 
 def embedded(project: Project, shape: str, progress: Progress = lambda _fraction, _text: None) -> Project:
-    """A project in which a shape needs its animated file no longer: its frames are stored, its motion is keyed.
+    """Store the frames of a shape with the scene, so that its animated file is no longer needed.
 
-    `progress` may raise to cancel. Raises ShotError for what cannot be embedded, with words.
+    Parameters
+    ----------
+    project : Project
+        The scene and its arrays.
+    shape : str
+        The id of the shape.
+    progress : callable
+        Told a fraction and words; it may raise to cancel.
+
+    Returns
+    -------
+    Project
+        The scene with the frames as arrays beside it, and the shape's motion as keys.
+
+    Raises
+    ------
+    ShotError
+        For a shape that cannot be embedded, with words.
     """
     scene = project.scene
     owner = next(item for item in scene.shapes if item.id == shape)

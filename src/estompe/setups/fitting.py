@@ -55,5 +55,25 @@ def fitted(scene: Scene, shown: Shown) -> Scene:
 
 
 def fit(project: Project, falloff: str, shape: str, frame: float) -> Scene:
-    """The scene with the range of a falloff fitted to what it measures on a shape on a frame. Raises KeyError for names."""
+    """Fit the range of a falloff to what it measures on a shape.
+
+    Parameters
+    ----------
+    project : Project
+        The scene and its arrays.
+    falloff, shape : str
+        Their names or ids.
+    frame : float
+        The frame on which it is measured.
+
+    Returns
+    -------
+    Scene
+        The scene with the fitted range.
+
+    Raises
+    ------
+    KeyError
+        For a name that is not in the scene.
+    """
     return fitted(project.scene, evaluate(project, frame, Memo()).shown(shape, falloff))

@@ -14,7 +14,22 @@ from estompe.shapes.imported import stored
 
 
 def with_mesh(project: Project, geometry: Geometry, path: Path) -> tuple[Project, str]:
-    """A project with a mesh added as a shape named after its file, and the new shape's id."""
+    """Add a mesh to a project.
+
+    Parameters
+    ----------
+    project : Project
+        The scene and its arrays.
+    geometry : Geometry
+        The mesh.
+    path : Path
+        Its file, after which the shape is named.
+
+    Returns
+    -------
+    Project, str
+        The project, and the new shape's id.
+    """
     mesh, assets = stored(geometry, clean_name(path.name))
     scene = project.scene
     shape = fresh_id(scene, "shape")
@@ -33,7 +48,20 @@ def project_around(geometry: Geometry, path: Path) -> Project:
 
 
 def framing(low: NDArray[np.float64], high: NDArray[np.float64], camera: Camera) -> Camera:
-    """The camera, from an oblique direction, so far away that a box fits in its picture."""
+    """Place a camera in an oblique direction, so far away that a box fits in its picture.
+
+    Parameters
+    ----------
+    low, high : float64 (3,)
+        The corners of the box, world space.
+    camera : Camera
+        The camera whose other settings are kept.
+
+    Returns
+    -------
+    Camera
+        The placed camera.
+    """
     centre = (low + high) / 2
     radius = max(1e-3, float(np.linalg.norm(high - low)) / 2)
     direction = np.array([0.45, 0.32, 0.83])

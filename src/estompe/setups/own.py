@@ -54,9 +54,28 @@ def kept() -> dict[str, Path]:
 
 
 def gathered(project: Project, shape: str, low: Floats, high: Floats, slots: Iterable[str] | None = None) -> Project:
-    """A set-up of a shape's effects, with the falloffs and controls they use, around a box of the shape's size.
+    """Gather a shape's effects into a set-up, with the falloffs and controls they use, around a box of the shape's size.
 
-    low, high: the shape's bounds, float32 (3,); slots: ids of effects, all if they are not given. Raises SetupError.
+    Parameters
+    ----------
+    project : Project
+        The scene and its arrays.
+    shape : str
+        The id of the shape.
+    low, high : float32 (3,)
+        The shape's bounds before its effects, world space.
+    slots : iterable of str, optional
+        Ids of effects; all by default.
+
+    Returns
+    -------
+    Project
+        The set-up as a scene of its own.
+
+    Raises
+    ------
+    SetupError
+        For effects that cannot be kept in a set-up.
     """
     scene = project.scene
     owner = next(item for item in scene.shapes if item.id == shape)
@@ -141,9 +160,23 @@ def is_setup(path: Path) -> bool:
 
 
 def fitted(project: Project, shape: str, low: Floats, high: Floats, setup: Project) -> Fitted:
-    """A set-up put on a shape: lengths and places as large, seen from the shape, as they were seen from the stand-in.
+    """Put a set-up on a shape, with lengths and places scaled from the stand-in's size to the shape's.
 
-    low, high: the shape's bounds, float32 (3,). What refers to nothing in the scene keeps its name, if that is free.
+    Parameters
+    ----------
+    project : Project
+        The scene and its arrays.
+    shape : str
+        The id of the shape.
+    low, high : float32 (3,)
+        The shape's bounds before its effects, world space.
+    setup : Project
+        The set-up. Its parts keep their names where those are free.
+
+    Returns
+    -------
+    Fitted
+        The project, and the ids of what was added.
     """
     scene, source = project.scene, setup.scene
     stand = next(item for item in source.shapes if item.id == STAND_IN)

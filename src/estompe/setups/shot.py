@@ -36,7 +36,27 @@ class Imported(NamedTuple):
 
 
 def listed(path: Path, scene: Scene, go_on: Callable[[], None] = lambda: None) -> Footage:
-    """An animated file, open to see what it holds. go_on: may raise to stop waiting. Raises ShotError."""
+    """Open an animated file to see what it holds.
+
+    Parameters
+    ----------
+    path : Path
+        The file.
+    scene : Scene
+        The scene whose units and rate it is read in.
+    go_on : callable
+        Called while waiting; it may raise to stop.
+
+    Returns
+    -------
+    Footage
+        The open file, with its tree of entries.
+
+    Raises
+    ------
+    ShotError
+        For a file that cannot be read.
+    """
     try:
         return opened(Reading(str(path.absolute()), scene.metres_per_unit, scene.frames_per_second), go_on)
     except CannotEvaluateError as error:
@@ -53,10 +73,28 @@ def ticked_at_first(entries: Iterable[Entry]) -> frozenset[str]:
 
 
 def with_shot(project: Project, footage: Footage, only: Iterable[str] | None = None, exactly: bool = False) -> Imported:
-    """A project with what a file holds added to it.
+    """Add the contents of an animated file to a project, by reference.
 
-    only: prims; each stands for what is below it, too, unless they are meant exactly. A scene without shapes takes over frame
-    range and rate. Raises ShotError where nothing is left to import, or a prim is not there.
+    Parameters
+    ----------
+    project : Project
+        The scene and its arrays. A scene without shapes takes over frame range and rate.
+    footage : Footage
+        The open file.
+    only : iterable of str, optional
+        Paths of prims; each stands for everything below it, unless `exactly`. The ones that `ticked_at_first` gives by default.
+    exactly : bool
+        Whether only the prims themselves are meant.
+
+    Returns
+    -------
+    Imported
+        The project, and what was added.
+
+    Raises
+    ------
+    ShotError
+        Where nothing is left to import, or a prim is not there.
     """
     chosen = _chosen(footage, only, exactly)
     if not chosen:
