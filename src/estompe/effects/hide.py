@@ -32,7 +32,7 @@ class Hide(Effect, tag="hide"):
         "Takes faces, pieces or copies away where the strength is over or under a threshold, or by share."
     )
     words: ClassVar[str] = (
-        "delete, remove, cull, dissolve, clip, reveal, threshold, visibility, blast, erase, disappear, "
+        "delete, remove, cull, dissolve, clip, reveal, threshold, visibility, erase, disappear, "
         "disintegrate, appear, dissipate, toggle, switch off, trim"
     )
 

@@ -36,7 +36,7 @@ class Poses(Effect, tag="poses"):
     label: ClassVar[str] = "Poses"
     text: ClassVar[str] = "Blends stored variants of the same mesh; their differences from rest add up."
     words: ClassVar[str] = (
-        "morph, blend shape, blendshape, shape key, mix, pose, target, interpolate, variants, in between, "
+        "morph, blend shape, blendshape, mix, pose, target, interpolate, variants, in between, "
         "morph target, lattice, sculpt, variance"
     )
 

@@ -29,7 +29,7 @@ class ScatterApart(Effect, tag="scatter-apart"):
     text: ClassVar[str] = "Throws, rotates and scales pieces or copies by random amounts of their own."
     words: ClassVar[str] = (
         "explode, explosion, jitter, burst, fly apart, disintegrate, random transform, debris, variation, "
-        "randomize, throw, chaos, implode, blast, smoke"
+        "randomize, throw, chaos, implode, smoke"
     )
 
     least: Annotated[Triple, setting("Offset from", "The smallest random offset, X Y Z.", unit="length", step=0.01)] = (

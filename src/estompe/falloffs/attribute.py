@@ -20,9 +20,7 @@ class Attribute(Source, tag="attribute"):
     group: ClassVar[str] = "surface"
     label: ClassVar[str] = "Attribute"
     text: ClassVar[str] = "A number that is stored with the shape, such as a colour, a UV or a group."
-    words: ClassVar[str] = (
-        "vertex color, vertex map, weight map, weight, primvar, group, uv, per point data, custom data, channel"
-    )
+    words: ClassVar[str] = "vertex color, weight map, weight, primvar, group, uv, per point data, custom data, channel"
 
     name: Annotated[
         str, setting("Name", "The name of the attribute that is read.", editor="attribute"), Meta(max_length=200)

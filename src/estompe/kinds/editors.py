@@ -1,4 +1,4 @@
-"""Which editors a setting can name: those that the window brings, and those of installed plug-ins."""
+"""The editors that a setting can name: the window's own, and the ones of installed plug-ins."""
 
 from functools import cache
 

@@ -230,7 +230,7 @@ _MAKERS: dict[str, Callable[[Scene, Place, str], tuple[Scene, str]]] = {
     "shape": _make_shape,
     "effect": _make_joints,
 }
-"""By the family of references: what is made where there is none."""
+"""The function that makes a missing reference, by its family."""
 
 
 def neat(value: float, size: float) -> float:

@@ -66,7 +66,7 @@ _FALLOFF = Entry(
     "Falloff",
     "A new falloff on the current shape, with its distance to a control as the first layer.",
     "falloff",
-    "weight, mask, influence, field, strength, effector, gradient, attenuation, driver, remap, soft selection, multiply, clamp, "
+    "weight, mask, influence, field, strength, gradient, attenuation, driver, remap, soft selection, multiply, clamp, "
     "invert, normalize, fit, smoothstep, ease",
 )
 _FROM_FILES = "from files"
@@ -74,7 +74,7 @@ OWN = "own/"
 _FORMS = {
     "sphere": (
         "Distances from its middle, or from its surface.",
-        "null, control, locator, handle, ball, helper, effector, influence, point, target, empty",
+        "null, control, locator, handle, ball, helper, influence, point, target, empty",
     ),
     "box": (
         "Distances that follow a box.",
@@ -160,7 +160,7 @@ def entry(name: str) -> Entry:
 
 
 def search(words: str, among: Sequence[Entry] | None = None) -> list[Entry]:
-    """Entries that fit words, best first; those that fit some of the words where none fits all.
+    """List the entries that fit words, best first. If none fits all words, list the ones that fit some.
 
     Parameters
     ----------

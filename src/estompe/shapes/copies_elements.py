@@ -21,8 +21,7 @@ class CopiesOnElements(CopiesSource, tag="copies-on", kw_only=True):
     label: ClassVar[str] = "Copies on a shape's parts"
     text: ClassVar[str] = "A copy of a shape on every point, face or piece of another one; they go where it goes."
     words: ClassVar[str] = (
-        "copy to points, instance on points, points on, copies on faces, duplicate on mesh, attach,"
-        " scatter on vertices, copies, scales, per face, clone"
+        "points on, copies on faces, duplicate on mesh, attach, scatter on vertices, copies, scales, per face, clone"
     )
 
     surface: Annotated[Identifier, setting("Surface", "The shape that copies stand on.", refers="shape")]

@@ -22,7 +22,7 @@ class StrandsBetween(StrandsSource, tag="strands-between", kw_only=True):
     label: ClassVar[str] = "Strands between"
     text: ClassVar[str] = "Living lines from the points, faces or pieces of one shape to those of another."
     words: ClassVar[str] = (
-        "lightning, arc, arcs, spark, electricity, connect, web, threads, plexus, bridge, strings, net, network, wires"
+        "lightning, arc, arcs, spark, electricity, connect, web, threads, bridge, strings, net, network, wires"
     )
 
     from_shape: Annotated[Identifier, setting("From", "The shape that strands begin on.", refers="shape")]

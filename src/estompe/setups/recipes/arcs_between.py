@@ -33,6 +33,6 @@ register_recipe(
         "Arcs between",
         "Living arcs from the current shape to another one, as seen from the camera.",
         arcs_between,
-        words="lightning, electricity, spark, bolt, arc, arcs, plasma, tesla, zap, current",
+        words="lightning, electricity, spark, bolt, arc, arcs, plasma, zap, current",
     )
 )

@@ -33,6 +33,6 @@ register_recipe(
         "Copies on a grid near a control",
         "A field of copies of the current shape that rise and grow around a control.",
         copies_near,
-        words="array, instance, field, grid, effector, copies, motion graphics, clone, pattern, rise",
+        words="array, instance, field, grid, copies, motion graphics, clone, pattern, rise",
     )
 )
