@@ -3,11 +3,17 @@
 import importlib
 import pkgutil
 import threading
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
+from functools import cache
+from typing import TYPE_CHECKING, Any, Generic, TypeVar
 
 from estompe import faults
 
+if TYPE_CHECKING:
+    from importlib.metadata import EntryPoints
+
 GROUP = "estompe.kinds"
+Item = TypeVar("Item")
 _LOADING = threading.RLock()
 _begun, _loaded = threading.Event(), threading.Event()
 failures: list[str] = []
@@ -37,11 +43,23 @@ def _load() -> None:
     load_plug_ins(GROUP)
 
 
-def load_plug_ins(group: str) -> None:
-    """Import what installed plug-ins name in an entry point group. A plug-in that fails is reported in `failures`."""
+@cache
+def plug_ins(group: str) -> "EntryPoints":
+    """What installed plug-ins name in an entry point group. Installed packages are looked through once."""
+    points: EntryPoints = _installed().select(group=group)
+    return points
+
+
+@cache
+def _installed() -> Any:
     from importlib.metadata import entry_points  # slow to import
 
-    for point in entry_points(group=group):
+    return entry_points()
+
+
+def load_plug_ins(group: str) -> None:
+    """Import what installed plug-ins name in an entry point group. A plug-in that fails is reported in `failures`."""
+    for point in plug_ins(group):
         try:
             point.load()
         except (
@@ -49,3 +67,30 @@ def load_plug_ins(group: str) -> None:
             SystemExit,
         ) as error:  # a plug-in may raise anything, and must not keep the program from starting
             failures.append(faults.record(error, f"Loading the plug-in “{point.name}”"))
+
+
+class Registry(Generic[Item]):
+    """Classes by name, which the modules of a package and plug-ins register; both are imported when a name is first asked for.
+
+    package: whose modules register; group: of the entry points.
+    """
+
+    def __init__(self, package: str, group: str) -> None:
+        self._package, self._group, self._is_loaded = package, group, False
+        self._items: dict[str, Item] = {}
+
+    def add(self, name: str) -> Callable[[Item], Item]:
+        """Register a class under a name."""
+
+        def register(item: Item) -> Item:
+            self._items[name] = item
+            return item
+
+        return register
+
+    def __getitem__(self, name: str) -> Item:
+        if not self._is_loaded:
+            self._is_loaded = True
+            import_all(self._package, importlib.import_module(self._package).__path__)
+            load_plug_ins(self._group)
+        return self._items[name]

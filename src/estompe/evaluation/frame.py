@@ -24,7 +24,6 @@ from estompe.geometry.samples import converted, samples_of
 from estompe.kernels.topology import steepest
 from estompe.kernels.types import Floats, Indices
 from estompe.kinds.context import CannotEvaluateError
-from estompe.kinds.numbers import plain
 
 FEWEST_EDGES = 3
 """Below this many edges across it, a ramp falls between the points."""
@@ -54,8 +53,7 @@ class Shown:
         stack, joined, strength, positions = plan.settled(nodes)
         self.strength: Floats = carried(strength.value)
         self.values: Floats = carried(joined.value)
-        passed = None if falloff.passed is None else plain(falloff.passed)
-        self.falloff = structs.replace(falloff, range=swept(joined.value, falloff.range, passed))
+        self.falloff = structs.replace(falloff, range=swept(joined.value, falloff.range, falloff.passed))
         self.positions: Floats = carried(positions.value)
         # Taken now, while they are at hand: showing them must not compute anything.
         arrays = zip(stack.layers, stack.measured, stack.values, strict=True)

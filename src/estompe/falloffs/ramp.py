@@ -11,7 +11,7 @@ from estompe.kernels.ramp import remap
 from estompe.kernels.types import Floats
 from estompe.kinds.curve import cubics
 from estompe.kinds.kind import Source
-from estompe.kinds.numbers import plain
+from estompe.kinds.numbers import Number, plain
 from estompe.kinds.units import UNITS
 
 
@@ -71,7 +71,7 @@ def positions(values: Floats, within: Range) -> Floats:
     return (values - np.float32(full)) * np.float32(1.0 / width)
 
 
-def swept(values: Floats, within: Range, passed: float | None) -> Range:
+def swept(values: Floats, within: Range, passed: Number | None) -> Range:
     """The range where it has swept over a share of all values, its width kept; as it is without a share.
 
     Parameters
@@ -80,8 +80,8 @@ def swept(values: Floats, within: Range, passed: float | None) -> Range:
         All that is measured.
     within : Range
         A resolved range; what is nearer to its full end is swept over first.
-    passed : float, optional
-        The share, 0..1: at 0 no value has a strength, at 1 every value is full.
+    passed : number, optional
+        The resolved share, 0..1: at 0 no value has a strength, at 1 every value is full.
 
     Returns
     -------
@@ -98,7 +98,7 @@ def swept(values: Floats, within: Range, passed: float | None) -> Range:
         begin, end = high - width + clear, low - clear
     else:
         begin, end = low - width - clear, high + clear
-    full = begin + min(max(passed, 0.0), 1.0) * (end - begin)
+    full = begin + min(max(plain(passed), 0.0), 1.0) * (end - begin)
     return Range(full, full + width)
 
 

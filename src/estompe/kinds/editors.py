@@ -2,6 +2,8 @@
 
 from functools import cache
 
+from estompe.registered import plug_ins
+
 GROUP = "estompe.fields"
 """The entry point group of fields: the name is that of the editor, the value the module that registers its field."""
 BUILT_IN = frozenset({
@@ -13,9 +15,7 @@ BUILT_IN = frozenset({
 @cache
 def of_plug_ins() -> frozenset[str]:
     """The editors that installed plug-ins bring."""
-    from importlib.metadata import entry_points  # slow to import
-
-    return frozenset(point.name for point in entry_points(group=GROUP))
+    return frozenset(point.name for point in plug_ins(GROUP))
 
 
 def exists(editor: str) -> bool:

@@ -13,9 +13,10 @@ from estompe.app.session import Session
 from estompe.document import edits
 from estompe.document.edits import ScenePath
 from estompe.document.scene import Scene
-from estompe.evaluation.planning.inputs import Declared, Keyed
+from estompe.evaluation.planning.inputs import Declared
 from estompe.evaluation.planning.phases import Phases, paced
 from estompe.evaluation.planning.resolved import ResolvedScene
+from estompe.evaluation.running.node import Keyed
 from estompe.geometry import Geometry
 from estompe.geometry.elements import Elements
 from estompe.geometry.topology import Topology

@@ -51,12 +51,6 @@ class Selection(QObject):
         return next((item for item in self._document.scene.falloffs if item.id == self.falloff_id), None)
 
     @property
-    def picked_item(self) -> ScenePath | None:
-        """The path of the shape or control that is picked as a whole."""
-        whole = len(self.picked) == 2 and self.picked[0] in ("shapes", "controls")
-        return self.picked if whole else None
-
-    @property
     def picked_effect(self) -> ScenePath | None:
         """The path of the effect whose pivot the handles act on."""
         return self.picked if len(self.picked) == 4 and self.picked[2] == "effects" else None

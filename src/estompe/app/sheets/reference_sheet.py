@@ -81,8 +81,9 @@ class ReferenceSheet(QWidget):
         """List what fits the words."""
         self.list.clear()
         heading = ""
-        found = set(search(self.line.text()))
-        for entry in entries():
+        everything = entries()
+        found = set(search(self.line.text(), everything))
+        for entry in everything:
             if entry not in found or entry.family == "falloff":
                 continue
             if entry.family != heading:

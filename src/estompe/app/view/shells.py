@@ -72,7 +72,7 @@ def _shells(falloff: Falloff, layer: Layer, drawn: Drawn, control: Control, valu
     ways: tuple[Range, Range] | None = None
     if layer.range is None and falloff.passed is not None and values is not None and len(values):
         ways = swept(values, within, 0.0), swept(values, within, 1.0)
-        within = swept(values, within, plain(falloff.passed))
+        within = swept(values, within, falloff.passed)
     matrix = matrix_of(control.transform)
     found = []
     for end in ENDS:

@@ -26,6 +26,7 @@ from estompe.kernels.ramp import remap
 from estompe.kernels.types import Floats, Indices
 from estompe.kinds.context import CannotEvaluateError
 from estompe.kinds.kind import Effect, ShapeSource, Source
+from estompe.kinds.numbers import Number
 from estompe.kinds.remembering import RememberingEffect, RememberingSource, Seen
 
 # Shapes
@@ -89,7 +90,7 @@ def join(layers: LayerValues) -> Floats:
     return joining.join_layers(layers.layers, layers.arrays)
 
 
-def strength(layers: LayerValues, within: Range, ramp: Ramp, signed: bool, passed: float | None) -> Floats:
+def strength(layers: LayerValues, within: Range, ramp: Ramp, signed: bool, passed: Number | None) -> Floats:
     """The strength of a falloff, from its layers."""
     if passed is not None:
         values = join(layers) if layers.joined is None else layers.joined.value
@@ -100,7 +101,7 @@ def strength(layers: LayerValues, within: Range, ramp: Ramp, signed: bool, passe
     return joining.strengths(layers.layers, layers.arrays, how)
 
 
-def positions(joined: Floats, within: Range, passed: float | None) -> Floats:
+def positions(joined: Floats, within: Range, passed: Number | None) -> Floats:
     """Where joined values lie in a range."""
     return positions_in(joined, swept(joined, within, passed))
 

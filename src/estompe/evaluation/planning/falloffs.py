@@ -54,7 +54,7 @@ class FalloffPlanner(InputFinder):
             joined = self.schedule.held(computing.join, layers)
         ready = LayerValues(layers.layers, layers.nodes, layers.token, joined)
         return self.schedule.node(
-            computing.strength, ready, falloff.range, falloff.ramp, falloff.signed, _share(falloff)
+            computing.strength, ready, falloff.range, falloff.ramp, falloff.signed, falloff.passed
         )
 
     @staticmethod
@@ -73,7 +73,7 @@ class FalloffPlanner(InputFinder):
         """Where a falloff's joined values lie in its range."""
         if stack.is_lost:
             return self.filled(_FAR, stack.state)
-        return self.schedule.node(computing.positions, self.joined(stack), stack.falloff.range, _share(stack.falloff))
+        return self.schedule.node(computing.positions, self.joined(stack), stack.falloff.range, stack.falloff.passed)
 
     def stack(self, falloff: Falloff, state: State) -> Stack:
         """A falloff's enabled layers with what each measures, on the frame it looks at.
@@ -135,10 +135,6 @@ class FalloffPlanner(InputFinder):
     def filled(self, value: float, state: State) -> Values:
         """One value on all of a state's elements."""
         return self.schedule.node(computing.filled, value, CountOf(state))
-
-
-def _share(falloff: Falloff) -> float | None:
-    return None if falloff.passed is None else plain(falloff.passed)
 
 
 def _path(falloff: Falloff, layer: Layer) -> tuple[str, ...]:

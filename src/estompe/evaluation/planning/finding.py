@@ -10,14 +10,14 @@ from estompe.document.resolving import Reduce
 from estompe.document.scene import Shape
 from estompe.document.transforms import matrix_of
 from estompe.evaluation.planning.dependencies import Edge, dependencies_of
-from estompe.evaluation.planning.inputs import Declared, ElementsOf, Keyed
+from estompe.evaluation.planning.inputs import Declared, ElementsOf
 from estompe.evaluation.planning.others import Others
 from estompe.evaluation.planning.phases import paced
 from estompe.evaluation.planning.problems import Problems
 from estompe.evaluation.planning.resolved import ResolvedScene
 from estompe.evaluation.planning.state import State, Values
 from estompe.evaluation.running.memo import Memo
-from estompe.evaluation.running.node import Node
+from estompe.evaluation.running.node import Keyed, Node
 from estompe.evaluation.running.schedule import Schedule
 from estompe.geometry import Domain, Geometry
 from estompe.importing.pictures import numbered, stamp

@@ -11,7 +11,7 @@ from estompe.document.scene import Color, Layer
 from estompe.document.transforms import eye_of
 from estompe.evaluation.planning.state import State, Values
 from estompe.evaluation.running.checked import check_strength
-from estompe.evaluation.running.node import INPUTS, Keyed, Node, token_of
+from estompe.evaluation.running.node import INPUTS, Node, tokens_of
 from estompe.geometry import Domain, Geometry
 from estompe.geometry.elements import Elements
 from estompe.geometry.transforms import Matrix
@@ -46,13 +46,7 @@ class Declared:
     @property
     def token(self) -> Hashable:
         """What stands for all of it in keys; names are settings of the kind, which is an input of its own."""
-        named, read = self._named.values(), self._read.values()
-        return (
-            self.clock,
-            self.domain,
-            tuple([item.token if type(item) in INPUTS else item for item in named]),
-            tuple([item.token if type(item) in INPUTS else item for item in read]),
-        )
+        return self.clock, self.domain, tokens_of(self._named.values()), tokens_of(self._read.values())
 
     @property
     def value(self) -> "Declared":
@@ -264,4 +258,3 @@ class View(Struct, frozen=True):
 
 
 INPUTS.update((Declared, ElementsOf, CountOf, LayerValues, View))
-__all__ = ["NO_ASSETS", "CountOf", "Declared", "ElementsOf", "Keyed", "LayerValues", "View", "token_of"]

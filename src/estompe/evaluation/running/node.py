@@ -4,7 +4,7 @@ Everything about a node follows from its inputs. The function gets their values 
 tokens. So a node cannot depend on what its key does not hold.
 """
 
-from collections.abc import Callable, Hashable
+from collections.abc import Callable, Hashable, Iterable
 from typing import Any, Generic, Protocol, TypeVar
 
 from msgspec import Struct
@@ -92,7 +92,6 @@ INPUTS: set[type] = {Node, Keyed, Several, Unkeyed}
 """Types of inputs with a token and a value; anything else is its own token and value. Planning adds its own types."""
 
 
-def token_of(item: Any) -> Hashable:
-    """What stands for an input in keys."""
-    token: Hashable = item.token if type(item) in INPUTS else item
-    return token
+def tokens_of(inputs: Iterable[Any]) -> tuple[Hashable, ...]:
+    """The tokens of inputs, as keys hold them."""
+    return tuple([item.token if type(item) in INPUTS else item for item in inputs])

@@ -12,7 +12,7 @@ import numpy as np
 
 from estompe import faults
 from estompe.evaluation.running.memo import Memo
-from estompe.evaluation.running.node import INPUTS, Node, Sized
+from estompe.evaluation.running.node import Node, Sized, tokens_of
 from estompe.evaluation.running.pending import Pending
 from estompe.geometry import GeometryError
 from estompe.kinds.context import CannotEvaluateError, UndeclaredError
@@ -67,8 +67,7 @@ class Schedule:
         function: of a module, so that it sees nothing but its arguments; inputs: nodes and other inputs of
         `estompe.evaluation.running.node`, or hashable values.
         """
-        key = tuple([item.token if type(item) in INPUTS else item for item in inputs])
-        return self._memo.node(self._pending, function.__name__, key, function, inputs)
+        return self._memo.node(self._pending, function.__name__, tokens_of(inputs), function, inputs)
 
     def elsewhere(self, name: str, key: Hashable, compute: Callable[[], Sized]) -> Node[Sized]:
         """A node whose value is computed outside of this plan: by the plan of another frame, or from states that were kept.
@@ -79,8 +78,7 @@ class Schedule:
 
     def held(self, function: Callable[..., Sized], *inputs: Any) -> Node[Sized] | None:
         """The node of a function and its inputs, if it has been run and is still cached."""
-        key = tuple([item.token if type(item) in INPUTS else item for item in inputs])
-        return self._memo.held(function.__name__, key)
+        return self._memo.held(function.__name__, tokens_of(inputs))
 
     def settled(self, plan: Callable[[], Planned]) -> Planned:
         """What a plan gives, with all nodes that it asked for run. If one fails, the plan is made again without it."""

@@ -1,16 +1,14 @@
 """The contract of drawers, and where they register: a drawer draws the geometry of one component."""
 
 from collections.abc import Callable, Iterator
-from functools import cache
-from typing import Any, ClassVar, NamedTuple, TypeVar
+from typing import Any, ClassVar, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
-import estompe.render.drawers
 from estompe.geometry import Geometry
 from estompe.kernels.types import Floats
-from estompe.registered import import_all, load_plug_ins
+from estompe.registered import Registry
 from estompe.render.buffers import MeshBuffers
 from estompe.render.item import Item
 
@@ -106,27 +104,14 @@ class Drawer:
         raise NotImplementedError
 
 
-_DRAWERS: dict[str, type[Drawer]] = {}
-Registered = TypeVar("Registered", bound=type[Drawer])
+_DRAWERS: Registry[type[Drawer]] = Registry("estompe.render.drawers", "estompe.drawers")
 
 
-def draws(component: str) -> Callable[[Registered], Registered]:
+def draws(component: str) -> Callable[[type[Drawer]], type[Drawer]]:
     """Register a class as the drawer of a component."""
-
-    def register(drawer: Registered) -> Registered:
-        _DRAWERS[component] = drawer
-        return drawer
-
-    return register
-
-
-@cache
-def _load() -> None:
-    import_all(estompe.render.drawers.__name__, estompe.render.drawers.__path__)
-    load_plug_ins("estompe.drawers")
+    return _DRAWERS.add(component)
 
 
 def drawer_of(component: str) -> type[Drawer]:
     """The drawer of a component, by its name. Raises KeyError for a component that cannot be drawn."""
-    _load()
     return _DRAWERS[component]

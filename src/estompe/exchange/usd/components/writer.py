@@ -1,15 +1,13 @@
 """The contract of writers of components, and where they register."""
 
 from collections.abc import Callable
-from functools import cache
-from typing import Any, TypeVar
+from typing import Any
 
-import estompe.exchange.usd.components
 from estompe.document.scene import Scene, Shape
 from estompe.evaluation import Frame
 from estompe.exchange.potential import potential_of
 from estompe.geometry import Geometry
-from estompe.registered import import_all, load_plug_ins
+from estompe.registered import Registry
 
 
 class ComponentWriter:
@@ -30,29 +28,16 @@ class ComponentWriter:
         """Write what waited for the frame after it."""
 
 
-_WRITERS: dict[str, type[ComponentWriter]] = {}
-Registered = TypeVar("Registered", bound=type[ComponentWriter])
+_WRITERS: Registry[type[ComponentWriter]] = Registry("estompe.exchange.usd.components", "estompe.writers")
 
 
-def writes(component: str) -> Callable[[Registered], Registered]:
+def writes(component: str) -> Callable[[type[ComponentWriter]], type[ComponentWriter]]:
     """Register a class as the writer of a component."""
-
-    def register(writer: Registered) -> Registered:
-        _WRITERS[component] = writer
-        return writer
-
-    return register
-
-
-@cache
-def _load() -> None:
-    import_all(estompe.exchange.usd.components.__name__, estompe.exchange.usd.components.__path__)
-    load_plug_ins("estompe.writers")
+    return _WRITERS.add(component)
 
 
 def writer_for(shape: Shape, geometry: Geometry) -> type[ComponentWriter]:
     """The writer of a shape on all frames, by what it can be on any of them. geometry: what it is on the first."""
-    _load()
     if potential_of(shape).stays_copies:
         return _WRITERS["copies"]
     return _WRITERS["mesh" if geometry.component == "copies" else geometry.component]
