@@ -164,7 +164,8 @@ def test_effects_are_soloed_duplicated_copied_and_pasted(sample):
     assert [effect.enabled for effect in sample.session.selection.shape.effects] == [True, True]
     sample.click(sample.button(drive, "Duplicate effect"))
     assert [effect.effect.label for effect in sample.session.selection.shape.effects] == ["Push", "Move", "Move"]
-    sample.keys(Qt.Key.Key_C, Qt.KeyboardModifier.ControlModifier)
+    both = Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier
+    sample.keys(Qt.Key.Key_C, both)
     sample.session.selection.choose_shape("quay")
     sample.keys(Qt.Key.Key_V, Qt.KeyboardModifier.ControlModifier)
     labels = [effect.effect.label for effect in sample.get("shapes", "quay", "effects")]

@@ -107,12 +107,12 @@ def test_another_camera_is_looked_through_and_the_first_stays(boat, tmp_path):
     sheet.items["/World/Boat/Camera"].setCheckState(0, Qt.CheckState.Checked)
     boat.click(sheet.take)
     assert [camera.name for camera in boat.session.document.scene.other_cameras] == ["Camera 2"]
-    menu = boat.view.camera_button.menu()
+    menu = boat.view.bar.camera.menu()
     menu.aboutToShow.emit()
     next(action for action in menu.actions() if action.text() == "Through Camera 2").trigger()
     scene = boat.session.document.scene
     assert (scene.camera.name, scene.other_cameras[0].name) == ("Camera 2", "Camera")
-    assert boat.view.camera_button.text().startswith("Camera 2")
+    assert boat.view.bar.camera.text().startswith("Camera 2")
 
 
 def test_a_missing_file_says_so_and_another_can_be_pointed_at(boat, tmp_path):

@@ -23,7 +23,8 @@ class AppContext:
     """The window's parts, and what only the window can do.
 
     add(family): open the palette; run(command): do what a command says; explain(): open the reference; shortcuts(): those of
-    all commands; ask(words, then): have a line typed.
+    all commands; ask(words, then): have a line typed; show_whole_view(): the view alone, or with all around it;
+    show_steps(): the steps that can be undone.
     """
 
     session: Session
@@ -45,3 +46,5 @@ class AppContext:
     shortcuts: Callable[[], list[Shortcut]]
     change_shortcut: Callable[[str, str], None]
     ask: Callable[[str, Callable[[str], None]], None]
+    show_whole_view: Callable[[], None]
+    show_steps: Callable[[], None]

@@ -20,7 +20,7 @@ _NAMES = {
     "eye": "eye", "eye-off": "eye-slash", "play": "play", "pause": "pause", "loop": "repeat",
     "curve": "chart-line", "solo": "target",
     "first": "skip-back", "last": "skip-forward", "remove": "x", "up": "arrow-up", "down": "arrow-down",
-    "copy": "copy", "add": "plus", "shape": "square", "control": "circle",
+    "copy": "copy", "lock": "lock-simple", "dice": "dice-five", "add": "plus", "shape": "square", "control": "circle",
     "camera": "video-camera", "file": "file", "back": "caret-left", "forward": "caret-right",
 }  # fmt: skip
 

@@ -52,6 +52,8 @@ class OverPicture:
 
 
 OVER_PICTURE = OverPicture()
+TAG_COLORS = {"coral": "#D0674D", "ochre": "#C29A3B", "moss": "#7C9455", "sea": "#4E8C98", "plum": "#8D6A94"}
+"""The colours that mark rows of the Cast: readable on both themes."""
 PAPER = Theme(
     "paper",
     "#E6E0D4",

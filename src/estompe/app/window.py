@@ -4,7 +4,7 @@ from pathlib import Path
 
 from PyQt6.QtCore import QPoint, QSize, Qt
 from PyQt6.QtGui import QAction, QCursor, QGuiApplication, QKeySequence
-from PyQt6.QtWidgets import QApplication, QHBoxLayout, QMenu, QMenuBar, QScrollArea, QSplitter, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QApplication, QHBoxLayout, QMenu, QMenuBar, QSplitter, QVBoxLayout, QWidget
 
 import estompe.app.fields  # noqa: F401 - registers the fields
 from estompe.app import theme, units
@@ -25,10 +25,12 @@ from estompe.app.sheets.help_sheet import Shortcut
 from estompe.app.sheets.stack import SheetStack
 from estompe.app.sheets.start_sheet import StartSheet
 from estompe.app.status import StatusLine
+from estompe.app.steps import StepsList
 from estompe.app.time.panel import TimePanel
 from estompe.app.view.view import View
 from estompe.app.widgets.fields import column
 from estompe.app.widgets.labels import hairline, label
+from estompe.app.widgets.titled_area import TitledArea
 from estompe.app.work import Work
 from estompe.evaluation import evaluate
 from estompe.files.progress import Progress
@@ -97,7 +99,7 @@ class Window(QWidget):
     # Where things stand
 
     def _lay_out(self) -> None:
-        upper = self._splitter("upper", Qt.Orientation.Horizontal, _scrolling(self.cast, 150), self.sheets)
+        upper = self._splitter("upper", Qt.Orientation.Horizontal, TitledArea(self.cast, 150), self.sheets)
         left = self._splitter("left", Qt.Orientation.Vertical, upper, self.time)
         below = column(self.drive, self.picked, margins=(14, 0, 12, 12))
         below.layout().addStretch(1)
@@ -107,9 +109,10 @@ class Window(QWidget):
         ramp.setObjectName("panel")
         ramp.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         right = self._splitter(
-            "right", Qt.Orientation.Vertical, _scrolling(above, 320), _scrolling(ramp, 320), _scrolling(below, 320)
+            "right", Qt.Orientation.Vertical, TitledArea(above, 320), TitledArea(ramp, 320), TitledArea(below, 320)
         )
         across = self._splitter("across", Qt.Orientation.Horizontal, column(left, self.status), right)
+        self._around_view = (upper.widget(0), self.time, right)
         for splitter, stretched in ((upper, 1), (left, 0), (across, 0), (right, 2)):
             splitter.setStretchFactor(stretched, 1)
         self.menu_bar = QMenuBar()
@@ -160,6 +163,8 @@ class Window(QWidget):
             shortcuts=self.shortcuts,
             change_shortcut=self.change_shortcut,
             ask=self.status.ask,
+            show_whole_view=self.show_whole_view,
+            show_steps=self.show_steps,
         )
 
     # Commands
@@ -233,6 +238,24 @@ class Window(QWidget):
         shortcuts[name] = keys
         self.actions_by_name[name].setShortcut(QKeySequence(keys))
         self.preferences.save()
+
+    # The view alone, and the steps that were done
+
+    def show_whole_view(self) -> None:
+        """Give the view the whole window, or show what stands around it again."""
+        shown = not self._around_view[0].isVisible()
+        for widget in self._around_view:
+            if widget is not None:
+                widget.setVisible(shown)
+        self.view.setFocus()
+        if not shown:
+            self.status.say("Shift+F brings the panels back")
+
+    def show_steps(self) -> None:
+        """List the steps that were done and undone; a click goes there."""
+        steps = StepsList(self.session.document, self)
+        corner = self.view.mapToGlobal(QPoint(12, 44))
+        steps.open_at(corner)
 
     # Adding
 
@@ -390,18 +413,6 @@ def _free_size() -> QSize:
     screen = QGuiApplication.primaryScreen()
     free = screen.availableGeometry().size() if screen is not None else _SIZE
     return QSize(min(_SIZE.width(), free.width()), min(_SIZE.height(), free.height() - _TITLE_BAR))
-
-
-def _scrolling(widget: QWidget, width: int) -> QWidget:
-    """A panel that is at least so wide and scrolls when it is too tall."""
-    area = QScrollArea()
-    area.setWidget(widget)
-    area.setWidgetResizable(True)
-    area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-    area.setMinimumWidth(width)
-    area.setMinimumHeight(60)
-    area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-    return area
 
 
 def _entry_of(widget: QWidget | None) -> str:

@@ -26,7 +26,7 @@ from estompe.files.atomic import written_whole
 from estompe.files.regular import check_answers
 from estompe.kinds.registry import FAMILIES, decode_kind, encode_kind, family_of, kinds
 
-VERSION = 8
+VERSION = 9
 ENDING = ".estompe"
 _SCENE = "scene.json"
 _ASSET = re.compile(r"^(?:assets|blobs)/([0-9a-f]{64})\.npy$")
@@ -142,6 +142,23 @@ def parse_scene(text: bytes) -> Scene:
         raise FileError(_place(str(error))) from None
 
 
+def encode_scene(scene: Scene) -> bytes:
+    """A scene as the JSON of a scene file, with the paths of files as they are."""
+    return msgspec.json.encode(_Envelope("estompe", VERSION, scene), enc_hook=encode_kind)
+
+
+def parse_asset(data: bytes, name: str) -> NDArray[Any]:
+    """An array from the bytes of a stored one. Raises FileError where it is not sound or not the one of that name."""
+    try:
+        array = _array(io.BytesIO(data), name, len(data))
+    except (SceneError, OSError, EOFError, MemoryError) as error:
+        raise FileError(f"an array cannot be read ({printable(str(error))})") from None
+    if asset_name(array) != name:
+        raise FileError("an array is damaged: its content does not match its name")
+    array.setflags(write=False)
+    return array
+
+
 def schema() -> dict[str, Any]:
     """The JSON schema of scene.json, made from the types (draft 2020-12). Kinds are defined under family and tag."""
 
@@ -240,14 +257,14 @@ def _asset(archive: zipfile.ZipFile, entry: zipfile.ZipInfo, name: str) -> NDArr
     if entry.file_size > max(entry.compress_size, 2**20) * _MOST_COMPRESSION:
         raise SceneError(f"{entry.filename} unpacks to more than {_MOST_COMPRESSION} times its size")
     with archive.open(entry) as stream:
-        array = _array(stream, entry)
+        array = _array(stream, entry.filename, entry.file_size)
     if asset_name(array) != name:
         raise SceneError(f"{entry.filename} is damaged: its content does not match its name")
     array.setflags(write=False)
     return array
 
 
-def _array(stream: IO[bytes], entry: zipfile.ZipInfo) -> NDArray[Any]:
+def _array(stream: IO[bytes], name: str, most: int) -> NDArray[Any]:
     try:
         version = np.lib.format.read_magic(stream)
         read = np.lib.format.read_array_header_1_0 if version == (1, 0) else np.lib.format.read_array_header_2_0
@@ -257,13 +274,13 @@ def _array(stream: IO[bytes], entry: zipfile.ZipInfo) -> NDArray[Any]:
         if not shape or (by_columns and len(shape) > 1):
             raise ValueError("it is no list, or stored by columns")
         size = int(np.prod(shape, dtype=object)) * dtype.itemsize
-        if any(side < 0 for side in shape) or size > entry.file_size:
+        if any(side < 0 for side in shape) or size > most:
             raise ValueError("its header promises more than it holds")
         data = stream.read(size)
         return np.frombuffer(bytearray(data), dtype).reshape(shape)
     except (OSError, EOFError, zipfile.BadZipFile, zlib.error, MemoryError):
         raise
     except (ValueError, SyntaxError, TypeError, io.UnsupportedOperation) as error:
-        raise SceneError(f"{entry.filename} is not a sound array ({error})") from None
+        raise SceneError(f"{name} is not a sound array ({error})") from None
     except Exception as error:  # NumPy's reader of headers evaluates literals: a damaged one can make it raise anything
-        raise SceneError(f"{entry.filename} is not a sound array ({type(error).__name__})") from None
+        raise SceneError(f"{name} is not a sound array ({type(error).__name__})") from None

@@ -50,6 +50,16 @@ class History:
         """The name of the step that redo would bring again."""
         return self._labels[self._position] if self._position < len(self._labels) else None
 
+    @property
+    def labels(self) -> tuple[str, ...]:
+        """The names of all steps, done and undone, the oldest first."""
+        return tuple(self._labels)
+
+    @property
+    def position(self) -> int:
+        """How many of these steps are done."""
+        return self._position
+
     def subscribe(self, subscriber: Subscriber) -> None:
         """Call with the old and new scene after each change of it."""
         self._subscribers.append(subscriber)
@@ -108,6 +118,10 @@ class History:
     def redo(self) -> None:
         """Forward again to what was undone; nothing at the last."""
         self._go(min(len(self._labels), self._position + 1))
+
+    def go(self, position: int) -> None:
+        """Undo or redo until so many steps are done."""
+        self._go(min(max(0, position), len(self._labels)))
 
     def _go(self, position: int) -> None:
         before = self._kept[self._position]

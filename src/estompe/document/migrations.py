@@ -225,4 +225,11 @@ def _to_8(scene: Json) -> Json:
     return scene
 
 
-_STEPS: dict[int, Callable[[Json], Json]] = {1: _to_2, 2: _to_3, 3: _to_4, 4: _to_5, 5: _to_6, 6: _to_7, 7: _to_8}
+def _to_9(scene: Json) -> Json:
+    """Version 9 has parents, folders and locks; a scene of version 8 uses none of them."""
+    return scene
+
+
+_STEPS: dict[int, Callable[[Json], Json]] = {
+    1: _to_2, 2: _to_3, 3: _to_4, 4: _to_5, 5: _to_6, 6: _to_7, 7: _to_8, 8: _to_9,
+}  # fmt: skip

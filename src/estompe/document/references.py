@@ -29,6 +29,10 @@ def _items(collection: str) -> Callable[[Scene], list[Candidate]]:
     return lambda scene: [Candidate(item.id, item.name, item.id) for item in getattr(scene, collection)]
 
 
+def _parents(scene: Scene) -> list[Candidate]:
+    return _items("controls")(scene) + _items("shapes")(scene)
+
+
 def _paths(scene: Scene) -> list[Candidate]:
     return [Candidate(item.id, item.name, item.id) for item in scene.controls if item.form == "path"]
 
@@ -48,6 +52,7 @@ REFERENCES: dict[str, Reference] = {
     "falloff": Reference("falloff", "a second falloff", _items("falloffs")),
     "shape": Reference("shape", "another shape", _items("shapes")),
     "effect": Reference("effect", "a Joints effect", _jointed),
+    "parent": Reference("control or shape", "a control or shape", _parents),
 }
 """By the name that `setting(refers=...)` uses. `estompe.evaluation.planning.finding.finds` registers what looks them up."""
 

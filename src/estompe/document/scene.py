@@ -1,6 +1,6 @@
 """What a scene is: frozen structs all the way down. Lengths are scene units, rotations degrees, times frames."""
 
-from typing import Annotated
+from typing import Annotated, Literal
 
 from msgspec import Meta, Struct
 
@@ -42,13 +42,22 @@ class Followed(Struct, frozen=True, cache_hash=True):
 
 
 class Transform(Part):
-    """Position, rotation and scale, on top of what is followed."""
+    """Position, rotation and scale, on top of what is followed and within the parent."""
 
     position: Annotated[Triple, setting("Position", "The position, X Y Z.", unit="length")] = (0.0, 0.0, 0.0)
     rotation: Annotated[Triple, setting("Rotation", _ROTATION, unit="degrees", step=1.0)] = (0.0, 0.0, 0.0)
     scale: Annotated[Triple, setting("Scale", "The scale along X Y Z.", unit="times", step=0.01)] = (1.0, 1.0, 1.0)
     follows: Annotated[
         Follow | None, setting("Follow", "A prim of an animated file whose motion is added.", editor="follow")
+    ] = None
+    parent: Annotated[
+        Identifier | None,
+        setting(
+            "Parent",
+            "The control or shape whose position, rotation and scale are added.",
+            refers="parent",
+            editor="parent",
+        ),
     ] = None
 
 
@@ -62,6 +71,18 @@ class Route(Part):
     ] = 1.0
     join: Annotated[Join, setting("Join", "How the route joins the ones before it.")] = "multiply"
     one_minus: Annotated[bool, setting("One minus", "Whether one minus the strength is used.")] = False
+
+
+Tag = Literal["", "coral", "ochre", "moss", "sea", "plum"]
+"""The colour that marks something in the Cast, "" for none."""
+
+
+class Listing(Part):
+    """How the Cast lists something. folder: the name of the folder it stands in, "" for none; locked: not picked in the view."""
+
+    folder: Annotated[str, Meta(max_length=200, pattern=r"^[^\x00-\x1f\x7f-\x9f]*$")] = ""
+    tag: Tag = ""
+    locked: bool = False
 
 
 OwnTime = Annotated[
@@ -118,6 +139,7 @@ class Shape(Part):
         ),
     ] = (0.80, 0.77, 0.71)
     at_frame: OwnTime = None
+    listing: Listing = Listing()
 
 
 class Control(Part):
@@ -141,6 +163,7 @@ class Control(Part):
         Meta(max_length=10_000),
     ] = ()
     at_frame: OwnTime = None
+    listing: Listing = Listing()
 
 
 class RampPoint(Part):
@@ -209,6 +232,7 @@ class Falloff(Part):
         ),
     ] = None
     """Where it is set, only the width of the range counts."""
+    listing: Listing = Listing()
 
 
 class BakedState(Part):

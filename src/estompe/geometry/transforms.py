@@ -1,6 +1,6 @@
 """Position, rotation and scale as matrices. Rotations are degrees about X, then Y, then Z."""
 
-from math import cos, radians, sin
+from math import asin, atan2, cos, degrees, radians, sin
 
 import numpy as np
 from numpy.typing import NDArray
@@ -33,6 +33,33 @@ def _rotated(rotation: Triple) -> tuple[Triple, Triple, Triple]:
         (sz * cy, sz * sy * sx + cz * cx, sz * sy * cx - cz * sx),
         (-sy, cy * sx, cy * cx),
     )
+
+
+def parts_of(matrix: Matrix) -> tuple[Triple, Triple, Triple]:
+    """Split a matrix into position, rotation and scale.
+
+    Parameters
+    ----------
+    matrix : float64 (3, 4)
+        Local space to world. What it shears is left out; a mirrored one has a negative scale along X.
+
+    Returns
+    -------
+    position, rotation, scale : (float, float, float)
+        Scene units, degrees about X, then Y, then Z, and factors: `transform_matrix` of them is the matrix again.
+    """
+    linear = matrix[:, :3]
+    lengths = np.linalg.norm(linear, axis=0)
+    if np.linalg.det(linear) < 0:
+        lengths[0] = -lengths[0]
+    axes = linear / np.where(np.abs(lengths) < 1e-12, 1.0, lengths)
+    rise = float(np.clip(-axes[2, 0], -1.0, 1.0))
+    upright = abs(rise) > 1.0 - 1e-12
+    about_z = 0.0 if upright else atan2(axes[1, 0], axes[0, 0])
+    about_x = atan2(-axes[1, 2], axes[1, 1]) if upright else atan2(axes[2, 1], axes[2, 2])
+    x, y, z = (float(part) for part in matrix[:, 3])
+    a, b, c = (float(part) for part in lengths)
+    return (x, y, z), (degrees(about_x), degrees(asin(rise)), degrees(about_z)), (a, b, c)
 
 
 def inverse(matrix: Matrix) -> Matrix:

@@ -8,7 +8,7 @@ GROUP = "estompe.fields"
 """The entry point group of fields: the name is that of the editor, the value the module that registers its field."""
 BUILT_IN = frozenset({
     "attribute", "color", "follow", "footage", "formula", "hidden", "joints", "mask", "members", "name", "outline", "picture",
-    "points", "poses", "prim", "profile", "several", "time",
+    "parent", "points", "poses", "prim", "profile", "several", "time",
 })  # fmt: skip
 
 

@@ -161,7 +161,7 @@ class FinalRenderer(Renderer):
         self._programs.begin(*whole)
         self.ready_to_draw()
         self.draw_forms(items, (max(2, round(size[0] * shrunk)), max(2, round(size[1] * shrunk))))
-        self._occlusion.find(lens_of(whole[1]), viewpoint.distance)
+        self._occlusion.find(whole[1], viewpoint.distance)
 
     def layers(
         self,
@@ -311,11 +311,6 @@ def _cropped(projection: Any, size: tuple[int, int], tile: _Tile, offset: tuple[
         crop[axis, axis] = whole / side
         crop[axis, 3] = -middle * whole / side - 2.0 * offset[axis] / side
     return crop @ projection
-
-
-def lens_of(projection: Any) -> tuple[float, float]:
-    """Half a picture's width and height at distance 1."""
-    return 1.0 / abs(float(projection[0, 0])), 1.0 / abs(float(projection[1, 1]))
 
 
 def _named(

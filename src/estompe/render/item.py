@@ -30,7 +30,10 @@ class Look:
     """How a picture is drawn. background: 0..1; still: smooth edges and occlusion, at the price of time.
 
     stand_ins: about so many triangles of copies are drawn, small ones as boxes and points; 0 draws all. Only the view asks for
-    that, and only while something moves.
+    that, and only while something moves. grid: the spacing of a grid, scene units, 0 for none, in the plane across `grid_axis`
+    about `grid_centre`. light: the azimuth of a key light that stands still in the world, degrees; None lets the light come
+    along with the camera. shadow: whether a still picture shows that light's shadow on the ground. The last ones are for the
+    view; pictures that are written have none of them.
     """
 
     mode: Mode = "shaded"
@@ -38,6 +41,11 @@ class Look:
     still: bool = True
     occlusion: bool = True
     stand_ins: int = 0
+    grid: float = 0.0
+    grid_axis: int = 1
+    grid_centre: tuple[float, float, float] = (0.0, 0.0, 0.0)
+    light: float | None = None
+    shadow: bool = False
 
 
 class Hit(NamedTuple):

@@ -32,6 +32,11 @@ class Occlusion:
         self._targets[0].use()
         self._targets[0].clear()
 
+    @property
+    def forms(self) -> Any:
+        """The texture of normals and depths that was drawn last."""
+        return self._targets[0].color_attachments[0]
+
     def _allocate(self, size: tuple[int, int]) -> None:
         self.release()
         context = self._context
@@ -47,13 +52,15 @@ class Occlusion:
         ]
         self._size = size
 
-    def find(self, lens: tuple[float, float], distance: float) -> None:
-        """Find how dark it is. lens: half the picture's width and height at distance 1; distance: to what is looked at."""
+    def find(self, projection: Any, distance: float) -> None:
+        """Find how dark it is. projection: eye to clip space, float64 (4, 4); distance: to what is looked at, scene units."""
+        lens = 1.0 / abs(float(projection[0, 0])), 1.0 / abs(float(projection[1, 1]))
         forms, found, _ = (made.color_attachments[0] for made in self._targets)
         size = (float(self._size[0]), float(self._size[1]))
         self._context.disable(moderngl.DEPTH_TEST)
         first = self._passes["occlusion"]
         first["lens"].value, first["size"].value = lens, size
+        first["parallel"].value = bool(projection[3, 3] == 1.0)
         first["radii"].value = (_CONTACT * distance, _AROUND * distance)
         self._run("occlusion", self._targets[1], forms)
         self._passes["smooth"]["size"].value = size

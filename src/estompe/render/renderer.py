@@ -10,6 +10,7 @@ import numpy as np
 from estompe.kernels.types import Floats
 from estompe.render import palette
 from estompe.render.drawers.drawer import Batch, Drawer, Ray, Wanted, drawer_of
+from estompe.render.ground import Ground, key_direction
 from estompe.render.item import Hit, Item, Look, Mode, Picture
 from estompe.render.occlusion import Occlusion
 from estompe.render.programs import Programs
@@ -18,6 +19,8 @@ from estompe.render.viewpoint import Viewpoint
 _MOST_PIXELS = 80_000_000
 FACES_UNIT = 1
 _NOTHING_LATER: Mapping[str, Floats] = {}
+_KEY = (-0.43554053, 0.72590088, 0.53232731)
+"""Towards the key light that comes along with the camera, in eye space."""
 _WORTH_WAITING = 4096
 """Copies from which on a batch is waited for, so that a newer picture can come first."""
 DARKENED: dict[Mode, float] = {"shaded": 1.0, "strength": 0.4, "pieces": 0.8}
@@ -53,6 +56,8 @@ class Renderer:
             ) from error
         self._programs = Programs(self._context)
         self._occlusion = Occlusion(self._context, self._programs.plain)
+        self._ground = Ground(self._context, self._programs.plain)
+        self._key: tuple[float, float, float] = _KEY
         self._drawers: dict[str, Drawer] = {}
         self._targets: dict[tuple[int, str], _Target] = {}
         self._pick: Any = None
@@ -97,19 +102,39 @@ class Renderer:
         matrices = matrices_of(viewpoint, size, items)
         self.follow(items, look, matrices, height=size[1])
         self._programs.begin(*matrices)
+        self._key = _KEY if look.light is None else _unit(matrices[0][:3, :3] @ key_direction(look.light))
         target = self._target(size, 4 if look.still else 0)
         target.drawn.use()
         self.ready_to_draw()
         target.drawn.clear(*look.background, 1.0)
         for item in items:
             self._draw_item(item, look)
-        if look.still and look.occlusion and look.mode in DARKENED:
+        if look.still and items and look.mode in DARKENED:
             self._darken(items, viewpoint, look, target, matrices)
+        if look.grid:
+            target.drawn.use()
+            self._ground.draw_grid(target.drawn, self._programs.get("wire"), look)
         return self._read(target)
+
+    def _shade(self, items: Sequence[Item], light: float, target: _Target, matrices: tuple[Any, Any]) -> None:
+        """Darken what a key light does not reach."""
+        upright = np.diag([1.0, -1.0, 1.0, 1.0])
+
+        def render(matrix: Any) -> None:
+            self._programs.begin(matrix, np.eye(4))
+            for item in items:
+                self._render(item, "wire", "triangles")
+
+        view, projection = matrices
+        self._ground.cast(items, light, (view, upright @ projection), self._occlusion.forms, render)
+        self._programs.begin(*matrices)
+        self._ground.apply(target.drawn)
 
     def look_outside(self, items: Sequence[Item], viewpoint: Viewpoint) -> None:
         """Find the items whose backs cannot be seen from a viewpoint."""
         eye = np.asarray(viewpoint.eye)
+        if viewpoint.parallel:
+            eye = eye + viewpoint.axes()[2] * 1e6 * max(1.0, viewpoint.parallel)
         self._outside = {
             item.id: drawer_of(item.geometry.component).is_seen_from_outside(item.geometry, eye) for item in items
         }
@@ -122,12 +147,16 @@ class Renderer:
     def _darken(
         self, items: Sequence[Item], viewpoint: Viewpoint, look: Look, target: _Target, matrices: tuple[Any, Any]
     ) -> None:
-        """Soft contact shadows and ambient occlusion over what was drawn."""
+        """Soft contact shadows, ambient occlusion and the shadow of the key light over what was drawn."""
+        if not look.occlusion and not look.shadow:
+            return
         self.draw_forms(items, target.size)
+        if look.shadow and look.light is not None:
+            self._shade(items, look.light, target, matrices)
+        if not look.occlusion:
+            return
         _, projection = matrices
-        self._occlusion.find(
-            (1.0 / abs(float(projection[0, 0])), 1.0 / abs(float(projection[1, 1]))), viewpoint.distance
-        )
+        self._occlusion.find(projection, viewpoint.distance)
         self._occlusion.apply(target.drawn, DARKENED[look.mode])
 
     def draw_forms(self, items: Sequence[Item], size: tuple[int, int]) -> None:
@@ -164,7 +193,7 @@ class Renderer:
         narrow[0, 3], narrow[1, 3] = size[0] - 2 * x, size[1] - 2 * y
         projection = narrow @ projection
         eye, direction = viewpoint.ray(x + 0.5, y + 0.5, *size)
-        ray = Ray(eye, direction, 2.0 / (abs(float(projection[1, 1]))))
+        ray = Ray(eye, direction, 2.0 / (abs(float(projection[1, 1]))), bool(viewpoint.parallel))
         self.follow(items, Look("shaded"), ray=ray)
         if self._pick is None:
             color = self._context.texture((1, 1), 4, dtype="u4")
@@ -191,6 +220,7 @@ class Renderer:
             drawer.release()
         self._drawers.clear()
         self._occlusion.release()
+        self._ground.release()
         for target in self._targets.values():
             _release(target)
         self._targets.clear()
@@ -276,6 +306,7 @@ class Renderer:
         program = self._programs.get(key, *abilities, *["BACKS"] * backed, *["FACES"] * faced)
         program["base_color"].value = item.color
         program["show_strength"].value = look.mode == "strength" and item.strength is not None
+        program["key"].value = self._key
         program["use_own_color"].value = mesh.has("color")
         if backed:
             program["use_back_color"].value = mesh.has("back_color")
@@ -358,6 +389,11 @@ def _release(target: _Target) -> None:
         target_parts_released(framebuffer)
 
 
+def _unit(vector: Any) -> tuple[float, float, float]:
+    x, y, z = (float(part) for part in vector / np.linalg.norm(vector))
+    return x, y, z
+
+
 def target_parts_released(framebuffer: Any) -> None:
     """Give a framebuffer back with what it draws into: alone it leaves that behind."""
     for part in (*framebuffer.color_attachments, framebuffer.depth_attachment):
@@ -366,9 +402,14 @@ def target_parts_released(framebuffer: Any) -> None:
 
 
 def matrices_of(viewpoint: Viewpoint, size: tuple[int, int], items: Sequence[Item]) -> tuple[Any, Any]:
-    """World to eye space and eye to clip space, upside down, so that rows come out from the top."""
+    """World to eye space and eye to clip space, upside down, so that rows come out from the top.
+
+    Where rays are parallel and there is no clipping, the eye stands back until it is before everything.
+    """
     far, nearest = 1.0, np.inf
     view, eye = viewpoint.view(), np.asarray(viewpoint.eye)
+    if viewpoint.parallel:
+        return _parallel_matrices(viewpoint, size, items, view)
     for item in items:
         low, high = item.geometry.bounds
         far = max(far, float(np.linalg.norm(np.maximum(np.abs(low - eye), np.abs(high - eye)))))
@@ -376,5 +417,24 @@ def matrices_of(viewpoint: Viewpoint, size: tuple[int, int], items: Sequence[Ite
         corner = np.where(view[2, :3] > 0.0, high, low)
         nearest = min(nearest, -float(view[2, :3] @ corner + view[2, 3]))
     projection = viewpoint.projection(size[0] / size[1], far, nearest if np.isfinite(nearest) else 0.0)
+    projection[1] *= -1
+    return view, projection
+
+
+def _parallel_matrices(
+    viewpoint: Viewpoint, size: tuple[int, int], items: Sequence[Item], view: Any
+) -> tuple[Any, Any]:
+    """The matrices of a view with parallel rays."""
+    depths = [0.0, viewpoint.distance]
+    for item in items:
+        low, high = item.geometry.bounds
+        ends = (np.where(view[2, :3] > 0.0, a, b) for a, b in ((high, low), (low, high)))
+        depths += [-float(view[2, :3] @ corner + view[2, 3]) for corner in ends]
+    nearest, far = min(depths), max(depths)
+    if viewpoint.clipping is None and nearest < viewpoint.distance:
+        back = viewpoint.distance - nearest
+        view, nearest, far = view.copy(), nearest + back, far + back
+        view[2, 3] -= back
+    projection = viewpoint.projection(size[0] / size[1], far, nearest)
     projection[1] *= -1
     return view, projection

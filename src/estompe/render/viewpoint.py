@@ -15,9 +15,10 @@ Matrix = NDArray[np.float64]
 
 @dataclass(frozen=True)
 class Viewpoint:
-    """A perspective view: eye and target in scene units, the picture's height as an angle in degrees.
+    """A view: eye and target in scene units, the picture's height as an angle in degrees.
 
-    up: the direction that points up in the picture. aspect: the film's width through its height, 0 for that of the picture; a
+    parallel: the picture's height in scene units where rays are parallel, 0 for a perspective view. up: the direction that
+    points up in the picture. aspect: the film's width through its height, 0 for that of the picture; a
     picture that is wider than the film shows more at its sides, a narrower one more above and below. offset: of the film, in
     halves of its height; clipping: the distances between which something is seen, scene units.
     """
@@ -29,6 +30,7 @@ class Viewpoint:
     aspect: float = 0.0
     offset: tuple[float, float] = (0.0, 0.0)
     clipping: tuple[float, float] | None = None
+    parallel: float = 0.0
 
     @classmethod
     def of_camera(cls, camera: Camera) -> "Viewpoint":
@@ -38,8 +40,9 @@ class Viewpoint:
         return cls(_triple(eye.position), _triple(eye.target), eye.view_angle, up, eye.aspect, eye.offset, eye.clipping)
 
     def _half(self, width: float, height: float) -> float:
-        """Half the picture's height at distance 1."""
-        return math.tan(math.radians(self.view_angle) / 2) * max(1.0, self.aspect * height / width)
+        """Half the picture's height: at distance 1, or at any distance where rays are parallel."""
+        half = self.parallel / 2 if self.parallel else math.tan(math.radians(self.view_angle) / 2)
+        return half * max(1.0, self.aspect * height / width)
 
     def _shift(self, width: float, height: float) -> tuple[float, float]:
         """The film's offset in halves of the picture's height."""
@@ -80,6 +83,8 @@ class Viewpoint:
             The depth before which there is nothing, scene units. The larger it is, the finer depths are resolved, so that no
             surface shows through another just before it.
         """
+        if self.parallel:
+            return self._parallel_projection(aspect, far, nearest)
         far = max(far, self.distance) * 1.5
         near = max(far * 1e-4, self.distance * 1e-3, 0.8 * nearest)
         if self.clipping is not None and self.clipping[0] < self.clipping[1]:
@@ -91,6 +96,18 @@ class Viewpoint:
         out[0, 2], out[1, 2] = shift[0] / aspect, shift[1]
         out[2, 2], out[2, 3] = (far + near) / (near - far), 2 * far * near / (near - far)
         out[3, 2] = -1
+        return out
+
+    def _parallel_projection(self, aspect: float, far: float, nearest: float) -> Matrix:
+        near, far = nearest - 1e-3 * abs(far - nearest) - 1e-6, far + 1e-3 * abs(far - nearest) + 1e-6
+        if self.clipping is not None and self.clipping[0] < self.clipping[1]:
+            near = max(near, self.clipping[0])
+            far = max(min(far, self.clipping[1]), near + 1e-6)
+        half, shift = self._half(aspect, 1.0), self._shift(aspect, 1.0)
+        out = np.eye(4)
+        out[0, 0], out[1, 1] = 1 / (half * aspect), 1 / half
+        out[0, 3], out[1, 3] = -shift[0] / aspect, -shift[1]
+        out[2, 2], out[2, 3] = 2 / (near - far), (far + near) / (near - far)
         return out
 
     def ray(self, x: float, y: float, width: float, height: float) -> tuple[Vector, Vector]:
@@ -106,11 +123,13 @@ class Viewpoint:
         Returns
         -------
         float64 (3,), float64 (3,)
-            The eye and the direction, world space.
+            The eye and the direction, world space; where rays are parallel, the pixel's place in the plane of the eye.
         """
         right, up, back = self.axes()
         half, shift = self._half(width, height), self._shift(width, height)
         across, above = ((2 * x - width) / height + shift[0]) * half, ((height - 2 * y) / height + shift[1]) * half
+        if self.parallel:
+            return np.asarray(self.eye, np.float64) + right * across + up * above, -back
         direction = right * across + up * above - back
         return np.asarray(self.eye, np.float64), direction / np.linalg.norm(direction)
 
@@ -132,13 +151,20 @@ class Viewpoint:
         matrix = self.view()
         eye = np.asarray(points, np.float64) @ matrix[:3, :3].T + matrix[:3, 3]
         depth = -eye[:, 2]
-        before = depth > self.distance * 1e-4
-        scale = height / 2 / self._half(width, height) / np.where(before, depth, 1.0)
+        before = np.ones(len(depth), np.bool_) if self.parallel else depth > self.distance * 1e-4
+        scale = (
+            height
+            / 2
+            / self._half(width, height)
+            / (np.ones_like(depth) if self.parallel else np.where(before, depth, 1.0))
+        )
         right, up = (height / 2 * side for side in self._shift(width, height))
         return np.stack([width / 2 - right + eye[:, 0] * scale, height / 2 + up - eye[:, 1] * scale], axis=1), before
 
     def units_per_pixel(self, place: Vector, height: float) -> float:
         """How large one pixel is at a place, scene units."""
+        if self.parallel:
+            return self.parallel / height
         depth = float((np.asarray(self.eye) - place) @ self.axes()[2])
         return 2 * math.tan(math.radians(self.view_angle) / 2) * max(depth, 1e-6) / height
 
@@ -167,6 +193,18 @@ class Viewpoint:
     def zoomed(self, factor: float) -> "Viewpoint":
         """The distance to the target times a factor."""
         back = np.subtract(self.eye, self.target) * max(1e-3, factor)
+        moved = self._from(np.asarray(self.target) + back, np.asarray(self.target))
+        return replace(moved, parallel=self.parallel * max(1e-3, factor))
+
+    def with_parallel(self, on: bool) -> "Viewpoint":
+        """The view with parallel rays, or in perspective; the target stays as large as it is."""
+        half = math.tan(math.radians(self.view_angle) / 2)
+        return replace(self, parallel=2.0 * half * self.distance if on else 0.0)
+
+    def looking(self, direction: tuple[float, float, float]) -> "Viewpoint":
+        """Look at the same target along a direction, from the same distance."""
+        way = np.asarray(direction, np.float64)
+        back = -way / max(1e-12, float(np.linalg.norm(way))) * self.distance
         return self._from(np.asarray(self.target) + back, np.asarray(self.target))
 
     def fitted(self, low: Vector, high: Vector, aspect: float) -> "Viewpoint":
@@ -189,7 +227,8 @@ class Viewpoint:
         half = math.radians(self.view_angle) / 2
         narrow = min(half, math.atan(math.tan(half) * aspect))
         back = self.axes()[2] * radius * 1.08 / math.sin(narrow)
-        return self._from(centre + back, centre)
+        fitted = self._from(centre + back, centre)
+        return fitted.with_parallel(True) if self.parallel else fitted
 
     def _from(self, eye: Vector, target: Vector) -> "Viewpoint":
         return replace(self, eye=(float(eye[0]), float(eye[1]), float(eye[2])),

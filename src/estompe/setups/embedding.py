@@ -141,7 +141,7 @@ def keyed_transform(scene: Scene, path: tuple[str, str]) -> Transform:
     found: list[NDArray[np.float64]] = []
     frames = range(scene.first, scene.last + 1)
     for number in frames:
-        following = Following(scene, number)
+        following = Following(scene, number, Resolver(scene, number))
         item = following.placed(Resolver(scene, number).part(path), path)
         if following.lost:
             raise CannotEvaluateError(next(iter(following.lost.values())))

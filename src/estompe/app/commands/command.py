@@ -48,9 +48,9 @@ def needs_shape_and_falloff(context: AppContext) -> str:
 
 
 def needs_last(context: AppContext) -> str:
-    """A shape, control, falloff or layer must have been chosen."""
+    """A shape, control, falloff, effect or layer must have been picked."""
     path = context.session.selection.last
     whole = (len(path) == 2 and path[0] in ("shapes", "controls", "falloffs")) or (
-        len(path) == 4 and path[2] == "layers"
+        len(path) == 4 and path[2] in ("effects", "layers")
     )
-    return "" if whole else "pick a shape, control or falloff first"
+    return "" if whole else "pick a shape, control, falloff, effect or layer first"

@@ -3,11 +3,12 @@
 from PyQt6.QtGui import QCursor
 from PyQt6.QtWidgets import QApplication
 
-from estompe.app.commands.command import Command, needs_last, needs_shape, needs_shape_and_falloff
+from estompe.app import editing
+from estompe.app.commands.command import Command, needs_last, needs_scene, needs_shape, needs_shape_and_falloff
 from estompe.app.context import AppContext
 from estompe.app.widgets.number import NumberField
 from estompe.document.edits import EditError, ScenePath
-from estompe.setups.adding import add_painted, paste_effects
+from estompe.setups.adding import add_painted
 
 _TRIPLES = {"move": "position", "rotate": "rotation", "scale": "scale"}
 
@@ -58,41 +59,35 @@ def paint(context: AppContext) -> None:
     session.painting.take(("falloffs", falloff.id, "layers", found, "source", setting))
 
 
-def copy_effects(context: AppContext) -> None:
-    """Take note of the current shape's effects; they keep their falloffs."""
+def _copy_effects(context: AppContext) -> None:
+    """Copy the current shape's effects; they keep their falloffs."""
+    shape = context.session.selection.shape
+    editing.copy(context.session, [("shapes", shape.id, "effects", slot.id) for slot in shape.effects])
+
+
+def _needs_copied(_context: AppContext) -> str:
+    return "" if editing.on_clipboard() else "copy something first"
+
+
+def _picks(context: AppContext) -> tuple[ScenePath, ...]:
+    """Everything that is picked."""
     selection = context.session.selection
-    selection.clipboard = selection.shape.effects
-    context.status.say(f"copied {len(selection.clipboard)} effects of {selection.shape.name}")
-
-
-def paste(context: AppContext) -> None:
-    """Add the copied effects to the current shape."""
-    session = context.session
-    scene = paste_effects(session.document.scene, session.selection.shape.id, session.selection.clipboard)
-    session.document.commit(scene, f"Paste effects to {session.selection.shape.name}")
-
-
-def _needs_copied(context: AppContext) -> str:
-    copied = "" if context.session.selection.clipboard else "copy a shape's effects first, then choose another shape"
-    return copied or needs_shape(context)
+    return selection.there or ((selection.last,) if selection.last else ())
 
 
 def _last(context: AppContext) -> str:
-    """What was chosen last, in words."""
-    path = context.session.selection.last
-    return context.session.document.name_of(path) if path else "what is picked"
+    """What is picked, in words."""
+    paths = _picks(context)
+    return editing.named(context.session, paths) if paths else "what is picked"
 
 
-def _remove(context: AppContext) -> None:
-    name = _last(context)
-    context.cast.remove(context.session.selection.last)
-    context.status.say(f"removed {name}")
-
-
-def _duplicate(context: AppContext) -> None:
-    name = _last(context)
-    context.cast.duplicate(context.session.selection.last)
-    context.status.say(f"duplicated {name}")
+def _isolate(context: AppContext) -> None:
+    """Show only the picked shapes in the view, or all again."""
+    session = context.session
+    selection = session.selection
+    shapes = frozenset(str(path[1]) for path in _picks(context) if path[0] == "shapes")
+    selection.isolate(None if selection.isolated is not None or not shapes else shapes)
+    context.status.say("all shapes are shown" if selection.isolated is None else f"only {_last(context)} is shown")
 
 
 def _undo(context: AppContext) -> str:
@@ -114,15 +109,30 @@ COMMANDS = (
         "redo", "Redo", lambda c: c.session.document.redo(), "Edit", "Ctrl+Shift+Z",
         lambda c: "" if c.session.document.redo_label else "nothing was undone", _redo,
     ),
+    Command("steps", "Steps…", lambda c: c.show_steps(), "Edit", "Ctrl+Y"),
     Command(
-        "remove_picked", "Remove what is picked", _remove, "Edit", "Delete", needs_last, lambda c: f"Remove {_last(c)}",
+        "remove_picked", "Remove what is picked", lambda c: editing.remove(c.session, _picks(c)), "Edit", "Delete",
+        needs_last, lambda c: f"Remove {_last(c)}",
     ),
     Command(
-        "duplicate_picked", "Duplicate what is picked", _duplicate, "Edit", "Ctrl+D", needs_last,
-        lambda c: f"Duplicate {_last(c)}",
+        "duplicate_picked", "Duplicate what is picked", lambda c: editing.duplicate(c.session, _picks(c)), "Edit",
+        "Ctrl+D", needs_last, lambda c: f"Duplicate {_last(c)}",
     ),
-    Command("copy_effects", "Copy the shape's effects", copy_effects, "Edit", "Ctrl+C", needs_shape),
-    Command("paste_effects", "Paste effects", paste, "Edit", "Ctrl+V", _needs_copied),
+    Command(
+        "duplicate_whole", "Duplicate with falloffs and controls",
+        lambda c: editing.duplicate_with_uses(c.session, _picks(c)), "Edit", "Ctrl+Shift+D", needs_last,
+    ),
+    Command(
+        "copy_picked", "Copy what is picked", lambda c: editing.copy(c.session, _picks(c)), "Edit", "Ctrl+C",
+        needs_last, lambda c: f"Copy {_last(c)}",
+    ),
+    Command("copy_effects", "Copy the shape's effects", _copy_effects, "Edit", "Ctrl+Shift+C", needs_shape),
+    Command("paste", "Paste", lambda c: editing.paste(c.session), "Edit", "Ctrl+V", _needs_copied),
+    Command("find", "Find by name", lambda c: c.cast.find_by_name(), "Edit", "Ctrl+F"),
+    Command(
+        "isolate", "Only what is picked", _isolate, "Edit", "I", needs_scene,
+        chosen=lambda c: c.session.selection.isolated is not None,
+    ),
     Command("tool_move", "Move handles", lambda c: c.view.set_tool("move"), "Edit", "M"),
     Command("tool_rotate", "Rotate handles", lambda c: c.view.set_tool("rotate"), "Edit", "T"),
     Command("tool_scale", "Scale handles", lambda c: c.view.set_tool("scale"), "Edit", "S"),

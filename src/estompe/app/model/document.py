@@ -162,6 +162,22 @@ class DocumentModel(QObject):
         if label:
             self._messages.say(f"redid {label}")
 
+    @property
+    def steps(self) -> tuple[str, ...]:
+        """The names of all steps, done and undone, the oldest first."""
+        return self._history.labels
+
+    @property
+    def steps_done(self) -> int:
+        """How many of the steps are done."""
+        return self._history.position
+
+    def go_to_step(self, done: int) -> None:
+        """Undo or redo until so many steps are done."""
+        self._history.go(done)
+        words = self.steps[self.steps_done - 1] if self.steps_done else "the beginning"
+        self._messages.say(f"back to after {words}" if self.steps_done else "back to the beginning")
+
     def name_of(self, path: ScenePath) -> str:
         """A part of the scene in words, such as “Lantern position X”."""
         words: list[str] = []

@@ -1,5 +1,6 @@
 """Numbers as they are on the current frame, and editing them: fixed, keyed or following another."""
 
+from functools import reduce
 from typing import Any
 
 from msgspec import structs
@@ -13,8 +14,10 @@ from estompe.document import edits
 from estompe.document.edits import ScenePath
 from estompe.document.naming import spoken
 from estompe.document.resolving import Resolver
-from estompe.document.scene import Control, Scene, Transform
+from estompe.document.scene import Control, Followed, Scene, Transform
+from estompe.document.transforms import composed, matrix_of
 from estompe.kinds.numbers import Formula, Keyed, Number, with_key, without_keys
+from estompe.setups.parenting import ancestors, transforms_of
 
 _TRAVELS = ("passed",)
 """Numbers whose new keys are linear, since something travels by them."""
@@ -30,7 +33,30 @@ def placed_like(now: Scene, answered: Scene) -> Scene:
             changes[family] = items
     if now.camera.follows is not None and now.camera.name == answered.camera.name:
         changes["camera"] = structs.replace(now.camera, follows=answered.camera.follows)
-    return structs.replace(now, **changes) if changes else now
+    return _in_parents(structs.replace(now, **changes) if changes else now, now)
+
+
+def _in_parents(placed: Scene, now: Scene) -> Scene:
+    """A scene with its parts where their parents are now, which may be newer than the answer.
+
+    A part stays as it was answered where it or one of its parents follows a file or is on a time of its own.
+    """
+    transforms = transforms_of(now)
+    bound = {name for name, transform in transforms.items() if transform.follows is not None}
+    bound |= {item.id for family in (now.controls, now.shapes) for item in family if item.at_frame is not None}
+    changes: dict[str, Any] = {}
+    for family in ("shapes", "controls"):
+        items = list(getattr(placed, family))
+        for place, item in enumerate(items):
+            if item.transform.parent is None:
+                continue
+            above = ancestors(transforms, item.id)
+            if above and bound.isdisjoint((item.id, *above)):
+                rows = reduce(composed, [matrix_of(transforms[name]) for name in reversed(above)])
+                base = Followed(tuple(float(value) for value in rows.reshape(-1)))
+                items[place] = structs.replace(item, transform=structs.replace(transforms[item.id], follows=base))
+                changes[family] = tuple(items)
+    return structs.replace(placed, **changes) if changes else placed
 
 
 def _item_like(item: Any, there: Transform | None) -> Any:
@@ -119,7 +145,8 @@ class Numbers(QObject):
                 scene = edits.put(scene, path, without_keys(number, {float(self._playhead.frame)}))
             else:
                 scene = edits.put(scene, path, self._keyed(path, number, self.number(path)))
-        what = self._document.name_of(paths[0][:-1] if len(paths) > 1 else paths[0])
+        one_triple = len({path[:-1] for path in paths}) == 1 and len(paths) > 1
+        what = self._document.name_of(paths[0][:-1] if one_triple else paths[0])
         self._document.commit(scene, f"{'Remove key' if there else 'Key'} {what}")
 
     def _keyed(self, path: ScenePath, number: Number, value: float) -> Keyed:

@@ -7,7 +7,7 @@ from PyQt6.QtCore import QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QFont, QPainter, QPen
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QSizePolicy, QVBoxLayout, QWidget
 
-from estompe.app import icons, theme, units
+from estompe.app import editing, icons, theme, units
 from estompe.app.fields.settings import SettingsField, entry_name
 from estompe.app.panels.problems import Problems
 from estompe.app.session import Session
@@ -268,6 +268,7 @@ class DrivePanel(Panel):
         """Open a card's settings in place, or close them."""
         self.opened = None if self.opened == effect else effect
         self._pick_pivot()
+        self._mark_opened()
         self.refresh()
         QTimer.singleShot(0, self._reveal)
 
@@ -288,13 +289,20 @@ class DrivePanel(Panel):
         elif "effects" in self.session.selection.picked:
             self.session.selection.choose_part(("shapes", shape.id))
 
+    def _mark_opened(self) -> None:
+        """The opened effect is what was picked last; its shape is, once it is closed."""
+        shape = self.session.selection.shape
+        if shape is not None:
+            inner: ScenePath = ("effects", self.opened) if self.opened is not None else ()
+            self.session.selection.mark_last(("shapes", shape.id, *inner))
+
     def _build_card(self, layout: QVBoxLayout, shape: Shape, effect: EffectSlot, index: int) -> None:
         card = EffectCard(index + 1, effect, effect.id == self.opened)
+        path: ScenePath = ("shapes", shape.id, "effects", effect.id)
+        card.carries, card.takes = path, lambda carried, _copies: self._take(path, carried)
         card.picked.connect(lambda: self.open_card(effect.id))
         card.moved.connect(lambda steps: self._move(shape, effect, steps))
-        for number, route in enumerate(
-            edits.get(self.session.numbers.now, ("shapes", shape.id, "effects", effect.id, "routes"))
-        ):
+        for number, route in enumerate(edits.get(self.session.numbers.now, (*path, "routes"))):
             chip = Chip(self._chip_text(number, route), route.falloff == self.session.selection.falloff_id)
             chip.clicked.connect(lambda falloff=route.falloff: self._choose(falloff))
             card.chips.addWidget(chip)
@@ -306,6 +314,13 @@ class DrivePanel(Panel):
             layout.addWidget(self._opened_settings)
         layout.addWidget(self.problems.label(effect.id))
         layout.addWidget(hairline())
+
+    def _take(self, path: ScenePath, carried: ScenePath) -> bool:
+        """Let a falloff that is dropped on a card drive its effect."""
+        if carried[:1] != ("falloffs",) or len(carried) != 2:
+            return False
+        editing.feed(self.session, path, str(carried[1]))
+        return True
 
     def _settings(self, shape: Shape, effect: EffectSlot) -> QWidget:
         path: ScenePath = ("shapes", shape.id, "effects", effect.id)
@@ -351,7 +366,7 @@ class DrivePanel(Panel):
         row.setContentsMargins(4, 4, 0, 0)
         feed = link("Feed by the current falloff")
         feed.setEnabled(self.session.selection.falloff_id is not None)
-        feed.clicked.connect(lambda: self._add_route(path))
+        feed.clicked.connect(lambda: editing.feed(self.session, path, self.session.selection.falloff_id or ""))
         row.addWidget(feed, 1)
         eye = icon_button(
             "eye" if effect.enabled else "eye-off", "Switch effect off" if effect.enabled else "Switch effect on"
@@ -360,11 +375,11 @@ class DrivePanel(Panel):
         solo = icon_button("solo", "Only this effect")
         solo.clicked.connect(lambda: self._solo(path))
         copy = icon_button("copy", "Duplicate effect")
-        copy.clicked.connect(lambda: self._duplicate(path, effect))
+        copy.clicked.connect(lambda: editing.duplicate(self.session, [path]))
         row.addWidget(solo)
         row.addWidget(copy)
         remove = icon_button("remove", "Remove effect")
-        remove.clicked.connect(lambda: self._remove(path, effect))
+        remove.clicked.connect(lambda: editing.remove(self.session, [path]))
         row.addWidget(eye)
         row.addWidget(remove)
         return tools
@@ -391,21 +406,6 @@ class DrivePanel(Panel):
         self.session.document.put(
             path[:-1], changed, "All effects" if alone else f"Only {self.session.document.name_of(path)}"
         )
-
-    def _duplicate(self, path: ScenePath, effect: EffectSlot) -> None:
-        copy = structs.replace(effect, id=edits.fresh_id(self.session.document.scene, "effect"))
-        place = [item.id for item in edits.get(self.session.document.scene, path[:-1])].index(effect.id)
-        scene = edits.insert(self.session.document.scene, path[:-1], copy, place + 1)
-        self.session.document.commit(scene, f"Duplicate {effect.effect.label}")
-
-    def _remove(self, path: ScenePath, effect: EffectSlot) -> None:
-        self.session.document.commit(edits.remove(self.session.document.scene, path), f"Remove {effect.effect.label}")
-
-    def _add_route(self, path: ScenePath) -> None:
-        scene = edits.insert(
-            self.session.document.scene, (*path, "routes"), Route(self.session.selection.falloff_id or "")
-        )
-        self.session.document.commit(scene, f"Feed {self.session.document.name_of(path)}")
 
     def _remove_route(self, path: ScenePath) -> None:
         self.session.document.commit(edits.remove(self.session.document.scene, path), "Remove route")

@@ -230,6 +230,7 @@ class MeasurePanel(Panel):
 
     def _build_layer(self, layout: QVBoxLayout, falloff: Falloff, layer: Layer, index: int) -> None:
         row = LayerRow(layer, index == 0, self._about(layer))
+        row.carries = ("falloffs", falloff.id, "layers", layer.id)
         row.picked.connect(lambda: self.open_layer(layer.id))
         row.moved.connect(lambda steps: self._move(falloff, layer, steps))
         self.rows[layer.id] = row

@@ -10,6 +10,7 @@ from estompe.app.session import Session
 from estompe.app.widgets.labels import Head, hairline
 from estompe.app.widgets.panel import Panel
 from estompe.document import edits
+from estompe.document.edits import ScenePath
 from estompe.document.scene import EffectSlot
 
 
@@ -25,7 +26,11 @@ class PickedPanel(Panel):
         if not picked or not edits.exists(self.session.document.scene, picked):
             return None
         item = edits.get(self.session.document.scene, picked)
-        return picked, getattr(item, "name", ""), type(getattr(item, "source", None))
+        return picked, getattr(item, "name", ""), type(getattr(item, "source", None)), self._fellows()
+
+    def _fellows(self) -> tuple[ScenePath, ...]:
+        """The things whose numbers are changed along with those of the picked one."""
+        return tuple(self.session.selection.fellows(self.session.selection.picked))
 
     def build(self, layout: QVBoxLayout) -> None:
         picked = self.session.selection.picked
@@ -42,7 +47,12 @@ class PickedPanel(Panel):
             "other_cameras": "Camera",
             "joints": "Joint",
         }
-        head = Head(words[family], item.name)
+        others = len(self._fellows())
+        head = (
+            Head(f"{others + 1} {words[family]}s", f"{item.name} and others")
+            if others
+            else Head(words[family], item.name)
+        )
         head.about.setStyleSheet(f"color: {icons.current_theme().slate};")
         layout.addWidget(head)
         layout.addWidget(hairline())

@@ -1,10 +1,11 @@
-"""The view, and at most one sheet over it."""
+"""The view, and at most one sheet: below the view where both are of use, else in its place."""
 
 from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any
 
-from PyQt6.QtWidgets import QStackedWidget, QWidget
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QSplitter, QWidget
 
 from estompe.app.files import Files
 from estompe.app.model import recovery
@@ -22,12 +23,18 @@ from estompe.app.sheets.table_sheet import TableSheet
 from estompe.app.widgets.removal import remove_widget
 from estompe.importing.footage import Footage
 
+_SHARE = 0.5
+"""How much of the height the view keeps beside a sheet."""
 
-class SheetStack(QStackedWidget):
-    """Shows a sheet, or the view again. A hidden sheet would follow every change, so it is removed."""
+
+class SheetStack(QSplitter):
+    """Shows a sheet, or the view alone. A hidden sheet would follow every change, so it is removed."""
 
     def __init__(self, view: QWidget, session: Session, files: Files, preferences: Preferences) -> None:
-        super().__init__()
+        super().__init__(Qt.Orientation.Vertical)
+        self.setChildrenCollapsible(False)
+        self.setHandleWidth(3)
+        self._view = view
         self._session, self._files, self._preferences = session, files, preferences
         self.apply_preferences: Callable[[], None] = lambda: None
         self.wipe_against: Callable[[str], None] = lambda _name: None
@@ -37,41 +44,49 @@ class SheetStack(QStackedWidget):
 
     @property
     def sheet(self) -> QWidget | None:
-        """The sheet over the view, if there is one."""
+        """The sheet that is shown, if there is one."""
         return self.widget(1)
 
-    def show_sheet(self, sheet: QWidget) -> None:
-        """Lay a sheet over the view."""
+    def currentWidget(self) -> Any:
+        """The sheet that is shown, else the view."""
+        return self.sheet or self._view
+
+    def show_sheet(self, sheet: QWidget, beside: bool = False) -> None:
+        """Show a sheet in place of the view, or below it."""
         self.show_view()
         self.addWidget(sheet)
-        self.setCurrentWidget(sheet)
+        self._view.setVisible(beside)
+        if beside:
+            height = max(2, self.height())
+            self.setSizes([int(height * _SHARE), height - int(height * _SHARE)])
 
     def show_view(self) -> None:
-        """Remove the sheet that lies over the view."""
+        """Remove the sheet, and show the view alone."""
         sheet = self.sheet
         if sheet is not None:
-            self.removeWidget(sheet)
+            sheet.setParent(None)
             remove_widget(sheet)
+        self._view.show()
 
     def close_sheet(self) -> None:
         """Back to the view, or to the start sheet while nothing is open."""
         self.show_view() if self._session.document.started else self.show_start()
 
-    def _toggle(self, kind: type[QWidget], make: Callable[[], Any]) -> None:
+    def _toggle(self, kind: type[QWidget], make: Callable[[], Any], beside: bool = False) -> None:
         if isinstance(self.currentWidget(), kind):
             self.close_sheet()
             return
         sheet = make()
         sheet.closed.connect(self.close_sheet)
-        self.show_sheet(sheet)
+        self.show_sheet(sheet, beside)
 
     def toggle_routing(self) -> None:
         """Show Routing, or no more."""
-        self._toggle(RoutingSheet, lambda: RoutingSheet(self._session))
+        self._toggle(RoutingSheet, lambda: RoutingSheet(self._session), beside=True)
 
     def toggle_table(self) -> None:
         """Show the Table, or no more."""
-        self._toggle(TableSheet, lambda: TableSheet(self._session))
+        self._toggle(TableSheet, lambda: TableSheet(self._session), beside=True)
 
     def toggle_land(self, element: tuple[str, int, str] | None) -> None:
         """Show the ways to make something happen on a frame, or no more. element: the one that is followed."""

@@ -215,9 +215,43 @@ class TableSheet(QWidget):
         layout.addWidget(self.error)
         layout.addWidget(self.view, 1)
         self.error.hide()
+        self._element, self._marking = session.selection.element, False
+        self.view.selectionModel().selectionChanged.connect(lambda *_: self._mark_rows())
         session.evaluator.answered.connect(self.pull)
-        session.selection.changed.connect(self.pull)
+        session.selection.changed.connect(self._selection_changed)
         self.pull()
+
+    def _selection_changed(self) -> None:
+        """Show the current shape, and pick the row of what was clicked in the view."""
+        if self._marking:
+            return
+        self.pull()
+        element = self.session.selection.element
+        if element is not None and element != self._element:
+            self._element = element
+            rows = np.flatnonzero(self.model.rows == element[1])
+            if len(rows) and element[0] == self.session.selection.shape_id:
+                self.view.selectRow(int(rows[0]))
+                self.view.scrollTo(self.model.index(int(rows[0]), 0), QTableView.ScrollHint.PositionAtCenter)
+
+    def _mark_rows(self) -> None:
+        """Point out the picked rows in the view."""
+        answer, shape = self.session.evaluator.answer, self.session.selection.shape_id
+        rows = sorted({index.row() for index in self.view.selectionModel().selectedRows()})
+        places = None
+        if rows and answer is not None and shape is not None and answer.frame.has(shape):
+            elements = samples_of(answer.frame[shape], DOMAINS[self.elements.currentText()])
+            numbers = self.model.rows[rows]
+            places = elements.positions[numbers[numbers < len(elements)]]
+        self._marking = True
+        self.session.selection.mark_places(places)
+        self._marking = False
+
+    def hideEvent(self, event) -> None:
+        super().hideEvent(event)
+        self._marking = True
+        self.session.selection.mark_places(None)
+        self._marking = False
 
     def _bar(self) -> QHBoxLayout:
         row = QHBoxLayout()

@@ -18,7 +18,7 @@ Vector = NDArray[np.float64]
 LENGTH = 86.0
 DIGITS = {"position": 4, "rotation": 2, "scale": 4, "pivot": 4}
 """Decimals that a drag keeps, so that numbers stay as a person would type them."""
-_GRAB = 7.0
+_GRAB, _SHORTEST = 7.0, 12.0
 _ROUND = np.linspace(0.0, 2 * np.pi, 65)
 
 
@@ -92,6 +92,8 @@ class Handles:
             pixels, before = self.viewpoint.project(part.line, *self.size)
             if not before.all():
                 continue
+            if part.part == "axis" and np.linalg.norm(pixels[1] - pixels[0]) < _SHORTEST:
+                continue  # it points at the viewer: dragging along it would go nowhere
             distance = distance_to_line(pixels, np.array([x, y]))
             if part.part == "plane" and _inside(pixels, x, y):
                 distance = 0.0
@@ -126,7 +128,10 @@ class Handles:
         before, after = (np.arctan2(-(at[1] - centre[1]), at[0] - centre[0]) for at in (begin, now))
         degrees = float(np.degrees(after - before))
         degrees = (degrees + 180) % 360 - 180
-        facing = float(self.axes[handle.axis] @ (np.asarray(self.viewpoint.eye) - self.centre))
+        towards = (
+            np.asarray(self.viewpoint.eye) - self.centre if not self.viewpoint.parallel else self.viewpoint.axes()[2]
+        )
+        facing = float(self.axes[handle.axis] @ towards)
         rotation = list(self.start["rotation"])
         rotation[handle.axis] += degrees if facing >= 0 else -degrees
         return {"rotation": _triple(np.array(rotation), DIGITS["rotation"])}

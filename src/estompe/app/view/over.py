@@ -12,6 +12,7 @@ from estompe.app.theme import OVER_PICTURE
 from estompe.app.view import overlay
 from estompe.app.view.chains import Chain
 from estompe.app.view.contours import WORDS, values_of
+from estompe.app.view.drawing import Job
 from estompe.app.view.handles import Handles
 from estompe.app.view.pointer import Pointer
 from estompe.app.view.probe import Reading
@@ -32,6 +33,8 @@ class Seen(Protocol):
     mode: Mode
     marks_coarse: bool
     stood_in: int
+    box: tuple[QPointF, QPointF] | None
+    measured: list[np.ndarray] | None
     reading: Reading | None
 
     @property
@@ -41,6 +44,9 @@ class Seen(Protocol):
     @property
     def extent(self) -> tuple[float, float]:
         """Width and height in the pointer's pixels."""
+
+    def job(self) -> Job:
+        """The picture that is wanted now."""
 
     def shells(self) -> list[Shell]:
         """The shells of the current falloff."""
@@ -65,8 +71,15 @@ def paint_over(painter: QPainter, view: Seen) -> None:
         overlay.paint_handles(painter, handles, view.pointer.handle_in_use)
     for control in session.numbers.placed.controls:
         if control.visible:
-            overlay.paint_control(painter, eye, size, control, session.selection.picked == ("controls", control.id))
+            path = ("controls", control.id)
+            picked = path == session.selection.picked or path in session.selection.picks
+            overlay.paint_control(painter, eye, size, control, picked)
     overlay.paint_shell_labels(painter, t, eye, size, shells)
+    if view.box is not None:
+        overlay.paint_box(painter, *view.box)
+    _paint_facts(painter, view)
+    if view.measured:
+        overlay.paint_measure(painter, t, eye, size, view.measured)
     if view.stood_in:
         words = f"stand-ins for {units.counted(view.stood_in)} copies while it moves"
         overlay.paint_tag(painter, t, QPointF(14, size[1] - 34), [(words, False)])
@@ -82,6 +95,19 @@ def paint_over(painter: QPainter, view: Seen) -> None:
         _paint_reading(painter, view)
 
 
+def _paint_facts(painter: QPainter, view: Seen) -> None:
+    """In a corner: the spacing of the grid, and which shapes alone are shown."""
+    words, spacing = [], view.job().look.grid
+    if spacing:
+        words.append(f"grid {units.shown(spacing, 'length')}")
+    isolated = view.session.selection.isolated
+    if isolated is not None:
+        names = [shape.name for shape in view.session.document.scene.shapes if shape.id in isolated]
+        words.append(f"only {names[0]}" + (f" and {len(names) - 1} more" if len(names) > 1 else ""))
+    if words:
+        overlay.paint_note(painter, view.extent, ", ".join(words))
+
+
 def _paint_marks(painter: QPainter, view: Seen) -> None:
     """Coarse edges, edges that are pointed out, and paths."""
     answer = view.session.evaluator.answer
@@ -93,6 +119,8 @@ def _paint_marks(painter: QPainter, view: Seen) -> None:
         overlay.paint_edges(
             painter, view.viewpoint, view.extent, view.session.selection.marked_edges, OVER_PICTURE.chalk
         )
+    if view.session.selection.marked_places is not None:
+        overlay.paint_points(painter, view.viewpoint, view.extent, view.session.selection.marked_places)
     for control in view.session.numbers.placed.controls:
         if control.visible and control.form == "path" and len(control.points) > 1:
             overlay.paint_path(painter, view.viewpoint, view.extent, control)

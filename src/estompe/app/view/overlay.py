@@ -101,6 +101,39 @@ def paint_shell_labels(painter: QPainter, t: Theme, viewpoint: Viewpoint, size: 
         taken.append(paint_tag(painter, t, place, [(f"{shell.control.name}  {words}", False), (distance, True)]))
 
 
+def paint_box(painter: QPainter, begin: QPointF, end: QPointF) -> None:
+    """The box that is drawn to pick what is in it."""
+    ground = QColor(OVER_PICTURE.rim)
+    ground.setAlpha(70)
+    painter.setBrush(ground)
+    painter.setPen(QPen(QColor(OVER_PICTURE.ink), 1.2, Qt.PenStyle.DashLine))
+    painter.drawRect(QRectF(begin, end).normalized())
+
+
+def paint_measure(painter: QPainter, t: Theme, viewpoint: Viewpoint, size: Size, places: list[np.ndarray]) -> None:
+    """One or two places that are measured, the line between them, how long it is, and how far along each axis."""
+    paint_line(painter, viewpoint, size, np.array(places))
+    if len(places) < 2:
+        return
+    step = places[1] - places[0]
+    ((x, y),), (seen,) = viewpoint.project(np.mean(places, axis=0)[None], *size)
+    if seen:
+        parts = [(units.shown(float(np.linalg.norm(step)), "length"), True)]
+        parts += [
+            (f"   {axis} {units.shown(abs(float(part)), 'length')}", False)
+            for axis, part in zip("XYZ", step, strict=True)
+        ]
+        paint_tag(painter, t, QPointF(float(x) + 10, float(y) - 30), parts)
+
+
+def paint_note(painter: QPainter, size: Size, words: str) -> None:
+    """Small words at the lower edge of the picture, in its middle."""
+    painter.setFont(theme.font(11))
+    painter.setPen(QColor(OVER_PICTURE.ink))
+    area = QRectF(0, size[1] - 22, size[0], 18)
+    painter.drawText(area, Qt.AlignmentFlag.AlignCenter, words)
+
+
 def paint_control(
     painter: QPainter, viewpoint: Viewpoint, size: Size, control: Control, picked: bool
 ) -> QPointF | None:

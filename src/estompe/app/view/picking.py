@@ -1,5 +1,6 @@
 """What lies at the pointer: asked of the drawing thread, and then read, chosen, painted on or pulled."""
 
+import numpy as np
 from PyQt6.QtCore import QPointF
 
 from estompe.app.view.contours import contour_at
@@ -31,6 +32,9 @@ class Picking:
         """Take what the drawing thread found under a pixel."""
         take = {
             "choose": self._choose,
+            "toggle": self._toggle,
+            "measure": self._measure,
+            "place": self._place,
             "paint": self._paint_at,
             "value": self._read,
             "contour": self._pull_contour,
@@ -39,7 +43,7 @@ class Picking:
         take[probe.purpose](probe, hit)
 
     def _choose(self, probe: Probe, hit: Hit | None) -> None:
-        if hit is None or not edits.exists(self._session.document.scene, ("shapes", hit.id)):
+        if hit is None or not self._may_pick(hit.id):
             return
         self._session.selection.choose_shape(hit.id)
         answer = self._session.evaluator.answer
@@ -47,10 +51,42 @@ class Picking:
             return
         outline = element_outline(answer, hit)
         self._session.selection.mark_edges(outline)
-        element = nearest_element(answer, hit, probe.job.viewpoint, *probe.pixel) if outline is not None else None
-        if element is not None:
+        element = nearest_element(answer, hit, probe.job.viewpoint, *probe.pixel)
+        if element is not None and outline is None:
+            self._session.selection.click_element(*element)
+        elif element is not None:
             name = element_name(answer, *element)
+            self._session.selection.click_element(*element)
             self._session.messages.say(f"{answer.frame.shape(hit.id).name}: {name}; P follows it over time")
+
+    def _may_pick(self, shape: str) -> bool:
+        path = ("shapes", shape)
+        scene = self._session.document.scene
+        return edits.exists(scene, path) and not edits.get(scene, path).listing.locked
+
+    def _toggle(self, _probe: Probe, hit: Hit | None) -> None:
+        """Pick one shape more, or no longer."""
+        if hit is not None and self._may_pick(hit.id):
+            self._session.selection.toggle(("shapes", hit.id))
+
+    def _measure(self, probe: Probe, hit: Hit | None) -> None:
+        """Measure to what lies there."""
+        position = self._surface(probe, hit)
+        if position is None:
+            self._session.messages.say("there is no surface there to measure to", "warning")
+        else:
+            self._view.measure_to(position)
+
+    def _place(self, probe: Probe, hit: Hit | None) -> None:
+        """Take note of the surface that what is dragged goes to."""
+        if hit is not None and self._session.selection.picked != ("shapes", hit.id):
+            self._view.dropped_at = self._surface(probe, hit)
+
+    def _surface(self, probe: Probe, hit: Hit | None) -> np.ndarray | None:
+        answer = self._session.evaluator.answer
+        if hit is None or answer is None or not answer.frame.has(hit.id):
+            return None
+        return surface_position(answer, hit, probe.job.viewpoint, *probe.pixel)
 
     def _paint_at(self, probe: Probe, hit: Hit | None) -> None:
         answer = self._session.evaluator.answer

@@ -9,7 +9,19 @@ from estompe.app.view.handles import Handle, distance_to_line
 from estompe.app.view.overlay import slice_grip
 from estompe.app.view.shells import Shell
 from estompe.app.view.stage import Stage
-from estompe.app.view.tools import Click, ContourDrag, HandleDrag, Orbit, Pan, ShellDrag, SliceDrag, Stroke, Tool, Wipe
+from estompe.app.view.tools import (
+    BoxPick,
+    Click,
+    ContourDrag,
+    HandleDrag,
+    Orbit,
+    Pan,
+    ShellDrag,
+    SliceDrag,
+    Stroke,
+    Tool,
+    Wipe,
+)
 from estompe.document import edits
 from estompe.document.edits import ScenePath
 from estompe.document.transforms import matrix_of
@@ -61,11 +73,17 @@ class Pointer:
         if event.button() == Qt.MouseButton.MiddleButton:
             self._tool = Pan(self._stage, at) if shift else Orbit(self._stage, at)
         elif event.button() == Qt.MouseButton.LeftButton:
+            if event.modifiers() & Qt.KeyboardModifier.ControlModifier and self._session.painting.path is None:
+                control = self._control_under(at)
+                self._tool = BoxPick(self._stage, at) if control is None else Click(self._stage, at, self._toggle)
+                return
             self._tool = Pan(self._stage, at) if shift and self._session.painting.path is None else self._begun(at)
 
     def _begun(self, at: QPointF) -> Tool:
         """What a left press begins."""
         stage = self._stage
+        if stage.measured is not None:
+            return Click(stage, at, self._measure)
         if stage.wipe_at is not None and abs(at.x() - stage.wipe_at) < _NEAR_WIPE:
             return Wipe(stage)
         self.at = at
@@ -116,11 +134,14 @@ class Pointer:
             self._hover(event.position())
             return
         self.at = event.position()
+        self._stage.snaps = bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier)
+        self._stage.onto_surface = bool(event.modifiers() & Qt.KeyboardModifier.AltModifier)
         self._tool = self._tool.move(event.position())
 
     def release(self, event) -> None:
         """End a drag or click."""
         tool, self._tool = self._tool, None
+        self._stage.dropped_at = None
         self._let_go = tool if isinstance(tool, ContourDrag) else None
         if tool is not None:
             tool.release(event.position())
@@ -154,9 +175,27 @@ class Pointer:
             return
         self._stage.ask(at, "choose")
 
+    def _measure(self, at: QPointF) -> None:
+        """Measure to the control or the surface under the pointer."""
+        control = self._control_under(at)
+        if control is None:
+            self._stage.ask(at, "measure")
+            return
+        transform = edits.get(self._session.numbers.placed, ("controls", control, "transform"))
+        self._stage.measure_to(matrix_of(transform)[:, 3].copy())
+
+    def _toggle(self, at: QPointF) -> None:
+        control = self._control_under(at)
+        if control is not None:
+            self._session.selection.toggle(("controls", control))
+
     def _control_under(self, at: QPointF) -> str | None:
         for control in self._session.numbers.placed.controls:
-            if control.visible and self._is_near(at, matrix_of(control.transform)[:, 3], _NEAR_CONTROL):
+            if (
+                control.visible
+                and not control.listing.locked
+                and self._is_near(at, matrix_of(control.transform)[:, 3], _NEAR_CONTROL)
+            ):
                 return control.id
         return None
 

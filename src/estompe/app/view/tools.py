@@ -1,4 +1,4 @@
-"""What a press in the view can begin, one class each: orbit, pan, drag a handle or shell, paint, wipe, or click."""
+"""What a press in the view can begin, one class each: orbit, pan, pick, drag a handle or shell, paint, wipe, or click."""
 
 from collections.abc import Callable
 from typing import Protocol
@@ -13,9 +13,11 @@ from estompe.app.view.shells import END_WORDS, Shell
 from estompe.app.view.stage import Stage
 from estompe.document import edits
 from estompe.document.edits import ScenePath
+from estompe.document.scene import Transform
 from estompe.document.transforms import base_of, matrix_of
 from estompe.geometry.transforms import inverse
 from estompe.kinds.numbers import Triple, plain_triple
+from estompe.setups.parenting import ancestors, transforms_of
 
 _CLICK = 4.0
 _DEGREES_PER_PIXEL = 0.4
@@ -79,6 +81,26 @@ class Click:
         self._clicked(at)
 
 
+class BoxPick:
+    """Draw a box around what is to be picked; a press without a drag picks one thing more, or no longer."""
+
+    def __init__(self, stage: Stage, at: QPointF) -> None:
+        self._stage, self._press = stage, at
+
+    def move(self, at: QPointF) -> Tool:
+        if (at - self._press).manhattanLength() > _CLICK:
+            self._stage.box = self._press, at
+            self._stage.update()
+        return self
+
+    def release(self, at: QPointF) -> None:
+        drawn, self._stage.box = self._stage.box, None
+        if drawn is None:
+            self._stage.ask(at, "toggle")
+        else:
+            self._stage.pick_in_box(*drawn)
+
+
 class Wipe:
     """Drag the line between the kept picture and this one."""
 
@@ -131,24 +153,85 @@ class SliceDrag:
 
 
 class HandleDrag:
-    """Drag a handle on what is picked; a drag is one step."""
+    """Drag a handle on what is picked, and with it the other picks of its family; a drag is one step.
+
+    With Ctrl it goes in steps: of the grid, of 15 degrees, of a tenth. With Alt what is moved goes to the surface under the
+    pointer.
+    """
 
     def __init__(self, stage: Stage, at: QPointF, handles: Handles, handle: Handle) -> None:
         self._stage, self._press, self._handles, self.handle = stage, at, handles, handle
+        session = stage.session
+        placed, picked = session.numbers.placed, session.selection.picked
+        riders = [path[:2] for path in session.selection.fellows((*picked, "transform"))] if len(picked) == 2 else []
+        # What rides on another pick comes along by itself.
+        transforms, ids = transforms_of(placed), {str(path[1]) for path in (picked, *riders) if len(path) > 1}
+        self._others = {
+            path: edits.get(placed, (*path, "transform"))
+            for path in riders
+            if ids.isdisjoint(ancestors(transforms, str(path[1])))
+        }
 
     def move(self, at: QPointF) -> Tool:
         session, picked = self._stage.session, self._stage.session.selection.picked
         changes = self._handles.dragged(self.handle, (self._press.x(), self._press.y()), (at.x(), at.y()))
-        base, changes = self._kept(changes)
-        numbers = [
+        if self._stage.onto_surface and self._handles.tool == "move":
+            self._stage.ask(at, "place")
+        changes = self._snapped(changes)
+        base, kept = self._kept(changes)
+        numbers = self._changed(base, kept)
+        for path, transform in self._others.items():
+            numbers += self._changed((*path, "transform"), self._carried(transform, changes))
+        label = f"{self._handles.tool.capitalize()} {session.document.name_of(picked)}"
+        if self._others:
+            label += f" and {len(self._others)} more"
+        session.numbers.set_numbers(numbers, label, ("handle", picked, self._handles.tool))
+        return self
+
+    def _changed(self, base: ScenePath, changes: dict[str, Triple]) -> list[tuple[ScenePath, float]]:
+        """The numbers below a path that are not what they were."""
+        session = self._stage.session
+        return [
             ((*base, name, axis), round(value, DIGITS[name]))
             for name, triple in changes.items()
             for axis, value in enumerate(plain_triple(triple))
             if round(value, DIGITS[name]) != round(session.numbers.number((*base, name, axis)), DIGITS[name])
         ]
-        label = f"{self._handles.tool.capitalize()} {session.document.name_of(picked)}"
-        session.numbers.set_numbers(numbers, label, ("handle", picked, self._handles.tool))
-        return self
+
+    def _snapped(self, changes: dict[str, Triple]) -> dict[str, Triple]:
+        """The changes in steps, or at the surface under the pointer."""
+        stage = self._stage
+        if stage.onto_surface and stage.dropped_at is not None and "position" in changes:
+            x, y, z = (float(part) for part in stage.dropped_at)
+            return {"position": (x, y, z)}
+        if not stage.snaps:
+            return changes
+        steps = {"position": 0.1 * stage.grid_spacing, "rotation": 15.0, "scale": 0.1}
+        snapped: dict[str, Triple] = {}
+        for name, triple in changes.items():
+            start, values = self._handles.start[name], plain_triple(triple)
+            x, y, z = (
+                round(value / steps[name]) * steps[name] if abs(value - before) > 1e-9 else value
+                for value, before in zip(values, start, strict=True)
+            )
+            snapped[name] = (x, y, z)
+        return snapped
+
+    def _carried(self, transform: Transform, changes: dict[str, Triple]) -> dict[str, Triple]:
+        """How another pick changes along: moved as far, turned by as much, scaled as many times."""
+        carried: dict[str, Triple] = {}
+        for name, triple in changes.items():
+            before, after = np.array(self._handles.start[name]), np.array(plain_triple(triple))
+            own = np.array(plain_triple(getattr(transform, name)))
+            if name == "scale":
+                value = own * after / np.where(np.abs(before) < 1e-9, 1.0, before)
+            else:
+                base = base_of(transform) if name == "position" else None
+                step = after - before
+                value = own + (step if base is None else inverse(base)[:, :3] @ step)
+            x, y, z = value.tolist()
+            carried[name] = (x, y, z)
+        return carried
 
     def _kept(self, changes: dict[str, Triple]) -> tuple[ScenePath, dict[str, Triple]]:
         """Where the changed numbers are kept. A pivot is dragged in the world and kept in local space."""

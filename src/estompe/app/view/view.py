@@ -1,14 +1,15 @@
 """The view: the picture of the scene and what is drawn over it."""
 
 import numpy as np
-from PyQt6.QtCore import QPointF, Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QColor, QImage, QPainter
-from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QMenu, QSizePolicy, QToolButton, QWidget
+from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from estompe.app import icons
 from estompe.app.session import Session
-from estompe.app.theme import OVER_PICTURE
 from estompe.app.view import overlay
+from estompe.app.view.aids import Aids, grid_spacing
+from estompe.app.view.bar import Bar
 from estompe.app.view.chains import Chain, chains_of
 from estompe.app.view.drawing import Drawer, Job
 from estompe.app.view.handles import Handles, HandleTool
@@ -29,15 +30,6 @@ from estompe.render.palette import rgb
 from estompe.render.picture import items_of, with_falloff
 from estompe.setups.shot import look_through
 
-# Buttons over the picture keep their colours in both themes: the picture's ground is light in both.
-_OVER_PICTURE = f"""
-QToolButton {{ color: {OVER_PICTURE.ink}; padding: 4px 10px; }}
-QToolButton:checked {{ background: {OVER_PICTURE.rim}; }}
-QToolButton:hover {{ background: rgba(255, 255, 255, 90); }}
-QToolButton::menu-indicator {{ image: none; width: 0; }}
-"""
-MODES: tuple[Mode, ...] = ("shaded", "strength", "wire", "pieces")
-
 
 class View(QWidget):
     """Shows the newest answer. probed(reading or None) tells what lies at the pointer."""
@@ -56,6 +48,11 @@ class View(QWidget):
         self.marks_coarse = False
         self.wipe_at: float | None = None
         self._reference: QImage | None = None
+        self.box: tuple[QPointF, QPointF] | None = None
+        self.aids = Aids()
+        self.measured: list[np.ndarray] | None = None
+        self.snaps = self.onto_surface = False
+        self.dropped_at: np.ndarray | None = None
         self.through_camera = False
         self.free = Viewpoint((2.6, 1.9, 4.6), (0.0, 0.5, 0.0))
         self.reading: Reading | None = None
@@ -64,6 +61,7 @@ class View(QWidget):
         self._still = False
         self._asked: Job | None = None
         self._items: list[Item] = []
+        self._all_items: list[Item] = []
         self.setMinimumSize(320, 240)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setMouseTracking(True)
@@ -72,14 +70,16 @@ class View(QWidget):
         self.setAccessibleName("View")
         self.pointer = Pointer(self)
         self.picking = Picking(self)
-        self._build_bar()
+        self.bar = Bar(self, self)
+        self.bar.show_mode(self.mode)
+        self.bar.show_camera()
         self._wanted = QTimer(self, singleShot=True, interval=0)
         self._wanted.timeout.connect(self._draw)
         self.drawer.drawn.connect(self._show)
         self.drawer.failed.connect(lambda text: session.messages.say(text, "error"))
         session.evaluator.answered.connect(self._answered)
         session.document.scene_changed.connect(lambda *_: self.redraw())
-        session.selection.changed.connect(self.redraw)
+        session.selection.changed.connect(self._selection_changed)
         session.playhead.changed.connect(self.update)
         session.document.project_changed.connect(self._new_project)
         session.painting.changed.connect(self.update)
@@ -105,7 +105,7 @@ class View(QWidget):
     def set_mode(self, mode: Mode) -> None:
         """Shaded, strength or wire."""
         self.mode = mode
-        self._buttons[mode].setChecked(True)
+        self.bar.show_mode(mode)
         self.redraw()
 
     def mark_coarse(self, on: bool) -> None:
@@ -156,18 +156,16 @@ class View(QWidget):
         if not on and self.through_camera:
             self.free = self.viewpoint.upright()
         self.through_camera = on
-        self._pull_camera_button()
+        self.bar.show_camera()
         self.redraw()
 
     def fit(self) -> None:
-        """See all of the current shape, or of everything."""
+        """See all that is picked, or everything that is shown."""
         answer = self.session.evaluator.answer
         if answer is None or not answer.frame.scene.shapes:
             return
-        shapes = [
-            shape for shape in answer.frame.scene.shapes if self.session.selection.picked == ("shapes", shape.id)
-        ] or [shape for shape in answer.frame.scene.shapes if shape.visible]
-        bounds = [answer.frame[shape.id].bounds for shape in shapes]
+        shown = [item for item in self._items if ("shapes", item.id) in self.session.selection.there] or self._items
+        bounds = [item.geometry.bounds for item in shown]
         if not bounds:
             return
         low = np.min([low for low, _ in bounds], axis=0).astype(np.float64)
@@ -192,9 +190,19 @@ class View(QWidget):
             return  # another scene was opened meanwhile
         shown = answer.shown
         items = items_of(answer.frame)
-        self._items = [with_falloff(item, shown[item.id]) if item.id in shown else item for item in items]
+        self._all_items = [with_falloff(item, shown[item.id]) if item.id in shown else item for item in items]
+        self._take_items()
         if not self.pointer.dragging and self.pointer.at is not None:
             self.ask(self.pointer.at, "value")
+        self.redraw()
+
+    def _take_items(self) -> None:
+        """Draw the shapes that are not left out by isolating others."""
+        only = self.session.selection.isolated
+        self._items = self._all_items if only is None else [item for item in self._all_items if item.id in only]
+
+    def _selection_changed(self) -> None:
+        self._take_items()
         self.redraw()
 
     def job(self) -> Job:
@@ -202,7 +210,8 @@ class View(QWidget):
         ratio = self.devicePixelRatioF()
         width, height = self.extent
         red, green, blue = rgb(icons.current_theme().view)
-        look = Look(self.mode, (red / 255, green / 255, blue / 255), still=False)
+        aids = self.aids.of_look(self.viewpoint, height, self.mode, not self.through_camera)
+        look = Look(self.mode, (red / 255, green / 255, blue / 255), still=False, **aids)
         return Job(
             self._items,
             self.viewpoint,
@@ -210,6 +219,56 @@ class View(QWidget):
             (round(width * ratio), round(height * ratio)),
             self.session.playhead.frame,
         )
+
+    @property
+    def grid_spacing(self) -> float:
+        """Between lines of the grid, scene units."""
+        return grid_spacing(self.viewpoint, self.extent[1])
+
+    def measure(self) -> None:
+        """Measure between two places that are clicked, or no more."""
+        self.measured = [] if self.measured is None else None
+        if self.measured is not None:
+            self.session.messages.say("click two places on shapes or controls; Shift+M ends measuring")
+        self.update()
+
+    def measure_to(self, place: np.ndarray) -> None:
+        """Measure to one place more; the third one begins anew."""
+        if self.measured is not None:
+            self.measured = [*self.measured, place] if len(self.measured) < 2 else [place]
+            self.update()
+
+    def look_along(self, direction: tuple[float, float, float]) -> None:
+        """Look freely along a direction of the world, with parallel rays."""
+        self.navigate(self.viewpoint.upright().looking(direction).with_parallel(True))
+        self.bar.show_camera()
+
+    def toggle_parallel(self) -> None:
+        """Look with parallel rays, or in perspective."""
+        self.navigate(self.viewpoint.upright().with_parallel(not self.viewpoint.parallel))
+        self.bar.show_camera()
+
+    def pick_in_box(self, begin: QPointF, end: QPointF) -> None:
+        """Pick what has its middle in a box of the picture, besides what is picked."""
+        area = QRectF(begin, end).normalized()
+        scene, selection = self.session.numbers.placed, self.session.selection
+        places: dict[ScenePath, np.ndarray] = {
+            ("controls", item.id): matrix_of(item.transform)[:, 3]
+            for item in scene.controls
+            if item.visible and not item.listing.locked
+        }
+        locked = {shape.id for shape in scene.shapes if shape.listing.locked}
+        for item in self._items:
+            if item.id not in locked:
+                places["shapes", item.id] = np.mean(item.geometry.bounds, axis=0).astype(np.float64)
+        pixels, before = self.viewpoint.project(np.array(list(places.values())).reshape(-1, 3), *self.extent)
+        inside = [
+            path
+            for path, (x, y), seen in zip(places, pixels, before, strict=True)
+            if seen and area.contains(QPointF(float(x), float(y)))
+        ]
+        if inside:
+            selection.choose_several([*(path for path in selection.there if len(path) == 2), *inside])
 
     def _draw(self) -> None:
         if self.isVisible():
@@ -223,63 +282,19 @@ class View(QWidget):
         self.painted.emit()
 
     def _new_project(self) -> None:
-        self._items = []
+        self._items, self._all_items = [], []
         self._reference, self.wipe_at = None, None
         self.set_reading(None)
-        self._pull_camera_button()
+        self.bar.show_camera()
         self.redraw()
 
-    # The bar over the picture
-
-    def _build_bar(self) -> None:
-        bar = QHBoxLayout(self)
-        bar.setContentsMargins(10, 5, 10, 5)
-        bar.setSpacing(2)
-        bar.setAlignment(Qt.AlignmentFlag.AlignTop)
-        group = QButtonGroup(self)
-        self._buttons: dict[str, QToolButton] = {}
-        for mode in MODES:
-            button = QToolButton()
-            button.setText(mode.capitalize())
-            button.setCheckable(True)
-            button.setStyleSheet(_OVER_PICTURE)
-            button.clicked.connect(lambda _, mode=mode: self.set_mode(mode))
-            group.addButton(button)
-            bar.addWidget(button)
-            self._buttons[mode] = button
-        self._buttons[self.mode].setChecked(True)
-        bar.addStretch(1)
-        self.camera_button = QToolButton()
-        self.camera_button.setStyleSheet(_OVER_PICTURE)
-        self.camera_button.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
-        self.camera_button.setToolTip("Look freely, or through the scene's camera")
-        menu = QMenu(self.camera_button)
-        menu.aboutToShow.connect(lambda: self.fill_camera_menu(menu))
-        self.fill_camera_menu(menu)
-        self.camera_button.setMenu(menu)
-        bar.addWidget(self.camera_button)
-        self._pull_camera_button()
-
-    def fill_camera_menu(self, menu: QMenu) -> None:
-        """The free view, each camera of the scene, and putting the camera where the view is."""
-        scene = self.session.document.scene
-        menu.clear()
-        menu.addAction("Free view", lambda: self.look_through_camera(False))
-        menu.addAction(f"Through {scene.camera.name}", lambda: self.look_through_camera(True))
-        for camera in scene.other_cameras:
-            menu.addAction(f"Through {camera.name}", lambda name=camera.name: self.choose_camera(name))
-        menu.addSeparator()
-        menu.addAction("Put the camera here", self.place_camera)
+    # Cameras
 
     def choose_camera(self, name: str) -> None:
         """Look through another of the scene's cameras; pictures are then taken through it, too."""
         scene = look_through(self.session.document.scene, name)
         self.session.document.commit(scene, f"Look through {name}")
         self.look_through_camera(True)
-
-    def _pull_camera_button(self) -> None:
-        name = self.session.document.scene.camera.name if self.through_camera else "Free view"
-        self.camera_button.setText(f"{name} ▾")
 
     def place_camera(self) -> None:
         """Give the scene's camera the present viewpoint."""
@@ -318,7 +333,10 @@ class View(QWidget):
     def handles(self) -> Handles | None:
         """The handles on what is picked."""
         picked = self.session.selection.picked
-        if picked[:1] not in (("controls",), ("shapes",)) or not edits.exists(self.session.document.scene, picked):
+        scene = self.session.document.scene
+        if picked[:1] not in (("controls",), ("shapes",)) or not edits.exists(scene, picked):
+            return None
+        if edits.get(scene, picked[:2]).listing.locked:
             return None
         item = edits.get(self.session.numbers.placed, picked)
         if self.session.selection.picked_joint is not None:
@@ -387,7 +405,7 @@ class View(QWidget):
         self.free = viewpoint.upright()
         if self.through_camera:
             self.through_camera = False
-            self._pull_camera_button()
+        self.bar.show_camera()
         self.redraw()
 
     def set_reading(self, reading: Reading | None) -> None:

@@ -8,7 +8,7 @@ from PyQt6.QtGui import QPainter
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QVBoxLayout, QWidget
 
 from estompe.app.session import Session
-from estompe.app.widgets.labels import label
+from estompe.app.widgets.labels import icon_button, label
 from estompe.app.widgets.number import HEIGHT, NumberField
 from estompe.document import edits
 from estompe.document.edits import ScenePath
@@ -17,6 +17,15 @@ from estompe.kinds.settings import Setting, settings_of
 
 _TRIPLE_LABEL = 52
 """The width of labels before three numbers, as far as they fit in it."""
+
+
+def put_all(session: Session, path: ScenePath, value: object) -> None:
+    """Put a value into a part of the scene, and into the same part of everything that is picked along with it."""
+    scene, others = session.document.scene, session.selection.fellows(path)
+    for each in (path, *others):
+        scene = edits.put(scene, each, value)
+    words = f" and {len(others)} more" if others else ""
+    session.document.commit(scene, f"Set {session.document.name_of(path)}{words}")
 
 
 class TripleField(QWidget):
@@ -38,6 +47,29 @@ class TripleField(QWidget):
     def pull(self) -> None:
         for part in self.parts:
             part.pull()
+
+
+class SeedField(QWidget):
+    """A seed, with a button that takes the next one."""
+
+    def __init__(self, session: Session, path: ScenePath, rule: Setting) -> None:
+        super().__init__()
+        self.number = NumberField(session, path, rule)
+        again = icon_button("dice", "Another seed")
+        again.clicked.connect(self._take_next)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(2)
+        row.addWidget(self.number, 1)
+        row.addWidget(again)
+
+    def _take_next(self) -> None:
+        high = self.number.rule.high
+        following = self.number.value + 1
+        self.number.set_value(0 if high is not None and following > high else following)
+
+    def pull(self) -> None:
+        self.number.pull()
 
 
 class Box(QComboBox):
@@ -102,9 +134,7 @@ class ChoiceField(QWidget):
         return sorted({name for _, name in answer.frame[shape].attributes})
 
     def _chosen(self, index: int) -> None:
-        self._session.document.put(
-            self.path, self.box.itemData(index), f"Set {self._session.document.name_of(self.path)}"
-        )
+        put_all(self._session, self.path, self.box.itemData(index))
 
 
 class FlagField(QCheckBox):
@@ -124,7 +154,7 @@ class FlagField(QCheckBox):
             self.setChecked(bool(edits.get(self._session.document.scene, self.path)))
 
     def _clicked(self, on: bool) -> None:
-        self._session.document.put(self.path, on, f"Set {self._session.document.name_of(self.path)}")
+        put_all(self._session, self.path, on)
 
 
 class Field(Protocol):
@@ -165,6 +195,8 @@ def field(session: Session, path: ScenePath, rule: Setting) -> Any:
         return _BY_EDITOR[rule.editor](session, path, rule)
     if rule.refers:
         return ChoiceField(session, path, rule)
+    if rule.name == "seed" and rule.type == "whole":
+        return SeedField(session, path, rule)
     return _BY_TYPE.get(rule.type, _BY_EDITOR["name"])(session, path, rule)
 
 

@@ -43,7 +43,7 @@ class Head(QWidget):
 
     def __init__(self, name: str, about: str = "") -> None:
         super().__init__()
-        title = label(name.upper(), "soft")
+        self.title = title = label(name.upper(), "soft")
         title.setFont(theme.font(11, QFont.Weight.DemiBold, 0.8))
         title.setStyleSheet("font-size: 11px; font-weight: 600; letter-spacing: 0.8px;")
         self.about = Elided(about, "soft")
@@ -52,6 +52,12 @@ class Head(QWidget):
         row.setContentsMargins(0, 10, 0, 4)
         row.addWidget(title)
         row.addWidget(self.about, 1)
+
+    def show_as(self, other: "Head") -> None:
+        """Show the words of another heading."""
+        self.title.setText(other.title.text())
+        self.about.setText(other.about.text())
+        self.about.setStyleSheet(other.about.styleSheet())
 
 
 def closing_head(name: str, what: str, close: Callable[[], None]) -> Head:

@@ -1,4 +1,4 @@
-"""A number that can be dragged, typed, stepped and keyed; it says which it is."""
+"""A number that can be dragged, typed, stepped and keyed, for one thing or all that are picked along with it."""
 
 from msgspec import structs
 from PyQt6.QtCore import QEvent, QPointF, QRect, Qt, pyqtSignal
@@ -30,7 +30,11 @@ class _Editor(QLineEdit):
 
 
 class NumberField(QWidget):
-    """One number of the scene, by its path. A drag is one step; Shift drags finely, Ctrl coarsely."""
+    """One number of the scene, by its path. A drag is one step; Shift drags finely, Ctrl coarsely.
+
+    Where several things are picked, the same number of all of them is changed: a drag or arrow key by as much, typing to the
+    same value.
+    """
 
     refused = pyqtSignal(str)
 
@@ -43,6 +47,7 @@ class NumberField(QWidget):
         self.keyable = rule.type in ("number", "triple")
         self._press: QPointF | None = None
         self._start = 0.0
+        self._starts: dict[ScenePath, float] = {}
         self._dragged = False
         self._error = ""
         self._editor: QLineEdit | None = None
@@ -84,21 +89,49 @@ class NumberField(QWidget):
     def _whole(self) -> bool:
         return self.rule.type == "whole"
 
+    @property
+    def _fellows(self) -> list[ScenePath]:
+        """The same number of the other things that are picked."""
+        return self._session.selection.fellows(self.path)
+
+    @property
+    def _mixed(self) -> bool:
+        """Whether the number differs between the things that are picked."""
+        value = self.value
+        return any(self._session.numbers.number(path) != value for path in self._fellows)
+
+    def _values(self) -> dict[ScenePath, float]:
+        """The number of each thing that is picked, this one first."""
+        return {path: self._session.numbers.number(path) for path in (self.path, *self._fellows)}
+
     def set_value(self, value: float, merge_key: object = None) -> None:
         """Put a value into the scene; one outside the limits is refused, with words beside the field."""
+        self._put(dict.fromkeys((self.path, *self._fellows), value), merge_key)
+
+    def _change(self, starts: dict[ScenePath, float], by: float, merge_key: object = None) -> None:
+        """Change the numbers of all picked things by as much, each within its limits."""
+        self._put({path: self._clamped(start + by) for path, start in starts.items()}, merge_key)
+
+    def _put(self, values: dict[ScenePath, float], merge_key: object) -> None:
         if self._whole:
-            value = round(value)
+            values = {path: round(value) for path, value in values.items()}
         try:
-            check_number(value, self.rule)
+            for value in values.values():
+                check_number(value, self.rule)
         except SceneError as error:
             self._refuse(str(error))
             return
         self._error = ""
         label = f"Set {self._session.document.name_of(self.path)}"
+        if len(values) > 1:
+            label += f" and {len(values) - 1} more"
         if self.keyable:
-            self._session.numbers.set_number(self.path, float(value), label, merge_key)
-        else:
-            self._session.document.put(self.path, int(value) if self._whole else float(value), label, merge_key)
+            self._session.numbers.set_numbers([(p, float(v)) for p, v in values.items()], label, merge_key)
+            return
+        scene = self._session.document.scene
+        for path, value in values.items():
+            scene = edits.put(scene, path, int(value) if self._whole else float(value))
+        self._session.document.commit(scene, label, merge_key)
 
     def _refuse(self, text: str) -> None:
         self._error = text
@@ -138,12 +171,17 @@ class NumberField(QWidget):
         painter.drawText(label_area, Qt.AlignmentFlag.AlignVCenter, self._name)
         painter.setFont(theme.font(12, QFont.Weight.DemiBold))
         painter.setPen(t.color("ink"))
-        text = units.counted(int(self.value)) if self._whole else units.shown(self.value, self.rule.unit)
-        if self._compact:
-            text = units.bare(text, self.rule.unit)
+        text = self._text()
         painter.drawText(self._value_area(), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, text)
         if self.keyable:
             self._paint_mark(painter, t)
+
+    def _text(self) -> str:
+        """The number in words; where it differs between the things that are picked, it says so."""
+        if self._mixed:
+            return "mixed"
+        text = units.counted(int(self.value)) if self._whole else units.shown(self.value, self.rule.unit)
+        return units.bare(text, self.rule.unit) if self._compact else text
 
     def _paint_mark(self, painter: QPainter, t: theme.Theme) -> None:
         number = edits.get(self._session.document.scene, self.path)
@@ -166,9 +204,13 @@ class NumberField(QWidget):
             self._session.numbers.link_to(self.path)
             return
         if self.keyable and self._mark().contains(event.pos()):
-            self.type_value() if self._formula is not None else self._session.numbers.toggle_key(self.path)
+            if self._formula is not None:
+                self.type_value()
+            else:
+                self._session.numbers.toggle_keys([self.path, *self._fellows])
             return
         self._press, self._start, self._dragged = event.position(), self.value, False
+        self._starts = self._values()
 
     def mouseMoveEvent(self, event) -> None:
         if self._press is None:
@@ -182,7 +224,7 @@ class NumberField(QWidget):
             step *= 0.1
         if event.modifiers() & Qt.KeyboardModifier.ControlModifier:
             step *= 10
-        self.set_value(self._clamped(self._start + across * step), merge_key=("field", self.path))
+        self._change(self._starts, across * step, merge_key=("field", self.path))
 
     def mouseReleaseEvent(self, event) -> None:
         pressed, self._press = self._press, None
@@ -201,11 +243,11 @@ class NumberField(QWidget):
         steps = {Qt.Key.Key_Up: 1, Qt.Key.Key_Down: -1}
         if event.key() in steps:
             step = 1.0 if self._whole else units.drag_step(self.value, self.rule.unit, self.rule.step)
-            self.set_value(self._clamped(self.value + steps[event.key()] * step))
+            self._change(self._values(), steps[event.key()] * step)
         elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             self.type_value()
         elif event.key() == Qt.Key.Key_K and self.keyable:
-            self._session.numbers.toggle_key(self.path)
+            self._session.numbers.toggle_keys([self.path, *self._fellows])
         elif event.text() and event.text() in "0123456789.,-":
             self.type_value(event.text())
         else:
@@ -277,12 +319,14 @@ class NumberField(QWidget):
             return
         if self._formula is not None:
             self._session.document.put(self.path, value, f"Set {self._session.document.name_of(self.path)}")
-        elif value != self.value:
+        elif value != self.value or self._mixed:
             self.set_value(value)
 
     def _typed_text(self) -> str:
         if self._formula is not None:
             return self._formula.text
+        if self._mixed:
+            return ""
         return str(int(self.value)) if self._whole else units.typed(self.value, self.rule.unit)
 
     def _take_formula(self, text: str, not_a_number: str) -> None:

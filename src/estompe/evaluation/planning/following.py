@@ -1,13 +1,17 @@
-"""What follows prims of animated files, and what is on a time of its own, brought to where it is on a frame."""
+"""Placing parts of a scene on a frame: prims of animated files that they follow, parents, and times of their own."""
 
 from pathlib import Path
 from typing import Any, TypeVar
 
+import numpy as np
 from msgspec import structs
 
+from estompe.document import edits
 from estompe.document.edits import ScenePath
 from estompe.document.resolving import Resolver
 from estompe.document.scene import Camera, Control, Follow, Followed, Scene, Shape, Transform
+from estompe.document.transforms import composed, matrix_of
+from estompe.geometry.transforms import Matrix
 from estompe.importing.footage import Footage, opened, stamp_of
 from estompe.importing.link import Reading
 from estompe.kinds.context import CannotEvaluateError
@@ -22,13 +26,16 @@ def portable(source: Any) -> Any:
 
 
 class Following:
-    """Places parts of one scene on one frame. lost: what could not be followed, in words, by the path of who follows it.
+    """Places parts of one scene on one frame.
 
-    stamps: the states of the files that were looked at, by how they are read.
+    lost: why something could not be followed, by the path of the part that follows it; stamps: the states of the files that were
+    looked at, by how they are read.
     """
 
-    def __init__(self, scene: Scene, frame: float) -> None:
+    def __init__(self, scene: Scene, frame: float, resolver: Resolver) -> None:
         self._scene, self._frame = scene, frame
+        self._resolvers = {frame: resolver}
+        self._worlds: dict[tuple[str, float], Matrix] = {}
         self.lost: dict[ScenePath, str] = {}
         self.stamps: dict[Any, object] = {}
 
@@ -73,12 +80,51 @@ class Following:
         frame, transform = self._frame, item.transform
         if item.at_frame is not None:
             frame = plain(item.at_frame)
-            transform = Resolver(self._scene, frame).part((*path, "transform"))
+            transform = self._resolver(frame).part((*path, "transform"))
         return self._replaced(item, "transform", self._transform(transform, frame, path))
 
     def _transform(self, transform: Transform, frame: float, path: ScenePath) -> Transform:
-        placed: Transform = self._replaced(transform, "follows", self._followed(transform.follows, frame, path))
+        base = self._followed(transform.follows, frame, path)
+        if transform.parent is not None:
+            base = self._within_parent(transform.parent, base, frame, path)
+        placed: Transform = self._replaced(transform, "follows", base)
         return placed
+
+    def _within_parent(self, parent: str, base: Followed | None, frame: float, path: ScenePath) -> Followed | None:
+        """Where a part's parent is on a frame, with what the part follows itself inside it."""
+        try:
+            outer = self._world(parent, frame, path[1:2])
+        except CannotEvaluateError as error:
+            self.lost[path] = str(error)
+            return base
+        inner = None if base is None else np.array(base.rows).reshape(3, 4)
+        rows = outer if inner is None else composed(outer, inner)
+        return Followed(tuple(float(value) for value in rows.reshape(-1)))
+
+    def _world(self, name: str, frame: float, below: tuple[str | int, ...]) -> Matrix:
+        """Local space to world of a control or shape on a frame. Raises CannotEvaluateError."""
+        if name in below:
+            raise CannotEvaluateError("its parent is below itself: choose another parent")
+        known = self._worlds.get((name, frame))
+        if known is not None:
+            return known
+        family = next((item for item in ("controls", "shapes") if edits.exists(self._scene, (item, name))), None)
+        if family is None:
+            raise CannotEvaluateError("its parent is not in the scene any more: choose another one")
+        own_time = self._resolver(frame).part((family, name, "at_frame"))
+        at = frame if own_time is None else plain(own_time)
+        transform: Transform = self._resolver(at).part((family, name, "transform"))
+        base = self._followed(transform.follows, at, (family, name))
+        world = matrix_of(structs.replace(transform, follows=base))
+        if transform.parent is not None:
+            world = composed(self._world(transform.parent, at, (*below, name)), world)
+        self._worlds[name, frame] = world
+        return world
+
+    def _resolver(self, frame: float) -> Resolver:
+        if frame not in self._resolvers:
+            self._resolvers[frame] = Resolver(self._scene, frame)
+        return self._resolvers[frame]
 
     def _followed(self, follows: Any, frame: float, path: ScenePath, lens: bool = False) -> Any:
         """Where what is followed is; None, and words in `lost`, where that cannot be had."""

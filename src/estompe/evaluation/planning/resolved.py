@@ -39,7 +39,7 @@ class ResolvedScene:
         self._controls: dict[str, Control] = {}
         self._falloffs: dict[str, Falloff] = {}
         self.errors = self._resolver.errors
-        self._following = Following(project.scene, frame)
+        self._following = Following(project.scene, frame, self._resolver)
         self.lost = self._following.lost
 
     def resolve(self) -> None:

@@ -341,7 +341,8 @@ def _near_ray(copies: Copies, ray: Ray) -> NDArray[np.bool_]:
     offsets = copies.positions - ray.eye.astype(np.float32)
     along = offsets @ ray.direction.astype(np.float32)
     square = np.einsum("ij,ij->i", offsets, offsets) - along * along
-    reach = copies.radii * np.float32(1.001) + np.abs(along) * np.float32(ray.width)
+    across = np.float32(ray.width) * (np.float32(1.0) if ray.parallel else np.abs(along))
+    reach = copies.radii * np.float32(1.001) + across
     return np.asarray(square <= reach * reach + np.float32(1e-12))
 
 
@@ -360,6 +361,10 @@ def seen_copies(copies: Copies, view: NDArray[np.float64], projection: NDArray[n
     """Which copies, each taken as a ball, may show in a picture, bool (k,). view, projection: float64 (4, 4)."""
     eye = copies.positions.astype(np.float32) @ view[:3, :3].T.astype(np.float32) + view[:3, 3].astype(np.float32)
     radii = copies.radii
+    if projection[3, 3] == 1.0:
+        middles = eye[:, :2] * projection[[0, 1], [0, 1]].astype(np.float32) + projection[:2, 3].astype(np.float32)
+        reaches = radii[:, None] * np.abs(projection[[0, 1], [0, 1]]).astype(np.float32)
+        return np.asarray((np.abs(middles) <= 1.0 + reaches).all(axis=1))
     depth = -eye[:, 2]
     seen: NDArray[np.bool_] = depth > -radii
     for axis in (0, 1):
@@ -374,4 +379,6 @@ def pixels_across(copies: Copies, view: NDArray[np.float64], projection: NDArray
     row = view[2]
     depth = -(copies.positions @ row[:3].astype(np.float32) + np.float32(row[3]))
     scale = np.float32(abs(float(projection[1, 1])) * height)
+    if projection[3, 3] == 1.0:
+        return np.asarray(copies.radii * scale, np.float32)
     return np.asarray(copies.radii * scale / np.maximum(depth, np.float32(1e-6)), np.float32)

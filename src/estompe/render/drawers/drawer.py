@@ -14,11 +14,12 @@ from estompe.render.item import Item
 
 
 class Ray(NamedTuple):
-    """The ray of a pixel, float64 (3,) each, and the pixel's width at distance 1."""
+    """The ray of a pixel, float64 (3,) each, and the pixel's width at distance 1, or at any where rays are parallel."""
 
     eye: NDArray[np.float64]
     direction: NDArray[np.float64]
     width: float
+    parallel: bool = False
 
 
 class Wanted(NamedTuple):

@@ -42,7 +42,7 @@ void main() {
     at_strength = copy_strength;
 #endif
     vec4 eye = view * vec4(world, 1.0);
-    eye_position = eye.xyz;
+    eye_position = vec3(eye.xy * (1.0 - projection[3][3]), eye.z);  // parallel rays all come straight on
     world_normal = outward;
     sides = one_sided;
     clip_now = projection * eye;

@@ -2,7 +2,8 @@
 in vec2 place;
 
 uniform sampler2D forms;
-uniform vec2 lens;    // half the picture's width and height, at distance 1
+uniform vec2 lens;    // half the picture's width and height, at distance 1 or, with parallel rays, at any
+uniform bool parallel;
 uniform vec2 radii;   // of contact and of surroundings, scene units
 uniform vec2 size;    // of the picture, pixels
 
@@ -11,12 +12,13 @@ out float result;
 const int TAPS = 9;
 
 vec3 position_at(vec2 at, float distance) {
-    return vec3((at * 2.0 - 1.0) * lens, -1.0) * distance;
+    vec2 across = (at * 2.0 - 1.0) * lens;
+    return parallel ? vec3(across, -distance) : vec3(across, -1.0) * distance;
 }
 
 // McGuire, Mara and Luebke, "Scalable Ambient Obscurance" (2012): how much of the half space nearby is taken.
 float taken(vec3 position, vec3 normal, float radius, float turn, float windings) {
-    float reach = radius / (lens.y * position.z * -2.0);
+    float reach = radius / (lens.y * (parallel ? 2.0 : position.z * -2.0));
     float total = 0.0;
     for (int i = 0; i < TAPS; i++) {
         float part = (float(i) + 0.5) / float(TAPS);
@@ -48,6 +50,6 @@ void main() {
     float contact = taken(position, normal, radii.x, turn, 25.0);
     float around = taken(position, normal, radii.y, turn, 31.0);
     // Where a surface is seen from the side, the few pixels of it tell little of what is around.
-    float seen = smoothstep(0.02, 0.35, dot(normal, -normalize(position)));
+    float seen = smoothstep(0.02, 0.35, dot(normal, parallel ? vec3(0.0, 0.0, 1.0) : -normalize(position)));
     result = clamp(1.0 - seen * (0.8 * contact + 1.3 * around), 0.0, 1.0);
 }

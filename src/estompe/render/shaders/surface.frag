@@ -10,6 +10,7 @@ in vec3 behind_color;
 flat in float sides;
 
 uniform bool show_strength;
+uniform vec3 key;  // towards the key light, in eye space
 #ifdef FACES
 uniform bool by_faces;        // strengths come from a texture, by the number of the triangle
 uniform bool colors_by_faces;
@@ -21,7 +22,6 @@ uniform sampler2D palette;
 out vec4 result;
 
 float light(vec3 n, vec3 towards_eye) {
-    vec3 key = normalize(vec3(-0.45, 0.75, 0.55));
     vec3 fill = normalize(vec3(0.8, 0.1, 0.5));
     float sky = 0.5 + 0.5 * n.y;
     float amount = 0.34 + 0.20 * sky + 0.44 * max(dot(n, key), 0.0) + 0.14 * max(dot(n, fill), 0.0);

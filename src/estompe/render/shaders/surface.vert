@@ -64,7 +64,7 @@ void main() {
 #endif
 #endif
     vec4 eye = view * vec4(world, 1.0);
-    eye_position = eye.xyz;
+    eye_position = vec3(eye.xy * (1.0 - projection[3][3]), eye.z);  // parallel rays all come straight on
     eye_normal = mat3(view) * outward;
     sides = one_sided;
     gl_Position = projection * eye;

@@ -16,6 +16,6 @@ void main() {
     world = place + transpose(mat3(row_x, row_y, row_z)) * (scale * position);
 #endif
     vec4 eye = view * vec4(world, 1.0);
-    eye.xyz *= 0.9995;  // a hair nearer than the surface, so that lines lie on it
+    eye.xyz *= vec3(vec2(mix(0.9995, 1.0, projection[3][3])), 0.9995);  // a hair nearer than the surface, to lie on it
     gl_Position = projection * eye;
 }

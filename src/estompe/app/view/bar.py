@@ -1,0 +1,112 @@
+"""The bar over the picture: how shapes are drawn, and where the picture is taken from."""
+
+from typing import Protocol
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QMenu, QToolButton, QWidget
+
+from estompe.app.session import Session
+from estompe.app.theme import OVER_PICTURE
+from estompe.app.view.aids import DIRECTIONS, view_name
+from estompe.render import Viewpoint
+from estompe.render.item import Mode
+
+# Buttons over the picture keep their colours in both themes: the picture's ground is light in both.
+_OVER_PICTURE = f"""
+QToolButton {{ color: {OVER_PICTURE.ink}; padding: 4px 10px; }}
+QToolButton:checked {{ background: {OVER_PICTURE.rim}; }}
+QToolButton:hover {{ background: rgba(255, 255, 255, 90); }}
+QToolButton::menu-indicator {{ image: none; width: 0; }}
+"""
+MODES: tuple[Mode, ...] = ("shaded", "strength", "wire", "pieces")
+
+
+class Looks(Protocol):
+    """The view that the bar belongs to."""
+
+    session: Session
+    through_camera: bool
+    free: Viewpoint
+
+    @property
+    def viewpoint(self) -> Viewpoint:
+        """Where the picture is taken from now."""
+
+    def set_mode(self, mode: Mode) -> None:
+        """Draw shapes in another way."""
+
+    def look_through_camera(self, on: bool) -> None:
+        """Look through the scene's camera, or freely."""
+
+    def look_along(self, direction: tuple[float, float, float]) -> None:
+        """Look freely along a direction of the world."""
+
+    def toggle_parallel(self) -> None:
+        """Look with parallel rays, or in perspective."""
+
+    def choose_camera(self, name: str) -> None:
+        """Look through another of the scene's cameras."""
+
+    def place_camera(self) -> None:
+        """Put the camera where the view is."""
+
+
+class Bar(QHBoxLayout):
+    """Laid out at the top of a view."""
+
+    def __init__(self, view: Looks, parent: QWidget) -> None:
+        super().__init__(parent)
+        self._view = view
+        self.setContentsMargins(10, 5, 10, 5)
+        self.setSpacing(2)
+        self.setAlignment(Qt.AlignmentFlag.AlignTop)
+        group = QButtonGroup(parent)
+        self._buttons: dict[str, QToolButton] = {}
+        for mode in MODES:
+            button = self._button(mode.capitalize())
+            button.setCheckable(True)
+            button.clicked.connect(lambda _, mode=mode: view.set_mode(mode))
+            group.addButton(button)
+            self._buttons[mode] = button
+        self.addStretch(1)
+        self.camera = self._button("")
+        self.camera.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        self.camera.setToolTip("Look freely, from one side, or through the scene's camera")
+        menu = QMenu(self.camera)
+        menu.aboutToShow.connect(lambda: self.fill_camera_menu(menu))
+        self.camera.setMenu(menu)
+
+    def _button(self, text: str) -> QToolButton:
+        button = QToolButton()
+        button.setText(text)
+        button.setStyleSheet(_OVER_PICTURE)
+        self.addWidget(button)
+        return button
+
+    def show_mode(self, mode: Mode) -> None:
+        """Show how shapes are drawn now."""
+        self._buttons[mode].setChecked(True)
+
+    def show_camera(self) -> None:
+        """Show where the picture is taken from now."""
+        view = self._view
+        name = view.session.document.scene.camera.name if view.through_camera else view_name(view.free)
+        self.camera.setText(f"{name} ▾")
+
+    def fill_camera_menu(self, menu: QMenu) -> None:
+        """The free view and its sides, each camera of the scene, and putting the camera where the view is."""
+        view, scene = self._view, self._view.session.document.scene
+        menu.clear()
+        menu.addAction("Free view", lambda: view.look_through_camera(False))
+        sides = menu.addMenu("From one side")
+        for words, direction in DIRECTIONS.items():
+            sides.addAction(words, lambda direction=direction: view.look_along(direction))
+        parallel = menu.addAction("Parallel rays", view.toggle_parallel)
+        parallel.setCheckable(True)
+        parallel.setChecked(bool(view.viewpoint.parallel))
+        menu.addSeparator()
+        menu.addAction(f"Through {scene.camera.name}", lambda: view.look_through_camera(True))
+        for camera in scene.other_cameras:
+            menu.addAction(f"Through {camera.name}", lambda name=camera.name: view.choose_camera(name))
+        menu.addSeparator()
+        menu.addAction("Put the camera here", view.place_camera)
