@@ -22,6 +22,7 @@ from estompe.document.scene import Camera, Control, EffectSlot, Falloff, Layer, 
 from estompe.effects.joints import Joints, straight_chain
 from estompe.effects.poses import Pose, Poses
 from estompe.effects.press import Press
+from estompe.effects.press_down import PressDown
 from estompe.effects.scatter_apart import ScatterApart
 from estompe.falloffs.image import Image as Picture
 from estompe.falloffs.painted import Painted
@@ -39,6 +40,7 @@ from estompe.shapes import primitives
 from estompe.shapes.box import Box
 from estompe.shapes.lathe import Lathe
 from estompe.shapes.sphere import Sphere
+from estompe.shapes.strands_surface import StrandsFrom
 
 ROOT = Path(__file__).resolve().parents[1]
 PAGE, PICTURES = ROOT / "docs" / "reference.md", ROOT / "src" / "estompe" / "app" / "pictures"
@@ -162,6 +164,8 @@ def _effect_project(tag: str) -> Project:
         "poses",
         "press",
         "shell",
+        "outline",
+        "press-down",
         "subdivide",
         "sway",
         "smooth",
@@ -207,6 +211,14 @@ def _effect_project(tag: str) -> Project:
         )
         assets[asset_name(lean)] = lean
         scene = edits.put(scene, path, Poses((Pose("lean", "Lean", asset_name(lean), 0.7),)))
+    if tag == "press-down":
+        grass = StrandsFrom(surface="vase", roots=260, length=0.3, lines=1, points=12, amplitude=0.0, width=0.012)
+        owner = edits.get(scene, ("shapes", "vase"))
+        bare = edits.put(scene, ("shapes", "vase", "effects"), ())
+        grown = Shape("grass", "Grass", grass, effects=owner.effects, color=(0.32, 0.40, 0.22))
+        scene = edits.insert(bare, ("shapes",), grown)
+        path = ("shapes", "grass", *path[2:])
+        scene = edits.put(scene, path, PressDown("lamp", 0.34))
     if tag == "press":
         scene = edits.put(scene, path, Press("lamp", 0.34, width=0.35, keep_volume=True))
     return Project(scene, assets)

@@ -226,7 +226,11 @@ def _to_8(scene: Json) -> Json:
 
 
 def _to_9(scene: Json) -> Json:
-    """Version 9 has parents, folders and locks; a scene of version 8 uses none of them."""
+    """Version 9 has parents, folders and locks, and holds the roots of strands; a Push away of version 8 moves them."""
+    for shape in scene.get("shapes", ()):
+        for slot in shape.get("effects", []):
+            if slot["effect"]["kind"] == "push-away":
+                slot["effect"].setdefault("rooted", False)
     return scene
 
 

@@ -1,11 +1,15 @@
 """Push away: points leave a control, in a plane."""
 
-from typing import Annotated, ClassVar
+from collections.abc import Mapping
+from typing import Annotated, Any, ClassVar
+
+import numpy as np
 
 from estompe.document.scene import Identifier
 from estompe.effects.axes import upright
 from estompe.geometry import Geometry
 from estompe.geometry.carrying import Carries
+from estompe.geometry.strands import order_along, with_length_kept
 from estompe.kernels.deform import Deformation, deform
 from estompe.kernels.types import Floats
 from estompe.kinds.context import Context
@@ -20,6 +24,7 @@ class PushAway(Effect, tag="push-away"):
     """Each point goes straight away from the control's Y axis, equally far whatever its distance."""
 
     carries: ClassVar[Carries] = "position"
+    on_strands: ClassVar[Mapping[str, Any] | None] = {}
     label: ClassVar[str] = "Push away"
     text: ClassVar[str] = "Parts things around a control, in the plane across its Y axis."
     words: ClassVar[str] = (
@@ -31,10 +36,18 @@ class PushAway(Effect, tag="push-away"):
         0.2
     )
 
+    rooted: Annotated[
+        bool,
+        setting("Hold roots", "Whether strands stay at their roots and keep their length; other shapes do not mind."),
+    ] = True
+
     def is_identity(self) -> bool:
         return plain(self.amount) == 0.0
 
     def apply(self, geometry: Geometry, strength: Floats, context: Context) -> Geometry:
         amount = plain(self.amount)
         to_local, to_world = upright(context.control(self.control).matrix)
-        return geometry.moved(deform(geometry.points, strength, Deformation.AWAY, to_local, to_world, [amount]))
+        order = order_along(geometry) if self.rooted else None
+        eased = strength if order is None else np.asarray(strength * order, np.float32)
+        moved = deform(geometry.points, eased, Deformation.AWAY, to_local, to_world, [amount])
+        return geometry.moved(moved if order is None else with_length_kept(geometry, moved))

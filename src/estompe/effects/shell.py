@@ -67,15 +67,15 @@ class Shell(Effect, tag="shell"):
             # At ten units from the camera the thickness is as it says.
             amounts = (strength * away * np.float32(0.1)).astype(np.float32)
         moved = displace_along(geometry.points, geometry.normals, amounts, thickness if outline else -thickness)
-        layer = _turned(geometry.moved(moved))
+        layer = turned_inside_out(geometry.moved(moved))
         if outline:
             present = geometry.attribute(Domain.POINT, "color")
             own = np.array(context.shape_color, np.float32) if present is None else present[:, :3]
-            return laid_together(_colored(geometry, own, 0.0), _colored(layer, np.array(_INK, np.float32), 1.0))
+            return laid_together(colored(geometry, own, 0.0), colored(layer, np.array(_INK, np.float32), 1.0))
         return laid_together(geometry, layer)
 
 
-def _turned(mesh: Geometry) -> Geometry:
+def turned_inside_out(mesh: Geometry) -> Geometry:
     """The mesh inside out: each face's corners the other way round."""
     turned, order = mesh.topology.derived("inside out", lambda: _inside_out(mesh.topology))
     attributes = {
@@ -99,7 +99,7 @@ def _inside_out(topology: Topology) -> tuple[Topology, NDArray[np.integer]]:
     ), order
 
 
-def _colored(mesh: Geometry, color: Floats, one_sided: float) -> Geometry:
+def colored(mesh: Geometry, color: Floats, one_sided: float) -> Geometry:
     count = len(mesh.points)
     made = mesh.with_attribute(Domain.POINT, "color", np.broadcast_to(color, (count, 3)))
     return made.with_attribute(*ONE_SIDED, np.full(count, one_sided, np.float32))

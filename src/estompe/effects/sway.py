@@ -1,15 +1,17 @@
 """Sway: a field of pendulums in the world moves points to and fro, as wind does."""
 
-from collections.abc import Callable
-from typing import Annotated, ClassVar, Literal
+from collections.abc import Callable, Mapping
+from typing import Annotated, Any, ClassVar, Literal
 
+import numpy as np
 from msgspec import structs
 
 from estompe.geometry import Geometry
 from estompe.geometry.carrying import Carries
+from estompe.geometry.strands import order_along, with_length_kept
 from estompe.kernels.types import Floats
 from estompe.kernels.wind import Root, swayed
-from estompe.kinds.context import Context
+from estompe.kinds.context import CannotEvaluateError, Context
 from estompe.kinds.kind import Effect
 from estompe.kinds.looping import LOOP_RATE, Loop, looped, turns_in
 from estompe.kinds.numbers import Number, Triple, plain, plain_triple
@@ -23,6 +25,7 @@ class Sway(Effect, tag="sway"):
 
     carries: ClassVar[Carries] = "position"
     speed_setting: ClassVar[str] = "speed"
+    on_strands: ClassVar[Mapping[str, Any] | None] = {"rooted": "strand"}
     label: ClassVar[str] = "Sway"
     text: ClassVar[str] = "Moves things like wind; neighbours differ, since the noise lies in the world."
     words: ClassVar[str] = (
@@ -61,8 +64,11 @@ class Sway(Effect, tag="sway"):
         ),
     ] = 0.8
     rooted: Annotated[
-        Literal["nowhere", "x", "y", "z"],
-        setting("Rooted along", "The axis of the shape at rest whose low end stays while the high end sways in full."),
+        Literal["nowhere", "x", "y", "z", "strand"],
+        setting(
+            "Rooted along",
+            "The axis of the shape at rest whose low end stays while the high end sways in full; strands stay at their roots.",
+        ),
     ] = "y"
     stiffness: Annotated[
         Number,
@@ -98,9 +104,21 @@ class Sway(Effect, tag="sway"):
     def apply(self, geometry: Geometry, strength: Floats, context: Context) -> Geometry:
         by, root = plain_triple(self.by), None
         turns = turns_in(self.loop, plain(self.speed)) if self.loop and plain(self.speed) else 0
+        if self.rooted == "strand":
+            return self._swayed_strands(geometry, strength, turns, context)
         if self.rooted != "nowhere":
             axis = "xyz".index(self.rooted)
             root = Root(geometry.rest, axis, *geometry.at_rest.extent(axis), plain(self.stiffness))
         return geometry.moved(
             swayed(geometry.points, strength, root, by, plain(self.size), context.clock, self.seed, turns)
         )
+
+    def _swayed_strands(self, geometry: Geometry, strength: Floats, turns: int, context: Context) -> Geometry:
+        """Strands sway about their roots and keep their length."""
+        order = order_along(geometry)
+        if order is None:
+            raise CannotEvaluateError("it has no strands that could be rooted: choose another axis to root it along")
+        eased = np.asarray(strength * order ** np.float32(plain(self.stiffness)), np.float32)
+        by, size = plain_triple(self.by), plain(self.size)
+        moved = swayed(geometry.points, eased, None, by, size, context.clock, self.seed, turns)
+        return geometry.moved(with_length_kept(geometry, moved))

@@ -150,6 +150,8 @@ class Effect(Kind):
     """Whether a new effect is fed by the current falloff; kinds that change which elements there are say no."""
     own_axes: ClassVar[bool] = False
     """Whether it makes sense about each element's own middle and along its own axes."""
+    on_strands: ClassVar[Mapping[str, Any] | None] = None
+    """Settings of a new effect on strands, which then acts on their points; None for one that needs none."""
     asks_places: ClassVar[bool] = False
     """Whether strengths are asked for what `places` gives, and not for the elements of the geometry."""
     prepares: ClassVar[bool] = False

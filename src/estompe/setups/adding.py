@@ -20,6 +20,7 @@ from estompe.kinds.kind import ActsOn, Effect, ShapeSource, Source
 from estompe.kinds.numbers import Triple
 from estompe.kinds.registry import kinds
 from estompe.kinds.settings import settings_of
+from estompe.shapes.stringing import StrandsSource
 
 FIRST_PATH: tuple[Triple, ...] = ((-0.5, 0.0, 0.0), (0.0, 0.0, 0.0), (0.5, 0.0, 0.0))
 """The points a new path begins with."""
@@ -319,9 +320,11 @@ def add_effect(
     """
     struct = kinds(Effect)[kind]
     scene, named = _references(scene, struct, shape, "", place, shape)
-    settings = struct(**named)
+    owner = get(scene, ("shapes", shape))
+    on_strands = struct.on_strands if isinstance(owner.source, StrandsSource) else None
+    settings = struct(**{**named, **(on_strands or {})})
     routes = (Route(falloff),) if falloff is not None and struct.fed_at_first else ()
-    acts_on = first_acts_on(get(scene, ("shapes", shape)), struct)
+    acts_on = first_acts_on(owner, struct) if on_strands is None else "points"
     made = fresh_id(scene, "effect")
     effect = EffectSlot(made, settings, routes, acts_on=acts_on, each=acts_on == "pieces" and struct.own_axes)
     return insert(scene, ("shapes", shape, "effects"), effect), made

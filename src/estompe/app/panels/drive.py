@@ -260,9 +260,14 @@ class DrivePanel(Panel):
         self.opened = made
         QTimer.singleShot(0, self._reveal)
         name = edits.get(scene, ("shapes", shape)).name
+        controls = {item.id for item in document.scene.controls}
         document.commit(scene, f"Add {kinds(Effect)[kind].label} to {name}")
         if selection.shape_id != shape:
             selection.choose_shape(shape)
+        new = [item.id for item in document.scene.controls if item.id not in controls]
+        if new:
+            # Its handles are at hand at once.
+            selection.choose_control(new[-1])
 
     def open_card(self, effect: str) -> None:
         """Open a card's settings in place, or close them."""

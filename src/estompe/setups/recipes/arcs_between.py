@@ -1,17 +1,23 @@
 """Arcs between: living lines from the shape to the next one."""
 
 from estompe.document.edits import put
-from estompe.document.scene import Scene
+from estompe.document.scene import Scene, Transform
 from estompe.kernels.types import Floats
 from estompe.setups.adding import add_shape, new_shape_source
 from estompe.setups.making import Made, Recipe, Sized, register_recipe
+from estompe.shapes.sphere import Sphere
 
 _COLOR = (0.95, 0.82, 0.55)
 
 
 def arcs_between(scene: Scene, shape: str, low: Floats, high: Floats) -> Made:
-    """From every few points of the shape to those of another one. Raises LookupError where there is no other."""
+    """From every few points of the shape to those of another one; where there is none, a ball beside it is made."""
     size = Sized.of(low, high)
+    if not any(item.id != shape for item in scene.shapes):
+        scene, ball = add_shape(scene, "Ball", Sphere(size.neat(size.radius * 0.3)))
+        x, y, z = size.middle
+        beside = Transform((size.neat(x + size.half[0] + size.radius), y, z))
+        scene = put(scene, ("shapes", ball, "transform"), beside)
     source = new_shape_source(scene, "strands-between", shape)
     settings = {
         "lines": 4,

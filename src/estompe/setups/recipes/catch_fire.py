@@ -43,6 +43,6 @@ register_recipe(
         "Catch fire",
         "It spreads from a control over the surface, which glows, chars and crumples.",
         catch_fire,
-        words="burn, fire, flame, char, ignite, ember, infection, spread, smoulder, glow",
+        words="burn, fire, heat, heat up, flame, char, ignite, ember, infection, spread, smoulder, glow",
     )
 )
