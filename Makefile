@@ -92,6 +92,7 @@ reference: setup
 
 schema: setup
 	$(BIN)/python scripts/schema.py
+	$(BIN)/python -m scripts.scripting
 
 # Take the newest versions into the lock files.
 lock: setup

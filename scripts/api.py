@@ -17,7 +17,8 @@ from estompe.render.picture import camera_picture, save_png
 
 PAGE = Path(__file__).resolve().parents[1] / "docs" / "api.md"
 _PARTS: dict[str, tuple[Any, ...]] = {
-    "estompe": (estompe.open, estompe.save, estompe.evaluate),
+    "estompe": (estompe.open, estompe.save, estompe.evaluate, estompe.keys, estompe.formula, estompe.diff),
+    "Scenes that scripts build": (estompe.Scene, estompe.Shape, estompe.Control, estompe.Falloff),
     "A project, and a frame of it": (Project, Frame),
     "estompe.document.edits: other scenes from a scene": (
         edits.get, edits.put, edits.insert, edits.remove, edits.reorder, edits.numbers_below,

@@ -2,10 +2,11 @@
 
 import sys
 
-from scripts import api, reference, schema
+from scripts import api, reference, schema, scripting
 
 _GENERATED = (
     (schema.TARGET, schema.text, "make schema"),
+    (scripting.TARGET, scripting.text, "make schema"),
     (reference.PAGE, reference.text, "make reference"),
     (api.PAGE, api.text, "make reference"),
 )

@@ -1,18 +1,42 @@
-"""Estompe: falloff-driven procedural effects. `open` a scene and `evaluate` it on a frame."""
+"""Estompe: falloff-driven procedural effects. `open` a scene and `evaluate` it on a frame, or build one with `Scene`.
+
+Kinds of sources, effects and shapes are here by the names of their classes, such as `estompe.Distance` and `estompe.Push`.
+"""
 
 from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
     from estompe.api import evaluate, open, save
+    from estompe.scripting.kinds import *  # noqa: F403
+    from estompe.scripting.scene import Control, Falloff, Scene, Shape, diff
+    from estompe.scripting.values import ScriptError, formula, keys
 
-__version__ = "0.8.0"
-__all__ = ["evaluate", "open", "save"]
+__version__ = "0.9.0"
+_FROM = {
+    **dict.fromkeys(("evaluate", "open", "save"), "estompe.api"),
+    **dict.fromkeys(("Control", "Falloff", "Scene", "Shape", "diff"), "estompe.scripting.scene"),
+    **dict.fromkeys(("ScriptError", "formula", "keys"), "estompe.scripting.values"),
+}
+__all__ = [
+    "Control", "Falloff", "Scene", "ScriptError", "Shape", "diff", "evaluate", "formula", "keys", "open", "save",
+]  # fmt: skip
 
 
 def __getattr__(name: str) -> Any:
     """What scripts use is loaded when it is asked for: commands and parts of the program need little of it."""
-    if name not in __all__:
-        raise AttributeError(f"module {__name__!r} has no attribute {name!r}")
-    from estompe import api
+    from importlib import import_module
 
-    return getattr(api, name)
+    if name in _FROM:
+        return getattr(import_module(_FROM[name]), name)
+    if name[:1].isupper():
+        kinds = import_module("estompe.scripting.kinds")
+        if name in kinds.__all__:
+            return getattr(kinds, name)
+    raise AttributeError(f"module {__name__!r} has no attribute {name!r}")
+
+
+def __dir__() -> list[str]:
+    """The names that scripts use, kinds too."""
+    from estompe.scripting import kinds
+
+    return sorted({*globals(), *__all__, *kinds.__all__})

@@ -9,6 +9,8 @@ from estompe.evaluation import Frame, Memo
 from estompe.evaluation import evaluate as evaluate_frame
 from estompe.evaluation.time.keep import Keep
 from estompe.evaluation.time.past import Past
+from estompe.scripting.scene import Scene
+from estompe.scripting.values import ScriptError
 
 _MEMO, _KEEP = Memo(), Keep()
 _PASTS: list[Past] = []
@@ -51,13 +53,13 @@ def open(path: str | os.PathLike[str]) -> Project:
     return file.load(Path(path))
 
 
-def save(project: Project, path: str | os.PathLike[str]) -> None:
+def save(project: Project | Scene, path: str | os.PathLike[str]) -> None:
     """Write a project to a scene file, whole or not at all.
 
     Parameters
     ----------
-    project : Project
-        The scene and the arrays beside it.
+    project : Project or Scene
+        The scene and the arrays beside it, or one that a script builds.
     path : str or path-like
         The file; one that is there is replaced.
 
@@ -66,16 +68,16 @@ def save(project: Project, path: str | os.PathLike[str]) -> None:
     FileError
         Where it cannot be written; what was there stays.
     """
-    file.save(project, Path(path))
+    file.save(project.project if isinstance(project, Scene) else project, Path(path))
 
 
-def evaluate(project: Project, frame: float) -> Frame:
+def evaluate(project: Project | Scene, frame: float) -> Frame:
     """Evaluate every shape on one frame. Results are kept between calls, so unchanged stages are not computed again.
 
     Parameters
     ----------
-    project : Project
-        The scene and the arrays beside it.
+    project : Project or Scene
+        The scene and the arrays beside it, or one that a script builds.
     frame : float
         The frame; it may lie between whole ones.
 
@@ -99,4 +101,7 @@ def evaluate(project: Project, frame: float) -> Frame:
     >>> frame.problems
     ()
     """
-    return evaluate_frame(project, frame, _MEMO, None, _past_of(project))
+    whole = project.project if isinstance(project, Scene) else project
+    if not isinstance(whole, Project):
+        raise ScriptError(f"evaluate takes a project or a Scene, not {type(whole).__name__}")
+    return evaluate_frame(whole, frame, _MEMO, None, _past_of(whole))

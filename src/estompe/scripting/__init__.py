@@ -1,0 +1,1 @@
+"""Building scenes in scripts: handles over the same frozen scene that the window edits."""

@@ -1,0 +1,596 @@
+"""A scene as scripts build it: shapes, controls and falloffs are handles, and every change is checked where it is made."""
+
+import os
+import re
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from pathlib import Path
+from typing import Any, Literal, TypeVar
+
+import numpy as np
+from msgspec import MsgspecError, convert, structs, to_builtins
+from numpy.typing import ArrayLike
+
+from estompe.document import edits, file
+from estompe.document.check import SceneError, check_change
+from estompe.document.edits import FreshNames, ScenePath
+from estompe.document.naming import path_of
+from estompe.document.project import Project
+from estompe.document.renaming import rename
+from estompe.document.scene import Control as ControlPart
+from estompe.document.scene import EffectSlot, Layer, RampPoint, Range, Route, Transform
+from estompe.document.scene import Falloff as FalloffPart
+from estompe.document.scene import Scene as ScenePart
+from estompe.document.scene import Shape as ShapePart
+from estompe.evaluation import Frame, Memo, evaluate
+from estompe.geometry import Geometry, Topology, frozen
+from estompe.kinds.kind import Effect, Join, ShapeSource, Source
+from estompe.kinds.numbers import Number, Triple
+from estompe.kinds.registry import decode_kind, encode_kind, kinds
+from estompe.scripting.values import ScriptError, unknown
+from estompe.setups import adding, fitting, own
+from estompe.setups.meshes import with_mesh
+from estompe.setups.parenting import ancestors, transforms_of
+from estompe.setups.shot import listed, with_shot
+
+Name = str | os.PathLike[str]
+Given = TypeVar("Given")
+_MEMO = Memo()
+_WORDS = {
+    "float | object": "a number, keys or a formula", "float": "a number", "int": "a whole number", "str": "text",
+    "bool": "True or False", "array": "a list", "object": "keys, a formula or settings",
+}  # fmt: skip
+_FAMILIES = {"shape": "shapes", "control": "controls", "falloff": "falloffs"}
+
+
+class _Handle(str):
+    """A part of a scene by its id, which it is wherever a setting names it."""
+
+    family = ""
+    _scene: "Scene"
+
+    @classmethod
+    def of(cls, scene: "Scene", name: str) -> Any:
+        handle = cls(name)
+        handle._scene = scene
+        return handle
+
+    @property
+    def path(self) -> ScenePath:
+        """The path of the part in the scene."""
+        return self.family, str.__str__(self)
+
+    @property
+    def part(self) -> Any:
+        """The frozen part as it is in the scene now."""
+        return edits.get(self._scene.project.scene, self.path)
+
+    @property
+    def name(self) -> str:
+        """What a person calls it."""
+        return str(self.part.name)
+
+    @name.setter
+    def name(self, name: str) -> None:
+        self._scene.replace(rename(self._scene.project.scene, self.path, name))
+
+    def place(
+        self, position: Any = None, rotation: Any = None, scale: Any = None, parent: "Shape | Control | None" = None
+    ) -> Any:
+        """Set the position, rotation and scale that are given, and what it rides on; returns the handle.
+
+        Each is three numbers, any of which can be keyed or a formula: scene units, degrees, factors.
+        """
+        given = {"position": position, "rotation": rotation, "scale": scale}
+        changes: dict[str, Any] = {name: _triple(name, value) for name, value in given.items() if value is not None}
+        if parent is not None:
+            above = ancestors(transforms_of(self._scene.project.scene), str.__str__(parent))
+            if parent == self or str.__str__(self) in above:
+                raise ScriptError(f"{self.name} cannot ride on what rides on it")
+            changes["parent"] = str.__str__(parent)
+        self._scene.put((*self.path, "transform"), structs.replace(self.part.transform, **changes))
+        return self
+
+    def set(self, **settings: Any) -> Any:
+        """Change settings of its making by name, such as `width` of a box; returns the handle. Raises ScriptError."""
+        part = self.part
+        target = "source" if hasattr(part, "source") else ""
+        path = (*self.path, target) if target else self.path
+        self._scene.put(path, _with_settings(edits.get(self._scene.project.scene, path), settings))
+        return self
+
+    def __repr__(self) -> str:
+        return f"<{self.family.removesuffix('s')} {self.name}>"
+
+
+class Control(_Handle):
+    """A control of a scene."""
+
+    family = "controls"
+
+
+class Falloff(_Handle):
+    """A falloff of a scene."""
+
+    family = "falloffs"
+
+    def add(self, source: Source, join: Join | None = None, one_minus: bool = False) -> "Falloff":
+        """Measure something more.
+
+        Parameters
+        ----------
+        source : Source
+            What is measured, such as `es.Distance(lantern)`.
+        join : str, optional
+            How it joins the layers above it: "multiply", "add", "subtract", "larger", "smaller" or "replace".
+        one_minus : bool
+            Whether one minus the values is used.
+
+        Returns
+        -------
+        Falloff
+            The same falloff.
+        """
+        if not isinstance(source, Source):
+            raise ScriptError(f"a falloff measures a source, such as es.Distance(control), not {_told(source)}")
+        name = edits.fresh_id(self._scene.project.scene, "layer")
+        layer = Layer(name, source, join or source.first_join, one_minus)
+        self._scene.insert((*self.path, "layers"), layer, Layer)
+        return self
+
+    def range(self, full: Number, gone: Number) -> "Falloff":
+        """Set the values within which it is full and beyond which it is gone; returns the falloff."""
+        self._scene.put((*self.path, "range"), Range(full, gone))
+        return self
+
+    def ramp(self, points: Iterable[tuple[float, float]] | Iterable[RampPoint]) -> "Falloff":
+        """Set the ramp: pairs of position (0 full, 1 gone) and strength; returns the falloff."""
+        made = tuple(item if isinstance(item, RampPoint) else RampPoint(*item) for item in points)
+        self._scene.put((*self.path, "ramp"), made)
+        return self
+
+    def fit(self, shape: "Shape", frame: float | None = None) -> "Falloff":
+        """Fit the range to what is measured on a shape, on the first frame if none is given; returns the falloff."""
+        project = self._scene.project
+        number = project.scene.first if frame is None else frame
+        self._scene.replace(fitting.fit(project, str.__str__(self), str.__str__(shape), number))
+        return self
+
+    def sweep(self, passed: Number) -> "Falloff":
+        """Sweep the range over all that is measured, 0 nothing to 1 everything; returns the falloff."""
+        self._scene.put((*self.path, "passed"), passed)
+        return self
+
+
+class Shape(_Handle):
+    """A shape of a scene."""
+
+    family = "shapes"
+
+    def add(
+        self,
+        *effects: Effect,
+        by: Falloff | Sequence[Falloff] | None = None,
+        amount: Number = 1.0,
+        acts_on: Literal["points", "faces", "pieces"] | None = None,
+        each: bool | None = None,
+    ) -> "Shape":
+        """Add effects at the end of the chain.
+
+        Parameters
+        ----------
+        *effects : Effect
+            Such as `es.Fracture(cells=300), es.ScatterApart()`.
+        by : Falloff or sequence of Falloff, optional
+            What drives them, multiplied; at full strength without any. Effects that change which elements there are, such as
+            Fracture, are not driven unless they are added alone.
+        amount : number
+            How much of each falloff drives them.
+        acts_on, each : optional
+            The elements that get one strength, and whether each moves by itself; as in the window if left out.
+
+        Returns
+        -------
+        Shape
+            The same shape.
+        """
+        falloffs = [] if by is None else [by] if isinstance(by, str) else list(by)
+        for effect in effects:
+            if not isinstance(effect, Effect):
+                raise ScriptError(f"a shape takes effects, such as es.Push(0.1), not {_told(effect)}")
+            driven = effect.fed_at_first or len(effects) == 1
+            routes = tuple(Route(str.__str__(item), amount) for item in falloffs) if driven else ()
+            acting = acts_on or adding.first_acts_on(self.part, type(effect))
+            alone = (acting == "pieces" and effect.own_axes) if each is None else each
+            name = edits.fresh_id(self._scene.project.scene, "effect")
+            self._scene.insert(
+                (*self.path, "effects"), EffectSlot(name, effect, routes, acts_on=acting, each=alone), EffectSlot
+            )
+        return self
+
+    def show(self, visible: bool = True) -> "Shape":
+        """Show or hide it; returns the shape."""
+        self._scene.put((*self.path, "visible"), visible)
+        return self
+
+    def colored(self, red: float, green: float, blue: float) -> "Shape":
+        """Set its colour, 0 to 1 each; returns the shape."""
+        self._scene.put((*self.path, "color"), (float(red), float(green), float(blue)))
+        return self
+
+
+class Scene:
+    """A scene that is being built. `project` is the frozen scene with its arrays, as all functions of estompe take it."""
+
+    def __init__(self, fps: float = 24.0, first: int = 1, last: int = 144, metres_per_unit: float = 1.0) -> None:
+        scene = ScenePart(frames_per_second=float(fps), first=first, last=last, metres_per_unit=metres_per_unit)
+        if last < first:
+            raise ScriptError(f"the last frame ({last}) is before the first ({first})")
+        self.project = Project(scene)
+
+    @classmethod
+    def of(cls, project: Project) -> "Scene":
+        """Go on with a project, such as one that `estompe.open` gave."""
+        made = cls()
+        made.project = project
+        return made
+
+    # What is in it
+
+    @property
+    def shapes(self) -> list[Shape]:
+        """All shapes."""
+        return [Shape.of(self, item.id) for item in self.project.scene.shapes]
+
+    @property
+    def controls(self) -> list[Control]:
+        """All controls."""
+        return [Control.of(self, item.id) for item in self.project.scene.controls]
+
+    @property
+    def falloffs(self) -> list[Falloff]:
+        """All falloffs."""
+        return [Falloff.of(self, item.id) for item in self.project.scene.falloffs]
+
+    def find(self, name: str) -> Any:
+        """A shape, control or falloff by its name or id. Raises ScriptError, with the names there are."""
+        every: list[_Handle] = [*self.shapes, *self.controls, *self.falloffs]
+        for handle in every:
+            if name in (handle.name, str.__str__(handle)):
+                return handle
+        raise unknown("part called", name, (handle.name for handle in every))
+
+    def __getitem__(self, name: str) -> Any:
+        """A number by its dotted name, as formulas use it, such as `scene["Amphora.Push.amount"]`."""
+        return edits.get(self.project.scene, self._path(name))
+
+    def __setitem__(self, name: str, value: Any) -> None:
+        self.put(self._path(name), _plain(value))
+
+    def _path(self, name: str) -> ScenePath:
+        try:
+            return path_of(self.project.scene, tuple(name.split(".")))
+        except LookupError as error:
+            raise ScriptError(str(error)) from None
+
+    def __iter__(self) -> Iterator[Any]:
+        return iter([*self.shapes, *self.controls, *self.falloffs])
+
+    # Building
+
+    def shape(self, kind: str | ShapeSource = "box", name: str = "", **settings: Any) -> Shape:
+        """Add a shape that is made from nothing or of others.
+
+        Parameters
+        ----------
+        kind : str or ShapeSource
+            Such as "box", or `es.Lathe(...)`.
+        name : str
+            Its name; that of its kind if left out.
+        **settings
+            Settings of the kind, and `position`, `rotation`, `scale` and `color`.
+
+        Returns
+        -------
+        Shape
+            The new shape.
+
+        Raises
+        ------
+        ScriptError
+            For a kind or setting that is not there, or a value that does not fit.
+        """
+        transform = {key: settings.pop(key) for key in ("position", "rotation", "scale", "parent") if key in settings}
+        color = settings.pop("color", None)
+        if isinstance(kind, str):
+            if kind not in kinds(ShapeSource):
+                raise unknown("kind of shape", kind, kinds(ShapeSource))
+            struct = kinds(ShapeSource)[kind]
+            source = _made(struct, settings)
+        else:
+            source = _with_settings(kind, settings)
+        scene, new = adding.add_shape(self.project.scene, name or source.label, _plain(source))
+        self.replace(scene, ("shapes", new), ShapePart)
+        shape: Shape = Shape.of(self, new)
+        if transform:
+            shape.place(**transform)
+        return shape if color is None else shape.colored(*color)
+
+    def mesh(self, points: ArrayLike, faces: Iterable[Sequence[int]], name: str = "Mesh") -> Shape:
+        """Add a mesh from arrays.
+
+        Parameters
+        ----------
+        points : array of float, (n, 3)
+            Positions, scene units.
+        faces : iterable of sequences of int
+            The points of each face, of any number.
+        name : str
+            Its name.
+
+        Returns
+        -------
+        Shape
+            The new shape. Raises ScriptError for faces that name points there are not.
+        """
+        places = np.ascontiguousarray(points, np.float32).reshape(-1, 3)
+        corners = [np.asarray(face, np.int64) for face in faces]
+        flat = np.concatenate(corners) if corners else np.zeros(0, np.int64)
+        if len(flat) and (flat.min() < 0 or flat.max() >= len(places)):
+            raise ScriptError(f"a face names a point that is not there; there are {len(places)} points")
+        if not np.isfinite(places).all():
+            raise ScriptError("a point is not a finite number")
+        offsets = np.concatenate([[0], np.cumsum([len(face) for face in corners])])
+        topology = Topology(frozen(flat.astype(np.int32)), frozen(offsets.astype(np.int32)), len(places))
+        self.project, new = with_mesh(self.project, Geometry(frozen(places), topology), Path(name))
+        return self._named(new, name)
+
+    def import_mesh(self, path: Name, name: str = "") -> Shape:
+        """Import a mesh file (OBJ, PLY, USD or glTF); named after the file unless a name is given. Raises ImportFailed."""
+        from estompe.importing.isolated import read_mesh_isolated
+
+        mesh = read_mesh_isolated(Path(path), lambda _fraction, _text: None)
+        self.project, new = with_mesh(self.project, mesh, Path(path))
+        return self._named(new, name) if name else Shape.of(self, new)
+
+    def import_shot(self, path: Name, prims: Iterable[str] | None = None) -> list[Shape]:
+        """Import an animated USD or glTF file by reference: its meshes, copies, cameras and moving transforms."""
+        footage = listed(Path(path), self.project.scene)
+        found = with_shot(self.project, footage, prims)
+        self.project = found.project
+        return [Shape.of(self, name) for name in found.shapes]
+
+    def _named(self, shape: str, name: str) -> Shape:
+        self.replace(rename(self.project.scene, ("shapes", shape), name))
+        return Shape.of(self, shape)  # type: ignore[no-any-return]
+
+    def control(
+        self,
+        form: Literal["sphere", "box", "plane", "cylinder", "path"] = "sphere",
+        name: str = "Control",
+        position: Any = (0.0, 0.0, 0.0),
+        points: Iterable[Sequence[float]] = (),
+        **transform: Any,
+    ) -> Control:
+        """Add a control.
+
+        Parameters
+        ----------
+        form : str
+            "sphere", "box", "plane", "cylinder" or "path".
+        name : str
+            Its name.
+        position : three numbers
+            World position, scene units; each can be keyed.
+        points : iterable of three numbers
+            Of a path, in local space.
+        **transform
+            `rotation` (degrees), `scale` and `parent`.
+
+        Returns
+        -------
+        Control
+            The new control.
+        """
+        name_of = FreshNames.beside(self.project.scene)
+        new = name_of.id("control")
+        made = tuple((float(x), float(y), float(z)) for x, y, z in points)
+        part = ControlPart(new, name_of.name(name), form, Transform(_triple("position", position)), points=made)
+        self.insert(("controls",), part, ControlPart)
+        control: Control = Control.of(self, new)
+        return control.place(**transform) if transform else control  # type: ignore[no-any-return]
+
+    def falloff(self, name: str = "Falloff") -> Falloff:
+        """Add a falloff without layers."""
+        fresh = FreshNames.beside(self.project.scene)
+        new = fresh.id("falloff")
+        self.insert(("falloffs",), FalloffPart(new, fresh.name(name)), FalloffPart)
+        return Falloff.of(self, new)  # type: ignore[no-any-return]
+
+    def apply(self, setup: Name, shapes: Shape | Iterable[Shape]) -> None:
+        """Put a set-up, by its name or file, on shapes at their size."""
+        path = own.kept().get(str(setup), Path(setup))
+        for shape in [shapes] if isinstance(shapes, str) else list(shapes):
+            frame = self.evaluate(self.project.scene.first)
+            bounds = frame.states_of(str.__str__(shape))[0].bounds
+            self.project = own.fitted(self.project, str.__str__(shape), *bounds, own.load(path)).project
+
+    # Changing it, with checks
+
+    def put(self, path: ScenePath, value: Any) -> None:
+        """Replace one part. Raises ScriptError where it does not fit."""
+        try:
+            scene: ScenePart = edits.put(self.project.scene, path, _plain(value))
+        except edits.EditError as error:
+            raise ScriptError(str(error)) from None
+        owner = path[:2] if path[0] in _FAMILIES.values() else ()
+        kind = {"shapes": ShapePart, "controls": ControlPart, "falloffs": FalloffPart}.get(str(path[0]), ScenePart)
+        self.replace(scene, owner, kind)
+
+    def insert(self, collection: ScenePath, item: Any, kind: type) -> None:
+        """Add a part at the end of a collection. Raises ScriptError where it does not fit."""
+        plain = _plain(item)
+        self.replace(edits.insert(self.project.scene, collection, plain), (*collection, plain.id), kind)
+
+    def replace(self, scene: ScenePart, path: ScenePath = (), kind: type | None = None) -> None:
+        """Go on with another scene, in which a part of a kind is checked for its types. Raises ScriptError."""
+        try:
+            if kind is not None:
+                checked = _checked(edits.get(scene, path), kind)
+                scene = edits.put(scene, path, checked) if path else checked
+            check_change(scene, self.project.scene)
+        except (MsgspecError, SceneError) as error:
+            raise ScriptError(_in_words(str(error))) from None
+        self.project = self.project.with_scene(scene)
+
+    # Using it
+
+    def evaluate(self, frame: float) -> Frame:
+        """Every shape on a frame."""
+        return evaluate(self.project, frame, _MEMO)
+
+    def save(self, path: Name) -> None:
+        """Write it to a scene file. Raises FileError."""
+        file.save(self.project, Path(path))
+
+    def bake(
+        self, path: Name, frames: tuple[int, int] | None = None, only: Iterable[Shape] | None = None, over: bool = False
+    ) -> None:
+        """Write meshes of frames to a USD file. over: only what differs from the stage it was imported from.
+
+        Raises ExchangeError.
+        """
+        from estompe.exchange.formats import load_formats, scene_writer_for
+        from estompe.exchange.usd.over import write_over
+
+        load_formats()
+        writer = scene_writer_for(Path(path))
+        if writer is None:
+            raise ScriptError(f"{path}: end it in .usdc, .usda, .usd or .usdz")
+        first, last = frames or (self.project.scene.first, self.project.scene.last)
+        chosen = None if only is None else frozenset(str.__str__(shape) for shape in only)
+        write = write_over if over else writer.write
+        write(self.project, first, last, Path(path), lambda _fraction, _text: None, None, chosen)
+
+    def render(
+        self,
+        path: Name,
+        frames: tuple[int, int] | None = None,
+        size: tuple[int, int] = (1280, 720),
+        layers: Iterable[str] = (),
+        samples: int = 4,
+        falloff: Falloff | None = None,
+    ) -> None:
+        """Draw frames through the camera into files such as "out.####.exr" or "out.####.png".
+
+        Parameters
+        ----------
+        path : str or path-like
+            The files; # stands for the frame's number.
+        frames : (int, int), optional
+            The first and last frame; the whole shot if left out.
+        size : (int, int)
+            Width and height, pixels.
+        layers : iterable of str
+            With .exr: "depth", "normal", "id", "motion", "strength:NAME".
+        samples : int
+            Draws for smoother edges.
+        falloff : Falloff, optional
+            The one whose strength is shown instead of colours.
+        """
+        from estompe.output import pictures
+        from estompe.output.painter import Settings
+
+        first, last = frames or (self.project.scene.first, self.project.scene.last)
+        shown = None if falloff is None else str.__str__(falloff)
+        pictures.write(self.project, first, last, Path(path), Settings(size, samples, 0.0, tuple(layers), shown))
+
+    def _repr_png_(self) -> bytes:
+        """A picture of the first frame, for notebooks."""
+        import io
+
+        from PIL import Image
+
+        from estompe.render.picture import camera_picture
+
+        stream = io.BytesIO()
+        picture = camera_picture(self.evaluate(self.project.scene.first), (640, 400), None)
+        Image.fromarray(picture[..., :3]).save(stream, "PNG")
+        return stream.getvalue()
+
+    def __repr__(self) -> str:
+        scene = self.project.scene
+        counts = f"{len(scene.shapes)} shapes, {len(scene.controls)} controls, {len(scene.falloffs)} falloffs"
+        return f"<Scene of {counts}, frames {scene.first} to {scene.last}>"
+
+
+def diff(before: Scene | Project, after: Scene | Project) -> list[str]:
+    """What differs between two scenes, in words."""
+    from estompe.document.differences import differences
+
+    one, other = (item.project if isinstance(item, Scene) else item for item in (before, after))
+    return [found.words for found in differences(one.scene, other.scene)]
+
+
+def _made(struct: type[Given], settings: Mapping[str, Any]) -> Given:
+    """A kind with settings by name."""
+    _check_names(struct, settings)
+    try:
+        return struct(**settings)
+    except TypeError as error:
+        raise ScriptError(f"{struct.__name__}: {error}") from None
+
+
+def _with_settings(part: Given, settings: Mapping[str, Any]) -> Given:
+    _check_names(type(part), settings)
+    return structs.replace(part, **settings)  # type: ignore[type-var]
+
+
+def _check_names(struct: type, settings: Mapping[str, Any]) -> None:
+    there = struct.__struct_fields__  # type: ignore[attr-defined]
+    for name in settings:
+        if name not in there:
+            raise unknown(f"setting of {struct.__name__}", name, there)
+
+
+def _plain(item: Any) -> Any:
+    """A value with plain ids in place of handles."""
+    if isinstance(item, _Handle):
+        return str.__str__(item)
+    if isinstance(item, tuple | list):
+        return tuple(_plain(part) for part in item)
+    if hasattr(item, "__struct_fields__"):
+        changes = {name: _plain(getattr(item, name)) for name in item.__struct_fields__}
+        changed = {name: value for name, value in changes.items() if value is not getattr(item, name)}
+        return structs.replace(item, **changed) if changed else item
+    if isinstance(item, np.generic):
+        return item.item()
+    return item
+
+
+def _checked(part: Any, kind: type) -> Any:
+    """A part whose types are those that scenes are made of. Raises MsgspecError."""
+    return convert(to_builtins(part, enc_hook=encode_kind), kind, dec_hook=decode_kind)
+
+
+def _triple(name: str, value: Any) -> Triple:
+    try:
+        x, y, z = (_plain(part) for part in value)
+    except (TypeError, ValueError):
+        raise ScriptError(f"{name} is three numbers X Y Z, not {value!r}") from None
+    return tuple(float(part) if isinstance(part, int) else part for part in (x, y, z))  # type: ignore[return-value]
+
+
+def _in_words(text: str) -> str:
+    """The words of a failed conversion for a person: what was expected where, and what was given."""
+    found = re.match(r"Expected (.*), got `(\w+)`(?: - at `\$?\.?([^`]*)`)?(?: - at `\$?\.?([^`]*)`)?", text)
+    if found is None:
+        return text.replace("`$.", "`")
+    wanted, given, *places = found.groups()
+    place = ".".join(part for part in reversed(places) if part)
+    for words, plain in _WORDS.items():
+        wanted = wanted.replace(words, plain)
+    return f"{place or 'it'} takes {wanted.replace('`', '')}, not {_WORDS.get(given, given)}"
+
+
+def _told(value: object) -> str:
+    return f"{type(value).__name__} {value!r}"[:80]
