@@ -10,6 +10,7 @@ from PIL import Image
 from pxr import Usd
 
 from estompe.cli import main
+from estompe.commands.errors import FAILED, USAGE
 from estompe.document import file
 from estompe.exchange.writers import obj
 from estompe.samples import SAMPLES, sample
@@ -95,7 +96,7 @@ WRONG = {
     "ending": (["info", "{tmp}/x.xyz"], "“.xyz” is not a known ending"),
     "sample": (["sample", "storm"], "there is no sample “storm”; there are: lantern-amphora"),
     "sample name": (["--sample", "storm"], "there is no sample “storm”"),
-    "frames": (["bake", "{scene}", "--frames", "a-b", "--out", "{tmp}/x.usdc"], "--frames a-b: write it as A-B"),
+    "frames": (["bake", "{scene}", "--frames", "a-b", "--out", "{tmp}/x.usdc"], "--frames a-b: write frames as A-B"),
     "backwards": (["bake", "{scene}", "--frames", "9-2", "--out", "{tmp}/x.usdc"], "the last comes before the first"),
     "target": (["bake", "{scene}", "--out", "{tmp}/x.mov"], "end it in .usdc or .usda or .usd, or say --as"),
     "no folder": (["bake", "{scene}", "--out", "{tmp}/no/x.usdc"], "there is no folder"),
@@ -115,12 +116,16 @@ WRONG = {
 }  # fmt: skip
 
 
+FAILING = {"missing", "folder", "ending", "no folder"}
+"""Those of them that are called rightly, and cannot be done."""
+
+
 @pytest.mark.parametrize("name", WRONG)
 def test_errors_are_one_line_and_leave_nothing(scene, tmp_path, capsys, name):
     words, text = WRONG[name]
     (tmp_path / "x.xyz").write_text("?")
     before = sorted(tmp_path.rglob("*"))
-    assert _run(*(word.format(scene=scene, tmp=tmp_path) for word in words)) == 2
+    assert _run(*(word.format(scene=scene, tmp=tmp_path) for word in words)) == (FAILED if name in FAILING else USAGE)
     told = capsys.readouterr().err
     assert text in told
     assert told.count("\n") == 1
@@ -131,7 +136,7 @@ def test_errors_are_one_line_and_leave_nothing(scene, tmp_path, capsys, name):
 def test_without_a_display_the_window_says_so(monkeypatch, capsys):
     for name in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM"):
         monkeypatch.delenv(name, raising=False)
-    assert _run() == 2
+    assert _run() == USAGE
     assert "there is no display" in capsys.readouterr().err
 
 
@@ -144,7 +149,7 @@ def test_as_a_program(scene):
     broken = subprocess.run(
         [sys.executable, "-m", "estompe.cli", "info", "/"], capture_output=True, text=True, check=False
     )
-    assert broken.returncode == 2
+    assert broken.returncode == FAILED
     assert "Traceback" not in broken.stderr
 
 

@@ -14,6 +14,7 @@ from msgspec import structs
 from estompe.analysis.landing import Aim, Landing
 from estompe.baking.manifest import job_of
 from estompe.cli import main
+from estompe.commands.errors import FAILED, PROBLEMS, USAGE
 from estompe.document import edits, file
 from estompe.document.project import Project
 from estompe.document.renaming import rename, with_unique_names
@@ -79,7 +80,7 @@ def test_no_export_replaces_a_file_that_the_scene_reads(layered, name, more, cap
     (folder / "link.usda").symlink_to(folder / "anim.usda")
     before = {path: path.read_bytes() for path in (folder / "anim.usda", folder / "shot.usda")}
     out = str(folder / name)
-    assert main(["bake", str(layered), "--frames", "1001-1002", "--out", out, *more]) == 2
+    assert main(["bake", str(layered), "--frames", "1001-1002", "--out", out, *more]) == FAILED
     assert "the scene reads this file" in capsys.readouterr().err
     assert all(path.read_bytes() == content for path, content in before.items())
 
@@ -97,7 +98,8 @@ def test_pictures_that_a_scene_reads_are_not_written_over(tmp_path, capsys):
     file.save(project, tmp_path / "s.estompe")
     for words in (["--frames", "1-2", "--out", "tide.####.png"], ["--frame", "2", "--out", "tide.0002.png"]):
         assert (
-            main(["render", str(tmp_path / "s.estompe"), "--size", "16x16", *words[:3], str(tmp_path / words[3])]) == 2
+            main(["render", str(tmp_path / "s.estompe"), "--size", "16x16", *words[:3], str(tmp_path / words[3])])
+            == FAILED
         )
         assert "the scene reads this file" in capsys.readouterr().err
     with pytest.raises(ExchangeError, match="the scene reads"):
@@ -111,7 +113,7 @@ def test_pictures_that_a_scene_reads_are_not_written_over(tmp_path, capsys):
 def test_a_command_does_not_write_over_the_file_it_was_given(tmp_path, capsys):
     path = shots.boat_stage(tmp_path / "boat.usda")
     before = path.read_bytes()
-    assert main(["bake", str(path), "--out", str(tmp_path / "." / "boat.usda")]) == 2
+    assert main(["bake", str(path), "--out", str(tmp_path / "." / "boat.usda")]) == USAGE
     assert "is the file that is read" in capsys.readouterr().err
     assert path.read_bytes() == before
 
@@ -129,7 +131,7 @@ def test_a_picture_of_a_scene_with_problems_is_refused_for_one_frame_too(layered
     (layered.parent / "anim.usda").unlink()
     (layered.parent / "shot.usda").unlink()
     for words in (["--frame", "1001", "--out", "x.png"], ["--frame", "1001.5", "--out", "x.exr"]):
-        assert main(["render", str(layered), *words[:3], str(tmp_path / words[3]), "--size", "16x16"]) == 2
+        assert main(["render", str(layered), *words[:3], str(tmp_path / words[3]), "--size", "16x16"]) == PROBLEMS
         assert "cannot be drawn" in capsys.readouterr().err
     assert not (tmp_path / "x.png").exists()
 
@@ -174,7 +176,7 @@ def test_a_pipe_is_refused_at_once_wherever_a_file_is_read(tmp_path, capsys):
     for name in ("a.estompe", "a.obj", "a.usda"):
         os.mkfifo(tmp_path / name)
         began = time.monotonic()
-        assert main(["info", str(tmp_path / name)]) == 2
+        assert main(["info", str(tmp_path / name)]) == FAILED
         assert "no regular file" in capsys.readouterr().err
         assert time.monotonic() - began < 5.0
 

@@ -11,6 +11,7 @@ import numpy as np
 import pytest
 
 from estompe.cli import main
+from estompe.commands.errors import FAILED
 from estompe.document import file
 from estompe.evaluation import evaluate
 from estompe.files.progress import ExchangeError
@@ -52,7 +53,7 @@ def test_each_is_told_in_one_line_or_read(name, capsys):
     assert "Traceback" not in told.err
     assert not any(ord(letter) < 32 for letter in told.err.replace("\n", ""))
     if name in REFUSED:
-        assert code == 2
+        assert code == FAILED
         assert told.err.count("\n") == 1
         assert REFUSED[name] in told.err
         return

@@ -14,11 +14,11 @@ from pathlib import Path
 from typing import NoReturn
 
 from estompe.commands import MODULES, NAMES
-from estompe.commands.errors import UsageError
+from estompe.commands.errors import CANCELLED, FAILED, PROBLEMS, USAGE, ProblemsError, UsageError
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
-    """Run the command line. Returns 0, or 2 after one line on stderr."""
+    """Run the command line. Returns 0, or another of the codes in `estompe.commands.errors` after a line on stderr."""
     words = _joined_ranges(list(sys.argv[1:] if arguments is None else arguments))
     for stream in (sys.stdout, sys.stderr):
         if hasattr(stream, "reconfigure"):
@@ -31,12 +31,12 @@ def main(arguments: Sequence[str] | None = None) -> int:
         sys.stdout.flush()
         return code
     except KeyboardInterrupt:
-        return _told("cancelled")
+        return _told("cancelled", CANCELLED)
     except BrokenPipeError:
         sys.stderr.close()
-        return 2
+        return FAILED
     except Exception as error:
-        return _told(_words(error))
+        return _told(_words(error), _code_of(error), _listed(error))
 
 
 def _stopped(_number: int, _frame: object) -> NoReturn:
@@ -44,12 +44,28 @@ def _stopped(_number: int, _frame: object) -> NoReturn:
     raise KeyboardInterrupt
 
 
-def _told(text: str) -> int:
+def _told(text: str, code: int, listed: Sequence[str] = ()) -> int:
     from estompe.document.names import printable
 
     with contextlib.suppress(OSError):
         print(f"estompe: {printable(' '.join(text.split()))}", file=sys.stderr)
-    return 2
+        for line in listed:
+            print(f"  {printable(' '.join(line.split()))}", file=sys.stderr)
+    return code
+
+
+def _code_of(error: Exception) -> int:
+    from estompe.files.progress import SceneProblemsError
+
+    if isinstance(error, UsageError):
+        return USAGE
+    return PROBLEMS if isinstance(error, ProblemsError | SceneProblemsError) else FAILED
+
+
+def _listed(error: Exception) -> Sequence[str]:
+    """All problems of a scene, where there are several."""
+    problems: tuple[str, ...] = getattr(error, "problems", ())
+    return problems if len(problems) > 1 else ()
 
 
 def _words(error: Exception) -> str:
@@ -57,7 +73,7 @@ def _words(error: Exception) -> str:
     from estompe.document.file import FileError
     from estompe.files.progress import ExchangeError
 
-    expected: tuple[type[Exception], ...] = (UsageError, FileError, ExchangeError)
+    expected: tuple[type[Exception], ...] = (UsageError, ProblemsError, FileError, ExchangeError)
     if isinstance(error, expected):
         return str(error)
     if type(error).__name__ == "RenderError":  # its module is slow to import, and then there is none to tell

@@ -11,7 +11,7 @@ from estompe.document.scene import Falloff, Shape
 from estompe.evaluation import Frame, Problem, evaluate
 from estompe.evaluation.frame import Shown
 from estompe.evaluation.time.past import Past
-from estompe.files.progress import ExchangeError, Progress
+from estompe.files.progress import ExchangeError, Progress, SceneProblemsError
 from estompe.geometry import Domain
 from estompe.kernels.types import Floats
 
@@ -49,10 +49,15 @@ def frames(project: Project, first: int, last: int, progress: Progress, past: Pa
             done, f"on the way to {number}: {step.frame - step.first + 1} of {step.last - step.first + 1}"
         )
         frame = evaluate(project, number, past.memo, None, past)
-        blocking = [problem for problem in frame.problems if problem.blocks]
-        if blocking:
-            raise ExchangeError(f"the scene cannot be baked: {described(frame, blocking[0])}")
+        check_sound(frame, "the scene cannot be baked", past)
         yield frame
+
+
+def check_sound(frame: Frame, words: str, past: Past) -> None:
+    """Raise SceneProblemsError for a frame with problems, unless the run goes on with them."""
+    problems = tuple(described(frame, problem) for problem in frame.problems if problem.blocks)
+    if problems and not past.allows_problems:
+        raise SceneProblemsError(f"{words}: {problems[0]}", problems)
 
 
 def described(frame: Frame, problem: Problem) -> str:

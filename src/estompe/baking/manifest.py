@@ -21,7 +21,7 @@ class Manifest(msgspec.Struct):
     """job: stands for the scene and the settings; finished: frames that are done."""
 
     job: str
-    finished: list[int] = []
+    finished: list[float] = []
 
 
 def job_of(project: Project, settings: object) -> str:
@@ -43,16 +43,16 @@ class Progressing:
         self._manifest = before if before is not None and self.went_on else Manifest(job)
         self._finished = set(self._manifest.finished)
 
-    def is_finished(self, frame: int) -> bool:
+    def is_finished(self, frame: float) -> bool:
         """Whether an earlier run of the same job finished a frame."""
         return frame in self._finished
 
-    def finish(self, frame: int) -> None:
+    def finish(self, frame: float) -> None:
         """Take down that a frame is done."""
         self.take_in(frame)
         self.write()
 
-    def take_in(self, frame: int) -> None:
+    def take_in(self, frame: float) -> None:
         """Count a frame as done, to be taken down with the next `write`."""
         self._finished.add(frame)
 

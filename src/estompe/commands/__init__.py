@@ -8,6 +8,7 @@ NAMES = (
     "sample",
     "import",
     "info",
+    "check",
     "overlaps",
     "bake",
     "remember",
@@ -16,6 +17,8 @@ NAMES = (
     "movie",
     "sheet",
     "setup",
+    "watch",
+    "completion",
 )
 """As they are typed; the module of “import” is called `import_shot`."""
 MODULES = {name: "import_shot" if name == "import" else name for name in NAMES}

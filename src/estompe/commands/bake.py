@@ -5,18 +5,19 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from estompe.commands.errors import UsageError
+from estompe.commands.frame_numbers import frame_range
 from estompe.commands.shared import (
-    frame_range,
     machines_argument,
     open_project,
     past_of,
     refuse_input,
+    run_arguments,
     shape_ids,
     tell_note,
-    tell_progress,
     tell_trouble,
     tls_of,
 )
+from estompe.commands.telling import Teller
 
 if TYPE_CHECKING:
     from estompe.farm.job import Kind
@@ -41,10 +42,12 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--only", metavar="SHAPE,...", help="these shapes, by name")
     machines_argument(parser)
     parser.add_argument("--from-cache", action="store_true", help="work out nothing: fail where a state is not kept")
+    run_arguments(parser)
 
 
 def run(chosen: argparse.Namespace) -> None:
     """Run the command. Raises UsageError."""
+    tell = Teller(chosen.json)
     from estompe.exchange import sequence
     from estompe.exchange.formats import SCENE_WRITERS, SEQUENCE_WRITERS, load_formats, scene_writer_for
     from estompe.exchange.usd.over import write_over
@@ -66,19 +69,19 @@ def run(chosen: argparse.Namespace) -> None:
 
         kind: Kind = "meshes" if chosen.format is not None else "over" if chosen.over else "scene"
         count = run_on_farm(
-            project, first, last, chosen.out, kind, chosen.machines, tell_progress, chosen.states,
+            project, first, last, chosen.out, kind, chosen.machines, tell, chosen.states,
             mesh_format=chosen.format or "", only=only, tls=tls_of(chosen), tell=tell_note,
         )  # fmt: skip
-        print(f"{count} frames made, {last - first + 1} in {chosen.out}")
+        tell.done(f"{count} frames made, {last - first + 1} in {chosen.out}")
         return
-    past = past_of(project, chosen.states, chosen.from_cache)
+    past = past_of(project, chosen.states, chosen.from_cache, chosen.allow_problems)
     if chosen.format is not None:
-        made = sequence.write(project, first, last, chosen.out, chosen.format, tell_progress, past, only)
-        print(f"{len(made)} files in {chosen.out}")
+        made = sequence.write(project, first, last, chosen.out, chosen.format, tell, past, only)
+        tell.done(f"{len(made)} files in {chosen.out}")
     elif chosen.over:
-        write_over(project, first, last, chosen.out, tell_progress, past, only)
-        print(f"frames {first}-{last} over {chosen.out}")
+        write_over(project, first, last, chosen.out, tell, past, only)
+        tell.done(f"frames {first}-{last} over {chosen.out}")
     elif writer is not None:
-        writer.write(project, first, last, chosen.out, tell_progress, past, only)
-        print(f"frames {first}-{last} in {chosen.out}")
+        writer.write(project, first, last, chosen.out, tell, past, only)
+        tell.done(f"frames {first}-{last} in {chosen.out}")
     tell_trouble(past)

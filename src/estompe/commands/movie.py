@@ -3,17 +3,18 @@
 import argparse
 from pathlib import Path
 
+from estompe.commands.frame_numbers import frame_range
 from estompe.commands.shared import (
     drawing_arguments,
     drawing_settings,
-    frame_range,
     open_project,
     past_of,
     refuse_input,
-    tell_progress,
+    run_arguments,
     tell_trouble,
     through_camera,
 )
+from estompe.commands.telling import Teller
 
 HELP = "draw frames through the scene's camera, as a movie"
 
@@ -27,17 +28,19 @@ def arguments(parser: argparse.ArgumentParser) -> None:
         "--burn-in", action="store_true", help="with the scene's name and the frame's number in each picture"
     )
     drawing_arguments(parser)
+    run_arguments(parser)
 
 
 def run(chosen: argparse.Namespace) -> None:
     """Run the command. Raises UsageError."""
+    tell = Teller(chosen.json)
     from estompe.output import movie
 
     refuse_input(chosen.file, chosen.out)
     project = through_camera(open_project(chosen.file), chosen.camera)
     first, last = frame_range(chosen.frames, project.scene.first, project.scene.last)
-    settings, past = drawing_settings(project, chosen), past_of(project, None)
+    settings, past = drawing_settings(project, chosen), past_of(project, None, allows_problems=chosen.allow_problems)
     words = chosen.file.stem if chosen.burn_in else ""
-    movie.write(project, first, last, chosen.out, settings, tell_progress, past, words)
-    print(f"frames {first}-{last} through {project.scene.camera.name} in {chosen.out}")
+    movie.write(project, first, last, chosen.out, settings, tell, past, words)
+    tell.done(f"frames {first}-{last} through {project.scene.camera.name} in {chosen.out}")
     tell_trouble(past)

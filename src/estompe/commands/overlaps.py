@@ -4,7 +4,8 @@ import argparse
 import json
 from pathlib import Path
 
-from estompe.commands.shared import frame_range, open_project
+from estompe.commands.frame_numbers import frame_range
+from estompe.commands.shared import open_project
 
 HELP = "print where one shape lies inside another after all effects, as JSON"
 

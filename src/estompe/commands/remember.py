@@ -4,7 +4,9 @@ import argparse
 from pathlib import Path
 
 from estompe.commands.errors import UsageError
-from estompe.commands.shared import frame_range, open_project, past_of, tell_progress, tell_trouble
+from estompe.commands.frame_numbers import frame_range
+from estompe.commands.shared import open_project, past_of, tell_trouble
+from estompe.commands.telling import Teller
 
 HELP = "work out what a scene remembers, so that others need not"
 
@@ -32,7 +34,7 @@ def run(chosen: argparse.Namespace) -> None:
     if last < first:
         raise UsageError(f"--frames {chosen.frames}: the last comes before the first")
     past = past_of(project, chosen.states)
-    steps = work_out(past, first, last, tell_progress)
+    steps = work_out(past, first, last, Teller())
     kept = sum(len(links) for links in past.links.values())
     print(f"{len(past.links)} places remember: {kept} states, {steps} steps run now")
     if chosen.into is not None:

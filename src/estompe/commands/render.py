@@ -1,28 +1,30 @@
 """`estompe render`: draw frames through the scene's camera."""
 
 import argparse
+import math
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from estompe.commands.errors import UsageError
+from estompe.commands.frame_numbers import frame_numbers, frame_range
 from estompe.commands.shared import (
     check_frame,
     drawing_arguments,
     drawing_settings,
     falloff_id,
-    frame_range,
     machines_argument,
     open_project,
     past_of,
     picture_size,
     refuse_input,
+    run_arguments,
     tell_note,
-    tell_progress,
     tell_trouble,
     through_camera,
     tls_of,
     whole_frame,
 )
+from estompe.commands.telling import Teller
 
 if TYPE_CHECKING:
     from estompe.document.project import Project
@@ -34,18 +36,20 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     """Add the command's arguments."""
     parser.add_argument("file", type=Path, metavar="FILE")
     parser.add_argument("--frame", type=float, metavar="N", help="one frame; the first one if left out")
-    parser.add_argument("--frames", metavar="A-B", help="frames, into files such as shot.####.exr, with alpha")
+    parser.add_argument("--frames", metavar="FRAMES", help="such as 1-10x2,15,20.5, into files such as shot.####.exr")
     parser.add_argument("--out", type=Path, required=True, metavar="X.png|NAME.####.exr")
     parser.add_argument(
         "--layers", metavar="LAYER,...", help="with .exr: depth, normal, id, motion, strength:NAME, in the same files"
     )
     parser.add_argument("--float", dest="full_float", action="store_true", help="with .exr: colours as 32 bit")
     drawing_arguments(parser)
+    run_arguments(parser)
     machines_argument(parser)
 
 
 def run(chosen: argparse.Namespace) -> None:
     """Run the command. Raises UsageError."""
+    tell = Teller(chosen.json)
     refuse_input(chosen.file, chosen.out)
     if chosen.frames is None and chosen.out.suffix.lower() == ".png" and chosen.layers is None:
         _run_one(chosen)
@@ -59,30 +63,35 @@ def run(chosen: argparse.Namespace) -> None:
     frame = project.scene.first if chosen.frame is None else chosen.frame
     check_frame(frame)
     first = last = round(frame)
+    numbers = None
     if chosen.frames is not None:
-        first, last = frame_range(chosen.frames, project.scene.first, project.scene.last)
+        numbers = frame_numbers(chosen.frames, project.scene.first, project.scene.last)
+        first, last = math.floor(numbers[0]), math.ceil(numbers[-1])
+        if numbers == list(range(project.scene.first, project.scene.last + 1)):
+            numbers = None
     elif frame != first and chosen.machines is not None:
         raise UsageError(f"--frame {frame:g}: several machines draw whole frames")
     layers = tuple(name.strip() for name in (chosen.layers or "").split(",") if name.strip())
     settings = drawing_settings(project, chosen)._replace(layers=layers)
     if chosen.machines is not None:
+        first, last = frame_range(chosen.frames, first, last)
         from estompe.farm.run import run as run_on_farm
 
         count = run_on_farm(
-            project, first, last, chosen.out, "pictures", chosen.machines, tell_progress,
+            project, first, last, chosen.out, "pictures", chosen.machines, tell,
             settings=settings, full_float=chosen.full_float, tls=tls_of(chosen), tell=tell_note,
         )  # fmt: skip
-        print(f"{count} pictures made, {last - first + 1} in {chosen.out.parent}")
+        tell.done(f"{count} pictures made, {last - first + 1} in {chosen.out.parent}")
         return
-    past = past_of(project, None)
+    past = past_of(project, None, allows_problems=chosen.allow_problems)
     if chosen.frames is None and frame != first:
-        pictures.write_one(project, frame, chosen.out, settings, tell_progress, past, chosen.full_float)
-        print(f"frame {frame:g} through {project.scene.camera.name} in {chosen.out}")
+        pictures.write_one(project, frame, chosen.out, settings, tell, past, chosen.full_float)
+        tell.done(f"frame {frame:g} through {project.scene.camera.name} in {chosen.out}")
         tell_trouble(past)
         return
-    made = pictures.write(project, first, last, chosen.out, settings, tell_progress, past, chosen.full_float)
+    made = pictures.write(project, first, last, chosen.out, settings, tell, past, chosen.full_float, numbers)
     there = f", {made.there} were there already" if made.there else ""
-    print(f"{made.made} pictures through {project.scene.camera.name} in {chosen.out.parent}{there}")
+    tell.done(f"{made.made} pictures through {project.scene.camera.name} in {chosen.out.parent}{there}")
     tell_trouble(past)
 
 

@@ -53,36 +53,21 @@ def refuse_input(file: Path, out: Path) -> None:
         raise UsageError(f"{out}: is the file that is read: choose another name")
 
 
-def past_of(project: "Project", states: Path | None, only_kept: bool = False) -> "Past":
-    """The other moments of a project, with its states. Raises UsageError."""
+def past_of(project: "Project", states: Path | None, only_kept: bool = False, allows_problems: bool = False) -> "Past":
+    """The other frames of a project, with its states. Raises UsageError."""
     from estompe.baking.states import past_of
 
     if states is not None and states.exists() and not states.is_dir():
         raise UsageError(f"{states}: is a file, not a folder")
-    return past_of(project, states, only_kept=only_kept)
+    past = past_of(project, states, only_kept=only_kept)
+    past.allows_problems = allows_problems
+    return past
 
 
 def tell_trouble(past: "Past") -> None:
     """Say what could not be kept; the work itself is done."""
     if past.keep.trouble:
         print(f"estompe: {past.keep.trouble}", file=sys.stderr)
-
-
-def tell_progress(fraction: float, text: str) -> None:
-    """Progress on a terminal, and nothing in a log."""
-    if sys.stderr.isatty():
-        print(f"\r{fraction:4.0%}  {text}\033[K", end="\n" if fraction >= 1.0 else "", file=sys.stderr, flush=True)
-
-
-def frame_range(text: str | None, first: int, last: int) -> tuple[int, int]:
-    """The first and last frame that are asked for, A-B or one. Raises UsageError."""
-    if text is None:
-        return first, last
-    match = re.fullmatch(r"(-?\d{1,7})(?:-(-?\d{1,7}))?", text)
-    if match is None:
-        raise UsageError(f"--frames {text}: write it as A-B, such as 1-24")
-    begin = int(match[1])
-    return begin, int(match[2]) if match[2] is not None else begin
 
 
 def check_frame(frame: float) -> None:
@@ -102,13 +87,11 @@ def evaluated_frame(project: "Project", frame: float) -> "Frame":
 
 
 def whole_frame(project: "Project", frame: float) -> "Frame":
-    """A frame without problems. Raises UsageError with the first of them, as writing several frames does."""
-    from estompe.baking.frames import described
+    """A frame without problems. Raises SceneProblemsError, as writing several frames does."""
+    from estompe.baking.frames import check_sound
 
     made = evaluated_frame(project, frame)
-    blocking = [problem for problem in made.problems if problem.blocks]
-    if blocking:
-        raise UsageError(f"frame {frame:g} cannot be drawn: {described(made, blocking[0])}")
+    check_sound(made, f"frame {frame:g} cannot be drawn", past_of(project, None))
     return made
 
 
@@ -153,6 +136,14 @@ def drawing_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--shutter", type=float, default=0.0, metavar="FRAMES", help="motion blur, such as 0.5")
     parser.add_argument("--show", choices=("shaded", "strength"), default="shaded")
     parser.add_argument("--falloff", metavar="NAME", help="whose strength to show")
+
+
+def run_arguments(parser: argparse.ArgumentParser) -> None:
+    """How a run tells how far it is, and whether it goes on with problems."""
+    parser.add_argument("--json", action="store_true", help="progress as a line of JSON for each step, on stdout")
+    parser.add_argument(
+        "--allow-problems", action="store_true", help="write frames even where the scene has problems on them"
+    )
 
 
 def machines_argument(parser: argparse.ArgumentParser) -> None:

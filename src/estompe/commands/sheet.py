@@ -4,16 +4,17 @@ import argparse
 from pathlib import Path
 
 from estompe.commands.errors import UsageError
+from estompe.commands.frame_numbers import frame_range
 from estompe.commands.shared import (
     check_frame,
     falloff_id,
-    frame_range,
     open_project,
     picture_size,
     refuse_input,
-    tell_progress,
+    run_arguments,
     through_camera,
 )
+from estompe.commands.telling import Teller
 
 HELP = "draw a contact sheet of variants, or of one or two numbers at several values"
 
@@ -36,10 +37,12 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--show", choices=("shaded", "strength"), default="shaded")
     parser.add_argument("--falloff", metavar="NAME", help="whose strength to show")
     parser.add_argument("--out", type=Path, required=True, metavar="X.png|X.mp4")
+    run_arguments(parser)
 
 
 def run(chosen: argparse.Namespace) -> None:
     """Run the command. Raises UsageError."""
+    tell = Teller(chosen.json)
     from estompe.document.varying import parse_varied
     from estompe.output import contact
 
@@ -66,5 +69,5 @@ def run(chosen: argparse.Namespace) -> None:
     if chosen.frames is not None:
         first, last = frame_range(chosen.frames, scene.first, scene.last)
     falloff = falloff_id(scene, chosen.falloff) if chosen.show == "strength" else None
-    contact.write(project, cells, first, last, chosen.out, picture_size(chosen.size, 4096), tell_progress, falloff)
-    print(f"{sum(map(len, cells))} pictures in {chosen.out}")
+    contact.write(project, cells, first, last, chosen.out, picture_size(chosen.size, 4096), tell, falloff)
+    tell.done(f"{sum(map(len, cells))} pictures in {chosen.out}")

@@ -8,3 +8,11 @@ Progress = Callable[[float, str], None]
 
 class ExchangeError(ValueError):
     """A file that cannot be read or written; the text names the file and the problem."""
+
+
+class SceneProblemsError(ExchangeError):
+    """A frame that cannot be written because of problems in the scene; each in words."""
+
+    def __init__(self, text: str, problems: tuple[str, ...]) -> None:
+        super().__init__(text)
+        self.problems = problems

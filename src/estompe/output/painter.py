@@ -7,7 +7,7 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from estompe.baking.frames import described
+from estompe.baking.frames import check_sound
 from estompe.document.project import Project
 from estompe.evaluation import Frame, evaluate
 from estompe.evaluation.time.past import Past
@@ -84,9 +84,7 @@ class Painter:
             while len(self._frames) > 3:
                 self._frames.pop(next(iter(self._frames)))
             frame = evaluate(self._project, number, self._past.memo, None, self._past)
-            blocking = [problem for problem in frame.problems if problem.blocks]
-            if blocking:
-                raise ExchangeError(f"frame {number:g} cannot be drawn: {described(frame, blocking[0])}")
+            check_sound(frame, f"frame {number:g} cannot be drawn", self._past)
             self._frames[number] = frame
         return self._frames[number]
 

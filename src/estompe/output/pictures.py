@@ -1,5 +1,7 @@
 """A shot as numbered pictures, from where an earlier run of the same job stopped."""
 
+import math
+from collections.abc import Sequence
 from pathlib import Path
 from typing import NamedTuple
 
@@ -23,9 +25,14 @@ class Written(NamedTuple):
     there: int
 
 
-def file_of(pattern: Path, number: int) -> Path:
-    """The picture of a frame."""
-    return pattern.with_name(numbered(pattern.name, number))
+def file_of(pattern: Path, number: float) -> Path:
+    """The picture of a frame; one between whole ones has its fraction behind the number, such as `shot.0020.5.exr`."""
+    if number == round(number) or "#" not in pattern.name:
+        return pattern.with_name(numbered(pattern.name, number))
+    whole = math.floor(number)
+    fraction = f"{number - whole:.4f}".rstrip("0").removeprefix("0")
+    last = pattern.name.rindex("#")
+    return pattern.with_name(numbered(pattern.name[: last + 1], whole) + fraction + pattern.name[last + 1 :])
 
 
 def check_target(pattern: Path, first: int, last: int, layers: tuple[str, ...] = ()) -> None:
@@ -80,28 +87,60 @@ def write(
     progress: Progress = lambda _fraction, _text: None,
     past: Past | None = None,
     full_float: bool = False,
+    numbers: Sequence[float] | None = None,
 ) -> Written:
     """Draw frames into files such as `shot.####.exr`; files that an earlier run of the same job wrote are left alone.
 
-    `progress` may raise to cancel; what was written by then stays. Raises ExchangeError, and RenderError where nothing can be
-    drawn.
+    Parameters
+    ----------
+    project : Project
+        The scene and its arrays.
+    first, last : int
+        The frames, where no others are named.
+    pattern : Path
+        The files; # stands for the frame's number.
+    settings : Settings
+        How pictures are drawn.
+    progress : callable
+        Told a fraction and words; it may raise to cancel, and what was written by then stays.
+    past : Past, optional
+        The other frames of the scene.
+    full_float : bool
+        Whether colours in EXR files are 32 bit.
+    numbers : sequence of float, optional
+        Some frames of the sequence, in ascending order. Runs of different ones may write at once.
+
+    Returns
+    -------
+    Written
+        How many were written and how many were there.
+
+    Raises
+    ------
+    ExchangeError
+        Where the files cannot be written or the scene has problems; RenderError where nothing can be drawn on this machine.
     """
+    wanted: Sequence[float] = range(first, last + 1) if numbers is None else numbers
+    place = pattern
+    if numbers is not None:
+        first, last = math.floor(numbers[0]), math.ceil(numbers[-1])
+        place = pattern.with_name(f"{pattern.name}.{numbers[0]:g}-{numbers[-1]:g}")
     check_target(pattern, first, last, settings.layers)
     check_pictures_not_read(project, pattern, first, last)
     past = past_of(project) if past is None else past
-    job = job_of(project, (settings, full_float, pattern.name))
-    left = Estimate(last - first + 1)
+    job = job_of(project, (settings, full_float, pattern.name, None if numbers is None else tuple(numbers)))
+    left = Estimate(len(wanted))
     made = there = 0
-    with only_run(pattern), Painter(project, settings, past) as painter:
-        progressing = Progressing(pattern.with_name(f".{pattern.name}.json"), job)
-        for number in range(first, last + 1):
+    with only_run(place), Painter(project, settings, past) as painter:
+        progressing = Progressing(place.with_name(f".{place.name}.json"), job)
+        for step, number in enumerate(wanted):
             file = file_of(pattern, number)
-            fraction = (number - first) / (last - first + 1)
+            fraction = step / len(wanted)
             if progressing.is_finished(number) and file.exists():
                 there += 1
                 left.skip()
                 continue
-            words = f"frame {number} of {first}–{last}{left.words}"
+            words = f"frame {number:g} of {first}–{last}{left.words}"
             progress(fraction, words)
             painted = painter.paint(number, lambda fraction=fraction, words=words: progress(fraction, words))  # type: ignore[misc]
             save(painted, file, {"framesPerSecond": project.scene.frames_per_second, "frame": number}, full_float)

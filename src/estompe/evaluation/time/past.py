@@ -69,6 +69,8 @@ class Past(OtherFrames):
         self.keep = Keep() if keep is None else keep
         self.report = report
         self.steps = 0
+        self.allows_problems = False
+        """Whether frames with problems are written all the same."""
         self.only_kept = False
         """Whether a state that is not cached is an error, instead of being computed."""
         self.links: dict[Place, dict[int, bytes]] = {}

@@ -1,0 +1,81 @@
+"""`estompe completion`: print a completion file for a shell, made from the commands themselves."""
+
+import argparse
+from importlib import import_module
+
+from estompe.commands import MODULES, NAMES
+
+HELP = "print a completion file for a shell"
+SHELLS = ("bash", "zsh", "fish")
+
+
+def arguments(parser: argparse.ArgumentParser) -> None:
+    """Add the command's arguments."""
+    words = "such as: estompe completion bash > ~/.local/share/bash-completion/completions/estompe"
+    parser.add_argument("shell", choices=SHELLS, help=words)
+
+
+def run(chosen: argparse.Namespace) -> None:
+    """Run the command."""
+    print({"bash": _bash, "zsh": _zsh, "fish": _fish}[chosen.shell](options()))
+
+
+def options() -> dict[str, list[tuple[str, str]]]:
+    """The options of each command, each with its help."""
+    found = {}
+    for name in NAMES:
+        parser = argparse.ArgumentParser()
+        import_module(f"estompe.commands.{MODULES[name]}").arguments(parser)
+        found[name] = [
+            (option, (action.help or "").replace("'", "").replace("%%", "%"))
+            for action in parser._actions
+            for option in action.option_strings
+            if option.startswith("--")
+        ]
+    return found
+
+
+def _bash(found: dict[str, list[tuple[str, str]]]) -> str:
+    cases = "\n".join(
+        f"    {name}) words='{' '.join(option for option, _ in listed)}' ;;" for name, listed in found.items()
+    )
+    return f"""_estompe() {{
+  local word="${{COMP_WORDS[COMP_CWORD]}}" words=''
+  if [ "$COMP_CWORD" -eq 1 ]; then words='{" ".join(found)}'; fi
+  case "${{COMP_WORDS[1]}}" in
+{cases}
+  esac
+  if [[ "$word" == -* || "$COMP_CWORD" -eq 1 ]]; then COMPREPLY=($(compgen -W "$words" -- "$word")); fi
+  if [ "${{#COMPREPLY[@]}}" -eq 0 ]; then COMPREPLY=($(compgen -f -- "$word")); fi
+}}
+complete -o filenames -F _estompe estompe"""
+
+
+def _zsh(found: dict[str, list[tuple[str, str]]]) -> str:
+    cases = "\n".join(
+        f"    {name}) _arguments {' '.join(_zsh_option(*item) for item in listed)} '*:file:_files' ;;"
+        for name, listed in found.items()
+    )
+    return f"""#compdef estompe
+_estompe() {{
+  if (( CURRENT == 2 )); then compadd {" ".join(found)}; _files; return; fi
+  local command=$words[2]
+  case $command in
+{cases}
+  esac
+}}
+_estompe "$@\""""
+
+
+def _zsh_option(option: str, words: str) -> str:
+    escaped = words.replace("[", "(").replace("]", ")").replace(":", " ")
+    return f"'{option}[{escaped}]'"
+
+
+def _fish(found: dict[str, list[tuple[str, str]]]) -> str:
+    lines = [f"complete -c estompe -n __fish_use_subcommand -a '{' '.join(found)}'"]
+    for name, listed in found.items():
+        for option, words in listed:
+            seen = f"'__fish_seen_subcommand_from {name}'"
+            lines.append(f"complete -c estompe -n {seen} -l {option.removeprefix('--')} -d '{words}'")
+    return "\n".join(lines)
