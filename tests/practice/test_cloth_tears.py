@@ -8,4 +8,4 @@ def test_cloth_tears(hands):
     hands.driver.settle()
     cloth = hands.geometry("Grid")
     assert len(cloth.points) >= len(hands.bare("Grid"))
-    hands.done("cloth torn from painted places", 7)
+    hands.done("cloth torn from where it is weak", 7)
