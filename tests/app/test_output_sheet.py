@@ -35,7 +35,7 @@ def write(sample, sheet, target):
 def test_pictures_are_written_and_said(sample, sheet, tmp_path):
     sheet.layers["depth"].setChecked(True)
     words = write(sample, sheet, tmp_path / "quay.####.exr")
-    assert words == f"3 pictures are in {tmp_path}"
+    assert words == f"3 pictures through {sample.session.document.scene.camera.name} in {tmp_path}"
     assert sorted(path.name for path in tmp_path.glob("*.exr")) == [f"quay.{number:04d}.exr" for number in (40, 41, 42)]
     assert sample.window.sheets.currentWidget() is sample.view
 
@@ -43,7 +43,7 @@ def test_pictures_are_written_and_said(sample, sheet, tmp_path):
 @pytest.mark.parametrize(("kind", "name"), [("movie", "a.mp4"), ("scene", "a.usdc")])
 def test_a_movie_and_an_animated_scene_are_written(sample, sheet, tmp_path, kind, name):
     sample.click(sheet.kinds[kind])
-    assert write(sample, sheet, tmp_path / name) == f"frames 40–42 are in {tmp_path / name}"
+    assert write(sample, sheet, tmp_path / name) == f"frames 40-42 in {tmp_path / name}"
     assert (tmp_path / name).stat().st_size > 500
 
 
@@ -51,7 +51,7 @@ def test_mesh_files_of_the_current_shape_alone(sample, sheet, tmp_path):
     sample.click(sheet.kinds["meshes"])
     sheet.choices.shapes = frozenset({sample.session.selection.shape_id})
     words = write(sample, sheet, tmp_path / "meshes")
-    assert words == f"3 files are in {tmp_path / 'meshes'}"
+    assert words == f"3 files in {tmp_path / 'meshes'}"
 
 
 def test_a_bake_is_sent_to_other_processes_and_the_artist_goes_on(sample, sheet, tmp_path):
@@ -101,4 +101,4 @@ def test_an_over_is_written_of_a_shot(driver, tmp_path):
     sheet = driver.window.sheets.currentWidget()
     assert (sheet.choices.first, sheet.choices.last) == (1001, 1010)
     driver.click(sheet.kinds["over"])
-    assert write(driver, sheet, tmp_path / "over.usda") == f"frames 1001–1010 are in {tmp_path / 'over.usda'}"
+    assert write(driver, sheet, tmp_path / "over.usda") == f"frames 1001-1010 over {tmp_path / 'over.usda'}"

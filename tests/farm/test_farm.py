@@ -23,14 +23,26 @@ from estompe.exchange.writers import usd
 from estompe.falloffs.after_glow import AfterGlow
 from estompe.farm import machines, worker
 from estompe.farm.job import chunk_size, chunks, remembers
-from estompe.farm.run import run
+from estompe.farm.run import run as run_spec
 from estompe.importing import ExchangeError
 from estompe.importing.footage import close_all
 from estompe.output import pictures
 from estompe.output.painter import Settings
+from estompe.output.spec import OutputSpec
 from estompe.samples import sample
 
 pytestmark = pytest.mark.filterwarnings("ignore::ResourceWarning", "ignore::pytest.PytestUnraisableExceptionWarning")
+
+
+def run(project, first, last, target, kind, machines, progress=lambda *_: None, states=None, **more):
+    """Send a run whose parts are told one by one."""
+    to_farm = {name: more.pop(name) for name in ("tls", "tell") if name in more}
+    only = more.pop("only", None)
+    spec = OutputSpec(
+        kind=kind, target=str(target), first=first, last=last, drawing=more.pop("settings", None),
+        only=None if only is None else tuple(only), **more,
+    )  # fmt: skip
+    return run_spec(project, spec, machines, progress, states, **to_farm)
 
 
 @pytest.fixture(scope="module")

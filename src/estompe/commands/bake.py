@@ -2,7 +2,6 @@
 
 import argparse
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 from estompe.commands.errors import UsageError
 from estompe.commands.frame_numbers import frame_range
@@ -12,15 +11,11 @@ from estompe.commands.shared import (
     past_of,
     refuse_input,
     run_arguments,
+    send,
     shape_ids,
-    tell_note,
     tell_trouble,
-    tls_of,
 )
 from estompe.commands.telling import Teller
-
-if TYPE_CHECKING:
-    from estompe.farm.job import Kind
 
 HELP = "evaluate frames and write meshes"
 
@@ -48,9 +43,8 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 def run(chosen: argparse.Namespace) -> None:
     """Run the command. Raises UsageError."""
     tell = Teller(chosen.json)
-    from estompe.exchange import sequence
     from estompe.exchange.formats import SCENE_WRITERS, SEQUENCE_WRITERS, load_formats, scene_writer_for
-    from estompe.exchange.usd.over import write_over
+    from estompe.output.spec import OutputSpec
 
     load_formats()
     if chosen.format is not None and chosen.format not in SEQUENCE_WRITERS:
@@ -64,24 +58,14 @@ def run(chosen: argparse.Namespace) -> None:
     project = open_project(chosen.file)
     first, last = frame_range(chosen.frames, project.scene.first, project.scene.last)
     only = shape_ids(project, chosen.only)
+    spec = OutputSpec(
+        kind="meshes" if chosen.format is not None else "over" if chosen.over else "scene",
+        target=str(chosen.out), first=first, last=last, mesh_format=chosen.format or "",
+        only=None if only is None else tuple(sorted(only)),
+    )  # fmt: skip
     if chosen.machines is not None:
-        from estompe.farm.run import run as run_on_farm
-
-        kind: Kind = "meshes" if chosen.format is not None else "over" if chosen.over else "scene"
-        count = run_on_farm(
-            project, first, last, chosen.out, kind, chosen.machines, tell, chosen.states,
-            mesh_format=chosen.format or "", only=only, tls=tls_of(chosen), tell=tell_note,
-        )  # fmt: skip
-        tell.done(f"{count} frames made, {last - first + 1} in {chosen.out}")
+        send(project, spec, chosen, tell, chosen.states)
         return
     past = past_of(project, chosen.states, chosen.from_cache, chosen.allow_problems)
-    if chosen.format is not None:
-        made = sequence.write(project, first, last, chosen.out, chosen.format, tell, past, only)
-        tell.done(f"{len(made)} files in {chosen.out}")
-    elif chosen.over:
-        write_over(project, first, last, chosen.out, tell, past, only)
-        tell.done(f"frames {first}-{last} over {chosen.out}")
-    elif writer is not None:
-        writer.write(project, first, last, chosen.out, tell, past, only)
-        tell.done(f"frames {first}-{last} in {chosen.out}")
+    tell.done(spec.write(project, tell, past))
     tell_trouble(past)

@@ -34,13 +34,15 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 def run(chosen: argparse.Namespace) -> None:
     """Run the command. Raises UsageError."""
     tell = Teller(chosen.json)
-    from estompe.output import movie
+    from estompe.output.spec import OutputSpec
 
     refuse_input(chosen.file, chosen.out)
     project = through_camera(open_project(chosen.file), chosen.camera)
     first, last = frame_range(chosen.frames, project.scene.first, project.scene.last)
-    settings, past = drawing_settings(project, chosen), past_of(project, None, allows_problems=chosen.allow_problems)
-    words = chosen.file.stem if chosen.burn_in else ""
-    movie.write(project, first, last, chosen.out, settings, tell, past, words)
-    tell.done(f"frames {first}-{last} through {project.scene.camera.name} in {chosen.out}")
+    past = past_of(project, None, allows_problems=chosen.allow_problems)
+    spec = OutputSpec(
+        kind="movie", target=str(chosen.out), first=first, last=last, drawing=drawing_settings(project, chosen),
+        title=chosen.file.stem if chosen.burn_in else "",
+    )  # fmt: skip
+    tell.done(spec.write(project, tell, past))
     tell_trouble(past)

@@ -18,10 +18,9 @@ from estompe.commands.shared import (
     picture_size,
     refuse_input,
     run_arguments,
-    tell_note,
+    send,
     tell_trouble,
     through_camera,
-    tls_of,
     whole_frame,
 )
 from estompe.commands.telling import Teller
@@ -56,6 +55,7 @@ def run(chosen: argparse.Namespace) -> None:
         return
     from estompe.output import pictures
     from estompe.output.picture_files import ENDINGS
+    from estompe.output.spec import OutputSpec
 
     if chosen.out.suffix.lower() not in ENDINGS:
         raise UsageError(f"{chosen.out}: end it in {' or '.join(ENDINGS)}")
@@ -73,25 +73,20 @@ def run(chosen: argparse.Namespace) -> None:
         raise UsageError(f"--frame {frame:g}: several machines draw whole frames")
     layers = tuple(name.strip() for name in (chosen.layers or "").split(",") if name.strip())
     settings = drawing_settings(project, chosen)._replace(layers=layers)
+    spec = OutputSpec(
+        kind="pictures", target=str(chosen.out), first=first, last=last, drawing=settings,
+        full_float=chosen.full_float, numbers=None if numbers is None else tuple(numbers),
+    )  # fmt: skip
     if chosen.machines is not None:
-        first, last = frame_range(chosen.frames, first, last)
-        from estompe.farm.run import run as run_on_farm
-
-        count = run_on_farm(
-            project, first, last, chosen.out, "pictures", chosen.machines, tell,
-            settings=settings, full_float=chosen.full_float, tls=tls_of(chosen), tell=tell_note,
-        )  # fmt: skip
-        tell.done(f"{count} pictures made, {last - first + 1} in {chosen.out.parent}")
+        frame_range(chosen.frames, first, last)
+        send(project, spec, chosen, tell)
         return
     past = past_of(project, None, allows_problems=chosen.allow_problems)
     if chosen.frames is None and frame != first:
         pictures.write_one(project, frame, chosen.out, settings, tell, past, chosen.full_float)
         tell.done(f"frame {frame:g} through {project.scene.camera.name} in {chosen.out}")
-        tell_trouble(past)
-        return
-    made = pictures.write(project, first, last, chosen.out, settings, tell, past, chosen.full_float, numbers)
-    there = f", {made.there} were there already" if made.there else ""
-    tell.done(f"{made.made} pictures through {project.scene.camera.name} in {chosen.out.parent}{there}")
+    else:
+        tell.done(spec.write(project, tell, past))
     tell_trouble(past)
 
 

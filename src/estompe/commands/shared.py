@@ -11,12 +11,14 @@ from typing import TYPE_CHECKING
 from estompe.commands.errors import UsageError
 
 if TYPE_CHECKING:
+    from estompe.commands.telling import Teller
     from estompe.document.project import Project
     from estompe.document.scene import Scene
     from estompe.evaluation import Frame
     from estompe.evaluation.time.past import Past
     from estompe.farm.machines import Tls
     from estompe.output.painter import Settings
+    from estompe.output.spec import OutputSpec
     from estompe.samples import Sample
 
 
@@ -168,6 +170,18 @@ def tls_of(chosen: argparse.Namespace) -> "Tls | None":
     if not all(files):
         raise UsageError("--tls-ca, --tls-cert and --tls-key belong together")
     return Tls(*map(str, files))
+
+
+def send(
+    project: "Project", spec: "OutputSpec", chosen: argparse.Namespace, tell: "Teller", states: Path | None = None
+) -> None:
+    """Write on several machines what a command would write here. Raises ExchangeError."""
+    from estompe.farm.run import run
+
+    count = run(project, spec, chosen.machines, tell, states, tls=tls_of(chosen), tell=tell_note)
+    what = "pictures" if spec.kind == "pictures" else "frames"
+    where = spec.path.parent if spec.kind == "pictures" else spec.path
+    tell.done(f"{count} {what} made, {spec.last - spec.first + 1} in {where}")
 
 
 def tell_note(text: str) -> None:

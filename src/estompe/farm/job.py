@@ -1,39 +1,25 @@
 """What a worker is told, as plain text: a scene file in a folder that all see, what is made of it, and where that goes."""
 
 from pathlib import Path
-from typing import Literal
 
 import msgspec
 
 from estompe.document.scene import Scene
 from estompe.kinds.remembering import RememberingEffect, RememberingSource
-
-Kind = Literal["scene", "over", "meshes", "pictures"]
+from estompe.output.spec import OutputSpec
 
 
 class Job(msgspec.Struct, frozen=True):
     """A run.
 
-    scene: a copy of the scene that nobody edits; target: a file, a folder of mesh files, or a name of pictures with #; parts: a
-    folder for what is not whole yet; states: where what the scene remembers is kept; format: of mesh files; only: ids of shapes;
-    threads: with which a worker computes, 0 for all;
-    the rest is how pictures are drawn, as in `estompe.output.painter.Settings`.
+    spec: what is written where; scene: a copy of the scene that nobody edits; parts: a folder for what is not whole yet; states:
+    where what the scene remembers is kept; threads: with which a worker computes, 0 for all.
     """
 
-    kind: Kind
+    spec: OutputSpec
     scene: str
-    target: str
     parts: str
     states: str
-    format: str = ""
-    only: tuple[str, ...] | None = None
-    size: tuple[int, int] = (0, 0)
-    samples: int = 1
-    shutter: float = 0.0
-    layers: tuple[str, ...] = ()
-    falloff: str | None = None
-    background: tuple[float, float, float] | None = None
-    full_float: bool = False
     threads: int = 0
 
     def encoded(self) -> str:

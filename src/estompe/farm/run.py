@@ -8,6 +8,8 @@ from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
+import msgspec
+
 from estompe.baking.manifest import Progressing, job_of, only_run
 from estompe.document import file
 from estompe.document.project import Project
@@ -16,16 +18,15 @@ from estompe.evaluation.time.state_files import default_folder
 from estompe.exchange import sequence
 from estompe.exchange.usd.joining import Joining, LayerPart
 from estompe.exchange.usd.over import stage_of, sublayer
-from estompe.exchange.usd.saving import check_target as check_usd_target
 from estompe.exchange.usd.saving import reason
 from estompe.farm import worker
-from estompe.farm.job import Job, Kind, chunk_size, chunks, remembers
+from estompe.farm.job import Job, chunk_size, chunks, remembers
 from estompe.farm.machines import Tls, answers, check_machines, client_of, threads_of, warning_of
 from estompe.files.atomic import written_whole
 from estompe.files.progress import ExchangeError, Progress
 from estompe.output import pictures
 from estompe.output.estimate import Estimate
-from estompe.output.painter import Settings
+from estompe.output.spec import OutputSpec
 
 _TICK = 0.2
 _GONE = "the scheduler has ended: what is finished stays, so give the same command again"
@@ -33,73 +34,72 @@ _GONE = "the scheduler has ended: what is finished stays, so give the same comma
 
 def run(
     project: Project,
-    first: int,
-    last: int,
-    target: Path,
-    kind: Kind,
+    spec: OutputSpec,
     machines: str,
     progress: Progress = lambda _fraction, _text: None,
     states: Path | None = None,
     *,
-    mesh_format: str = "",
-    only: frozenset[str] | None = None,
-    settings: Settings | None = None,
-    full_float: bool = False,
     tls: Tls | None = None,
     tell: Callable[[str], None] = lambda _text: None,
 ) -> int:
-    """Write frames on several machines; the same command goes on where an earlier run stopped. Returns how many were made.
+    """Write frames on several machines; the same command goes on where an earlier run stopped.
 
-    machines: a number of processes here, or the address of a scheduler; tls: with which it is reached; tell: gets what a person
-    should know besides; target and what is beside it must be seen by all.
-    `progress` may raise to cancel; what is finished by then stays. Raises ExchangeError.
+    Parameters
+    ----------
+    project : Project
+        The scene and its arrays.
+    spec : OutputSpec
+        What is written where; its target and the folder beside it must be seen by all machines.
+    machines : str
+        A number of processes here, or the address of a scheduler.
+    progress : callable
+        Told a fraction and words; it may raise to cancel, and what is finished by then stays.
+    states : Path, optional
+        Where states are kept.
+    tls : Tls, optional
+        The certificates with which a scheduler is reached.
+    tell : callable
+        Gets what a person should know besides.
+
+    Returns
+    -------
+    int
+        How many frames were made.
+
+    Raises
+    ------
+    ExchangeError
+        Where they cannot be written.
     """
-    if kind == "pictures":
-        pictures.check_target(target, first, last, settings.layers if settings is not None else ())
-        pictures.check_pictures_not_read(project, target, first, last)
-    elif kind == "meshes":
-        sequence.check_target(project, first, last, target, mesh_format)
-    else:
-        check_usd_target(project, target, first, last)
+    spec.check(project)
     check_machines(machines)
+    target = spec.path
     parts = target.with_name(f".{target.name}.parts")
     with only_run(target):
         parts.mkdir(exist_ok=True)
-        job = _job(target, kind, parts, states, mesh_format, only, settings, full_float, threads_of(machines))
-        stands_for = job_of(project, (kind, mesh_format, sorted(only or ()), settings, full_float, target.name))
-        progressing = Progressing(parts / "finished.json", stands_for)
+        job = Job(
+            msgspec.structs.replace(spec, target=str(target.absolute())),
+            str((parts / "scene.estompe").absolute()),
+            str(parts.absolute()),
+            str((states or default_folder()).absolute()),
+            threads_of(machines),
+        )
+        whole = msgspec.structs.replace(spec, target=target.name, first=0, last=0)
+        progressing = Progressing(parts / "finished.json", job_of(project, msgspec.json.encode(whole)))
         if not progressing.went_on:
             _clear(parts)
         file.save(Project(project.scene, project.assets), Path(job.scene))
-        frames = [number for number in range(first, last + 1) if not _is_there(job, project.scene, progressing, number)]
+        wanted = range(spec.first, spec.last + 1)
+        frames = [number for number in wanted if not _is_there(job, project.scene, progressing, number)]
         warning = warning_of(machines)
         if warning:
             tell(warning)
-        with client_of(machines, tls) as client, _layers(job, project.scene, first, last) as layers:
+        with client_of(machines, tls) as client, _layers(job, project.scene) as layers:
             made = _Run(client, job, project.scene, progressing, progress, layers.join, tell).work(frames)
             layers.finish()
         shutil.rmtree(parts, ignore_errors=True)
     progress(1.0, "done")
     return made
-
-
-def _job(
-    target: Path,
-    kind: Kind,
-    parts: Path,
-    states: Path | None,
-    mesh_format: str,
-    only: frozenset[str] | None,
-    settings: Settings | None,
-    full_float: bool,
-    threads: int,
-) -> Job:
-    drawn = settings or Settings((0, 0))
-    return Job(
-        kind, str((parts / "scene.estompe").absolute()), str(target.absolute()), str(parts.absolute()),
-        str((states or default_folder()).absolute()), mesh_format, tuple(sorted(only)) if only is not None else None,
-        drawn.size, drawn.samples, drawn.shutter, drawn.layers, drawn.falloff, drawn.background, full_float, threads,
-    )  # fmt: skip
 
 
 def _clear(parts: Path) -> None:
@@ -112,11 +112,12 @@ def _is_there(job: Job, scene: Scene, progressing: Progressing, number: int) -> 
     """Whether an earlier run finished a frame, and it is still there."""
     if not progressing.is_finished(number):
         return False
-    if job.kind in ("scene", "over"):
+    if job.spec.kind in ("scene", "over"):
         return any(part.first <= number <= part.last for part in _parts(Path(job.parts)))
-    if job.kind == "pictures":
-        return pictures.file_of(Path(job.target), number).exists()
-    return all(file.exists() for file in sequence.files_of(scene, Path(job.target), job.format, number, job.only))
+    spec = job.spec
+    if spec.kind == "pictures":
+        return pictures.file_of(spec.path, number).exists()
+    return all(path.exists() for path in sequence.files_of(scene, spec.path, spec.mesh_format, number, spec.only))
 
 
 class _Run:
@@ -227,7 +228,7 @@ class _Run:
 
     def _note_part(self, begin: int, end: int) -> None:
         """Say in a layer's name which frames it holds, once it is whole."""
-        if self._job.kind in ("scene", "over"):
+        if self._job.spec.kind in ("scene", "over"):
             self._job.part(begin).replace(Path(self._job.parts) / f"{begin}_{end}.usdc")
 
 
@@ -254,9 +255,9 @@ def _parts(folder: Path) -> list[LayerPart]:
 class _Layers:
     """The layers of all chunks, made into one as they come: each once what goes before it is there."""
 
-    def __init__(self, job: Job, scene: Scene, first: int, last: int, whole: Path) -> None:
+    def __init__(self, job: Job, scene: Scene, whole: Path) -> None:
         self._job, self._scene, self._whole = job, scene, whole
-        self._next, self._last = first, last
+        self._next, self._last = job.spec.first, job.spec.last
         self._joining: Joining | None = None
 
     def join(self) -> None:
@@ -277,9 +278,10 @@ class _Layers:
         self._joining.finish()
 
     def _begun(self, part: LayerPart) -> Joining:
-        if self._job.kind != "over":
+        spec = self._job.spec
+        if spec.kind != "over":
             return Joining(self._whole, 1.0, None)
-        below = sublayer(stage_of(self._scene, self._job.only), Path(self._job.target))
+        below = sublayer(stage_of(self._scene, spec.only), spec.path)
         return Joining(self._whole, _codes_per_frame(part.path, self._scene), [below])
 
 
@@ -294,16 +296,16 @@ class _NoLayers:
 
 
 @contextmanager
-def _layers(job: Job, scene: Scene, first: int, last: int) -> Iterator[_Layers | _NoLayers]:
+def _layers(job: Job, scene: Scene) -> Iterator[_Layers | _NoLayers]:
     """What joins the layers of a run, into a file that is there at the end or not at all."""
-    if job.kind not in ("scene", "over"):
+    if job.spec.kind not in ("scene", "over"):
         yield _NoLayers()
         return
-    target = Path(job.target)
+    target = job.spec.path
     try:
         with written_whole(target) as whole:
             whole.unlink()
-            yield _Layers(job, scene, first, last, whole)
+            yield _Layers(job, scene, whole)
     except OSError as error:
         raise ExchangeError(f"{target}: cannot be written ({reason(error, target)})") from None
 

@@ -18,6 +18,7 @@ from estompe.kernels.compile import use_threads
 from estompe.output import pictures
 from estompe.output.painter import Painter, Settings
 from estompe.output.picture_files import save
+from estompe.output.spec import OutputSpec
 
 # A worker mostly gets chunks of one scene: what they share is kept from one to the next.
 _ONE_TASK = threading.Lock()
@@ -54,24 +55,22 @@ def work(text: str, first: int, last: int, after: object = None) -> tuple[int, i
 def _worked(job: Job, first: int, last: int) -> tuple[int, int]:
     use_threads(job.threads)
     project, past = _project(job)
-    target = Path(job.target)
-    if job.kind == "pictures":
-        _draw(job, project, past, first, last)
-    elif job.kind == "meshes":
-        sequence.write(project, first, last, target, job.format, past=past, only=job.only)
+    spec = job.spec
+    if spec.kind == "pictures":
+        _draw(spec, project, past, first, last)
+    elif spec.kind == "meshes":
+        sequence.write(project, first, last, spec.path, spec.mesh_format, past=past, only=spec.shapes)
     else:
-        write = write_over if job.kind == "over" else usd.write
-        write(project, first, last, job.part(first), past=past, only=job.only)
+        write = write_over if spec.kind == "over" else usd.write
+        write(project, first, last, job.part(first), past=past, only=spec.shapes)
     return first, last
 
 
-def _draw(job: Job, project: Project, past: Past, first: int, last: int) -> None:
-    settings = Settings(job.size, job.samples, job.shutter, job.layers, job.falloff, job.background)
-    pattern = Path(job.target)
-    with Painter(project, settings, past) as painter:
+def _draw(spec: OutputSpec, project: Project, past: Past, first: int, last: int) -> None:
+    with Painter(project, spec.drawing or Settings((0, 0)), past) as painter:
         for number in range(first, last + 1):
             about = {"framesPerSecond": project.scene.frames_per_second, "frame": number}
-            save(painter.paint(number), pictures.file_of(pattern, number), about, job.full_float)
+            save(painter.paint(number), pictures.file_of(spec.path, number), about, spec.full_float)
 
 
 def _project(job: Job) -> tuple[Project, Past]:
