@@ -71,7 +71,7 @@ def boat_stage(path: Path) -> Path:
     buoys.CreateInvisibleIdsAttr([8])
     for frame in (1001, 1010):
         buoys.CreatePositionsAttr().Set([(0, 0, frame - 1001), (200, 0, 0), (400, 0, 0)], frame)
-    UsdGeom.Sphere.Define(stage, "/World/Moon")
+    UsdGeom.NurbsPatch.Define(stage, "/World/Moon")
     stage.Save()
     return path
 

@@ -45,7 +45,7 @@ def test_a_shot_is_listed_and_imported_with_what_a_person_should_know(boat, tmp_
     out, err = told(capsys, "import", boat, "--save", tmp_path / "a.estompe")
     assert out.startswith("1 transform, 1 mesh, 1 camera, 1 set of copies in")
     assert "lengths are scaled by 0.01" in err
-    assert "/World/Moon (Sphere)" in err
+    assert "/World/Moon (NurbsPatch)" in err
     scene = file.load(tmp_path / "a.estompe").scene
     assert (scene.first, scene.last, scene.frames_per_second) == (1001, 1010, 24.0)
     assert json.loads(told(capsys, "info", tmp_path / "a.estompe", "--frame", 1004)[0])["problems"] == []

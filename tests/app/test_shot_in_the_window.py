@@ -42,7 +42,7 @@ def boat(driver, sheet):
 def test_the_sheet_shows_the_tree_and_imports_what_is_ticked(driver, sheet):
     assert sheet.items["/World/Boat/Hull"].text(1) == "mesh"
     assert sheet.items["/World/Boat/Hull"].text(3) == "points"
-    assert sheet.items["/World/Moon"].text(4) == "a Sphere cannot be used"
+    assert sheet.items["/World/Moon"].text(4) == "a NurbsPatch cannot be used"
     assert sheet.ticked() == ["/World/Boat", "/World/Boat/Hull", "/World/Boat/Camera", "/World/Buoys"]
     sheet.items["/World/Buoys"].setCheckState(0, Qt.CheckState.Unchecked)
     sheet.items["/World/Lamp"].setCheckState(0, Qt.CheckState.Checked)

@@ -40,7 +40,7 @@ def test_what_a_stage_holds_is_listed_with_what_moves(tmp_path):
         "/World/Moon": ("other", False),
     }
     assert (about.first, about.last, about.rate, about.up, about.metres_per_unit) == (1001, 1010, 24, "Z", 0.01)
-    assert any("/World/Moon (Sphere)" in note for note in about.notes)
+    assert any("/World/Moon (NurbsPatch)" in note for note in about.notes)
 
 
 @pytest.mark.parametrize("frame", [1001.0, 1004.0, 1006.5, 1010.0, 1020.0])

@@ -31,7 +31,8 @@ class Follow(Part):
 class Followed(Struct, frozen=True, cache_hash=True):
     """Where what is followed is on a frame: the rows of its matrix, and a camera's lens; a resolved scene has it.
 
-    rows: local space to world, row by row. view_angle: the film's height in degrees; aspect: width through height.
+    rows: local space to world, row by row. view_angle: the film's height in degrees; aspect: width through height; parallel: the
+    height of what an orthographic camera sees, scene units, 0 for any other.
     """
 
     rows: tuple[float, ...]
@@ -39,6 +40,7 @@ class Followed(Struct, frozen=True, cache_hash=True):
     aspect: float = 0.0
     offset: tuple[float, float] = (0.0, 0.0)
     clipping: tuple[float, float] | None = None
+    parallel: float = 0.0
 
 
 class Transform(Part):

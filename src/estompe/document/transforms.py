@@ -54,6 +54,7 @@ def eye_of(camera: Camera) -> Eye:
         followed.aspect,
         followed.offset,
         followed.clipping,
+        followed.parallel,
     )
 
 

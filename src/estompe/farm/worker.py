@@ -69,8 +69,7 @@ def _worked(job: Job, first: int, last: int) -> tuple[int, int]:
 def _draw(spec: OutputSpec, project: Project, past: Past, first: int, last: int) -> None:
     with Painter(project, spec.drawing or Settings((0, 0)), past) as painter:
         for number in range(first, last + 1):
-            about = {"framesPerSecond": project.scene.frames_per_second, "frame": number}
-            save(painter.paint(number), pictures.file_of(spec.path, number), about, spec.full_float)
+            save(painter.paint(number), pictures.file_of(spec.path, number), spec.full_float)
 
 
 def _project(job: Job) -> tuple[Project, Past]:

@@ -40,6 +40,9 @@ _SLICE = 0.05
 _PAUSE_AFTER_FAILURE = 10.0
 
 
+_NO_CORNERS, _NO_OFFSETS = frozen(np.zeros(0, np.int32)), frozen(np.zeros(1, np.int32))
+
+
 class RestPose(NamedTuple):
     """Which pose counts as the rest: of a prim ("" for the same one), at a time code."""
 
@@ -192,6 +195,9 @@ class Footage:
             return known
         offsets = np.concatenate([[0], np.cumsum(arrays["sizes"])])
         if known is None or not _same_faces(known, arrays["corners"], offsets):
+            if not len(arrays["sizes"]):
+                # It is not seen on this frame: its points are there, and no faces.
+                return Topology(_NO_CORNERS, _NO_OFFSETS, len(arrays["points"]))
             known = Geometry.from_faces(arrays["points"], arrays["corners"], offsets).topology
             self._topologies[path] = known
         return known

@@ -160,7 +160,10 @@ def _sound(points: NDArray[Any] | None) -> bool:
 
 def _scaled(lens: Lens, scale: float) -> dict[str, Any]:
     near_far = None if lens.clipping is None else [side * scale for side in lens.clipping]
-    return {"view_angle": lens.view_angle, "aspect": lens.aspect, "offset": lens.offset, "clipping": near_far}
+    return {
+        "view_angle": lens.view_angle, "aspect": lens.aspect, "offset": lens.offset, "clipping": near_far,
+        "parallel": lens.parallel * scale,
+    }  # fmt: skip
 
 
 def _bound_memory(path: Path) -> None:

@@ -27,7 +27,7 @@ class Entry(Struct, frozen=True):
     points: of a mesh at the first time, copies of copies; moves: whether anything of it changes over time; note: what a person
     should know; varies: what changes, of "points", "topology" and "attributes"; named: what it is called where its path does not
     say; color: of a mesh as a whole; skinned: whether it is bound to a skeleton; members: the prims of native instances, by their
-    ids.
+    ids; hidden: whether it is not meant for pictures, so that it is imported only if somebody says so.
     """
 
     path: str
@@ -40,6 +40,7 @@ class Entry(Struct, frozen=True):
     color: tuple[float, float, float] | None = None
     skinned: bool = False
     members: tuple[str, ...] = ()
+    hidden: bool = False
 
     @property
     def name(self) -> str:
@@ -69,12 +70,14 @@ class About(Struct, frozen=True):
 
 class Lens(Struct, frozen=True):
     """What a camera sees: the film's height as an angle in degrees, width through height, its offset in halves of the height,
-    and the distances between which something is seen, scene units."""
+    and the distances between which something is seen; parallel: the height of what an orthographic camera sees, 0 for any other.
+    Lengths are those of the file."""
 
     view_angle: float
     aspect: float
     offset: tuple[float, float] = (0.0, 0.0)
     clipping: tuple[float, float] | None = None
+    parallel: float = 0.0
 
 
 class Sampled(NamedTuple):

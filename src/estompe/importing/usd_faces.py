@@ -9,9 +9,10 @@ from estompe.files.progress import ExchangeError
 from estompe.geometry.shading import AUTHORED, has_hard_edges
 from estompe.geometry.topology import Topology
 from estompe.importing.stage import Split
+from estompe.importing.usd_prims import first_uv
 
 _DOMAINS = {"vertex": "point", "varying": "point", "faceVarying": "corner", "uniform": "face"}
-_NAMES = {"displayColor": "color", "st": "uv"}
+_NAMES = {"displayColor": "color"}
 NORMALS = "normals"
 """A primvar that is no attribute: it takes the place of the mesh's own normals."""
 _MOST_SUBSETS = 256
@@ -52,6 +53,7 @@ class Faces:
         self._subsets = _subsets(mesh, len(self._sizes))
         self._normals = self._hard_normals(time)
         self._steady: dict[str, _Primvar | None] = {}
+        self._uv = ""
 
     def put(self, split: Split, time: float, points: int) -> list[str]:
         """Put all of it into what is told of a frame that has so many points; returns the notes.
@@ -86,7 +88,9 @@ class Faces:
         from pxr import UsdGeom
 
         notes = []
-        for primvar in UsdGeom.PrimvarsAPI(self._mesh.GetPrim()).FindPrimvarsWithInheritance():
+        primvars = UsdGeom.PrimvarsAPI(self._mesh.GetPrim()).FindPrimvarsWithInheritance()
+        self._uv = first_uv(primvars)
+        for primvar in primvars:
             name, moves = str(primvar.GetPrimvarName()), primvar.ValueMightBeTimeVarying()
             if name == NORMALS:
                 continue
@@ -107,7 +111,7 @@ class Faces:
         if values.dtype.kind not in "fiub" or values.ndim not in (1, 2):
             return None
         expected = {"point": self._points, "corner": len(self._corners), "face": len(self._sizes)}[domain]
-        label = f"{domain} {_NAMES.get(name, name)}"
+        label = f"{domain} {'uv' if name == self._uv else _NAMES.get(name, name)}"
         if len(values) != expected:
             note = f"the primvar {name} has {len(values):,} values for {expected:,} and was left out"
             return _Primvar(label, None, note)

@@ -42,7 +42,8 @@ class Eye(NamedTuple):
     """The camera: its position and target, float64 (3,), and the picture's height in degrees.
 
     up: float64 (3,), None where Y is up. aspect: the film's width through its height, 0 where it has none of its own; offset:
-    of the film, in halves of its height; clipping: the distances between which something is seen, scene units.
+    of the film, in halves of its height; clipping: the distances between which something is seen, scene units; parallel: the
+    height of what an orthographic camera sees, scene units, 0 for any other.
     """
 
     position: NDArray[np.float64]
@@ -52,6 +53,7 @@ class Eye(NamedTuple):
     aspect: float = 0.0
     offset: tuple[float, float] = (0.0, 0.0)
     clipping: tuple[float, float] | None = None
+    parallel: float = 0.0
 
 
 class Context(Protocol):

@@ -1,7 +1,6 @@
 """A shot as a movie: MP4 with H.264, or WebM with VP9, with frame numbers and the scene's name burnt in if they are wanted."""
 
 from collections.abc import Callable
-from fractions import Fraction
 from pathlib import Path
 from typing import Any
 
@@ -21,9 +20,11 @@ from estompe.importing.reads import check_not_read
 from estompe.output.estimate import Estimate
 from estompe.output.lettering import font_in
 from estompe.output.painter import Painter, Settings
-from estompe.output.picture_files import bytes_of
+from estompe.output.picture_files import bytes_of, exact_rate
 from estompe.render.item import GROUND
 
+_BT709, _LIMITED = 1, 1
+"""Matrix, primaries and transfer of ITU-R BT.709, and the range of broadcast, by the numbers of ITU-T H.273 and the encoders."""
 _CODECS: dict[str, tuple[str, dict[str, str]]] = {
     ".mp4": ("libx264", {"crf": "17", "preset": "medium"}),
     ".webm": ("libvpx-vp9", {"crf": "28", "b": "0", "cpu-used": "4", "row-mt": "1"}),
@@ -92,10 +93,17 @@ class Encoder:
         import av
 
         name, options = _CODECS[ending]
-        self._file = av.open(str(part), "w", format=ending[1:])
-        self._stream: Any = self._file.add_stream(name, rate=Fraction(rate).limit_denominator(1001), options=options)
+        more = {"movflags": "+faststart"} if ending == ".mp4" else {}
+        self._file = av.open(str(part), "w", format=ending[1:], options=more)
+        fraction = exact_rate(rate)
+        self._stream: Any = self._file.add_stream(name, rate=fraction, options=options)
         self._stream.width, self._stream.height = size
         self._stream.pix_fmt = "yuv420p"
+        context = self._stream.codec_context
+        context.color_range, context.colorspace = _LIMITED, _BT709
+        context.color_primaries = context.color_trc = _BT709
+        context.gop_size = max(1, round(fraction))
+        self._converter = av.video.reformatter.VideoReformatter()
 
     def __enter__(self) -> "Encoder":
         return self
@@ -105,7 +113,10 @@ class Encoder:
         import av
 
         frame = av.VideoFrame.from_ndarray(np.ascontiguousarray(picture), format="rgb24")
-        for packet in self._stream.encode(frame):
+        converted = self._converter.reformat(
+            frame, format="yuv420p", dst_colorspace="ITU709", src_color_range="JPEG", dst_color_range="MPEG"
+        )
+        for packet in self._stream.encode(converted):
             self._file.mux(packet)
 
     def __exit__(self, kind: Any, _error: Any, _trace: Any) -> None:

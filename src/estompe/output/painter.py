@@ -42,12 +42,16 @@ class Settings(NamedTuple):
 class Painted(NamedTuple):
     """A picture: colour in premultiplied linear light, float32 (h, w, 4); and arrays (h, w) or (h, w, k) by layer.
 
-    shapes: the name of each shape by its number in the id layer.
+    shapes: the name of each shape by its number in the id layer; viewpoint: where it was taken from; frame, rate: its frame and
+    the frames a second.
     """
 
     color: Image
     layers: dict[str, NDArray[Any]]
     shapes: dict[int, str]
+    viewpoint: Viewpoint | None = None
+    frame: float = 0.0
+    rate: float = 24.0
 
 
 class Painter:
@@ -77,7 +81,9 @@ class Painter:
             color = _over(color, self._settings.background)
         layers = self._layers(frame, pause) if self._settings.layers else {}
         shapes = [shape for shape in frame.scene.shapes if shape.visible]
-        return Painted(color, layers, {index: shape.name for index, shape in enumerate(shapes, start=1)})
+        named = {index: shape.name for index, shape in enumerate(shapes, start=1)}
+        viewpoint = Viewpoint.of_camera(frame.scene.camera)
+        return Painted(color, layers, named, viewpoint, number, frame.scene.frames_per_second)
 
     def _frame(self, number: float) -> Frame:
         if number not in self._frames:

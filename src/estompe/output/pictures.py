@@ -74,7 +74,7 @@ def write_one(
     past = past_of(project) if past is None else past
     with only_run(path), Painter(project, settings, past) as painter:
         painted = painter.paint(frame, lambda: progress(0.0, f"frame {frame:g}"))
-        save(painted, path, {"framesPerSecond": project.scene.frames_per_second, "frame": frame}, full_float)
+        save(painted, path, full_float)
     progress(1.0, "done")
 
 
@@ -143,7 +143,7 @@ def write(
             words = f"frame {number:g} of {first}–{last}{left.words}"
             progress(fraction, words)
             painted = painter.paint(number, lambda fraction=fraction, words=words: progress(fraction, words))  # type: ignore[misc]
-            save(painted, file, {"framesPerSecond": project.scene.frames_per_second, "frame": number}, full_float)
+            save(painted, file, full_float)
             progressing.finish(number)
             left.step()
             made += 1

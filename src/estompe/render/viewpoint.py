@@ -37,7 +37,9 @@ class Viewpoint:
         """The view of a scene's camera whose numbers are resolved."""
         eye = eye_of(camera)
         up = (0.0, 1.0, 0.0) if eye.up is None else _triple(eye.up)
-        return cls(_triple(eye.position), _triple(eye.target), eye.view_angle, up, eye.aspect, eye.offset, eye.clipping)
+        return cls(
+            _triple(eye.position), _triple(eye.target), eye.view_angle, up, eye.aspect, eye.offset, eye.clipping, eye.parallel
+        )  # fmt: skip
 
     def _half(self, width: float, height: float) -> float:
         """Half the picture's height: at distance 1, or at any distance where rays are parallel."""

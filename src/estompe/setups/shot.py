@@ -68,7 +68,8 @@ def ticked_at_first(entries: Iterable[Entry]) -> frozenset[str]:
     return frozenset(
         entry.path
         for entry in entries
-        if entry.kind in ("mesh", "copies", "camera") or (entry.kind == "transform" and entry.moves)
+        if (entry.kind in ("mesh", "copies", "camera") and not entry.hidden)
+        or (entry.kind == "transform" and entry.moves)
     )
 
 

@@ -137,7 +137,7 @@ class Following:
             if not lens:
                 return Followed(rows)
             seen = footage.lens(follows.prim, frame)
-            return Followed(rows, seen.view_angle, seen.aspect, seen.offset, seen.clipping)
+            return Followed(rows, seen.view_angle, seen.aspect, seen.offset, seen.clipping, seen.parallel)
         except CannotEvaluateError as error:
             self.lost[path] = str(error)
             return None

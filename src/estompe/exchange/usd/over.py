@@ -115,8 +115,10 @@ def _describe(stage: Any, original: Original, path: Path, first: int, last: int)
         UsdGeom.SetStageMetersPerUnit(stage, about.metres_per_unit)
     stage.SetTimeCodesPerSecond(about.rate)
     stage.SetFramesPerSecond(about.rate)
-    stage.SetStartTimeCode(original.footage.code(first))
-    stage.SetEndTimeCode(original.footage.code(last))
+    codes = original.footage.code(first), original.footage.code(last)
+    # An over of a part of the shot leaves the rest of it there.
+    stage.SetStartTimeCode(codes[0] if about.first is None else min(codes[0], about.first))
+    stage.SetEndTimeCode(codes[1] if about.last is None else max(codes[1], about.last))
     if about.default_prim:
         stage.GetRootLayer().defaultPrim = about.default_prim
 

@@ -14,6 +14,7 @@ from estompe.geometry.shading import AUTHORED
 from estompe.importing.formats import Reader, register_reader
 from estompe.importing.merging import MOST_GROUPS, Arrays, Part, merged, repeated, turned_over
 from estompe.importing.usd_faces import NORMALS, corner_normals
+from estompe.importing.usd_prims import SOLIDS, first_uv, solid_of, why_hidden
 
 _DOMAINS = {"vertex": Domain.POINT, "varying": Domain.POINT, "faceVarying": Domain.CORNER, "uniform": Domain.FACE}
 
@@ -38,12 +39,16 @@ def read(path: Path, progress: Progress, metres_per_unit: float) -> Geometry:
     if UsdGeom.GetStageUpAxis(stage) == UsdGeom.Tokens.z:
         upright = Gf.Matrix4d(Gf.Rotation(Gf.Vec3d(1, 0, 0), -90), Gf.Vec3d(0))
     unit = UsdGeom.GetStageMetersPerUnit(stage) if UsdGeom.StageHasAuthoredMetersPerUnit(stage) else metres_per_unit
-    prims, instancers = _meshes(stage)
+    prims, instancers, hidden = _meshes(stage, time)
     cache = UsdGeom.XformCache(time)
-    parts, notes = [], []
+    parts = []
+    notes = [f"{hidden} prims that are invisible, or for proxies and guides, were left out"] if hidden else []
     for number, prim in enumerate(prims):
         progress(number / len(prims), f"reading {prim.GetName()}")
-        part = _part(UsdGeom.Mesh(prim), cache.GetLocalToWorldTransform(prim) * upright, time)
+        matrix = cache.GetLocalToWorldTransform(prim) * upright
+        part = (
+            _solid_part(prim, matrix, time) if prim.GetTypeName() in SOLIDS else _part(UsdGeom.Mesh(prim), matrix, time)
+        )
         if part is not None:
             parts.append(part)
     for instancer in instancers:
@@ -53,19 +58,31 @@ def read(path: Path, progress: Progress, metres_per_unit: float) -> Geometry:
     return merged([part._replace(points=part.points * (unit / metres_per_unit)) for part in parts], tuple(notes))
 
 
-def _meshes(stage: Any) -> tuple[list[Any], list[Any]]:
-    """The prims that are meshes, those inside instances too, and the point instancers."""
+def _meshes(stage: Any, time: Any) -> tuple[list[Any], list[Any], int]:
+    """The prims that are meshes and seen, those inside instances too, the point instancers, and how many are not seen."""
     from pxr import Usd, UsdGeom
 
-    found, instancers = [], []
+    found, instancers, hidden = [], [], 0
     walk = iter(Usd.PrimRange.Stage(stage, Usd.TraverseInstanceProxies()))
     for prim in walk:
-        if prim.IsA(UsdGeom.PointInstancer):
+        is_mesh = prim.IsA(UsdGeom.Mesh) or prim.GetTypeName() in SOLIDS
+        if (is_mesh or prim.IsA(UsdGeom.PointInstancer)) and why_hidden(prim, time):
+            hidden += 1
+            walk.PruneChildren()
+        elif prim.IsA(UsdGeom.PointInstancer):
             instancers.append(prim)
             walk.PruneChildren()  # what is below are its prototypes
-        elif prim.IsA(UsdGeom.Mesh):
+        elif is_mesh:
             found.append(prim)
-    return found, instancers
+    return found, instancers, hidden
+
+
+def _solid_part(prim: Any, matrix: Any, time: Any) -> Part:
+    """A prim that is only named by its sizes, as a part."""
+    solid, linear = solid_of(prim, time), np.array(matrix)
+    placed = solid.points @ linear[:3, :3] + linear[3, :3]
+    part = Part(clean_name(prim.GetName()), placed, solid.corners.astype(np.int64), solid.sizes.astype(np.int64), {})
+    return turned_over(part) if np.linalg.det(linear[:3, :3]) < 0 else part
 
 
 def _instanced(instancer: Any, cache: Any, upright: Any, time: Any) -> tuple[list[Part], list[str]]:
@@ -136,7 +153,9 @@ def _primvars(mesh: Any, time: Any, points: int, corners: int, faces: int) -> Ar
 
     counts = {Domain.POINT: points, Domain.CORNER: corners, Domain.FACE: faces}
     found: Arrays = {}
-    for primvar in UsdGeom.PrimvarsAPI(mesh).GetPrimvarsWithValues():
+    primvars = UsdGeom.PrimvarsAPI(mesh).GetPrimvarsWithValues()
+    uv = first_uv(primvars)
+    for primvar in primvars:
         domain = _DOMAINS.get(primvar.GetInterpolation())
         values: NDArray[Any] = np.asarray(primvar.ComputeFlattened(time))
         if (
@@ -147,7 +166,8 @@ def _primvars(mesh: Any, time: Any, points: int, corners: int, faces: int) -> Ar
             or len(values) != counts[domain]
         ):
             continue
-        name = {"displayColor": "color", "st": "uv"}.get(primvar.GetPrimvarName(), primvar.GetPrimvarName())
+        name = str(primvar.GetPrimvarName())
+        name = "uv" if name == uv else {"displayColor": "color"}.get(name, name)
         found[domain, name] = values.astype(np.float32) if values.dtype.kind == "f" else values
     return found
 

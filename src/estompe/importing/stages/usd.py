@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
+from msgspec import structs
 from numpy.typing import NDArray
 
 from estompe.document.names import clean_name
@@ -16,11 +17,15 @@ from estompe.files.progress import ExchangeError
 from estompe.geometry.shading import AUTHORED, with_normals
 from estompe.importing.stage import MOST_ENTRIES, About, Arrays, Entry, Lens, Sampled, Space, Split, register_stage
 from estompe.importing.usd_faces import Faces
+from estompe.importing.usd_prims import SOLIDS, is_invisible, sizes_vary, solid_of, visibility_varies, why_hidden
 from estompe.importing.usd_skins import Skins
 
 # Prims that only group others or describe looks: the tree leaves them out.
 _SILENT = ("Scope", "Material", "Shader", "NodeGraph", "GeomSubset", "SkelAnimation", "BlendShape", "RenderSettings",
            "RenderProduct", "RenderVar", "Skeleton")  # fmt: skip
+_NONE = np.zeros(0, np.int32)
+_APERTURE = 0.1
+"""What one unit of a camera's apertures is in the units of the scene (OpenUSD, UsdGeomCamera)."""
 _PARSED = re.compile(r":(\d+):(\d+): parse error")
 
 
@@ -63,7 +68,7 @@ class UsdStage:
         return About(
             tuple(entries), stage.GetStartTimeCode() if ranged else None, stage.GetEndTimeCode() if ranged else None,
             rate, "Y" if self._upright else "Z", metres, rate, files, tuple(notes),
-            stage.GetDefaultPrim().GetName() if stage.HasDefaultPrim() else "",
+            stage.GetDefaultPrim().GetName() if stage.GetDefaultPrim() else "",
         )  # fmt: skip
 
     def _entries(self) -> tuple[list[Entry], list[str]]:
@@ -92,6 +97,8 @@ class UsdStage:
                 entries.append(Entry(path, "camera", 0, self._placed_over_time(prim)))
             elif prim.GetTypeName() in _SILENT:
                 continue
+            elif prim.GetTypeName() in SOLIDS:
+                entries.append(self._solid_entry(prim))
             elif prim.IsA(UsdGeom.Gprim):
                 unread.append(f"{path} ({prim.GetTypeName()})")
                 entries.append(Entry(path, "other", note=f"a {prim.GetTypeName()} cannot be used"))
@@ -99,7 +106,29 @@ class UsdStage:
                 entries.append(Entry(path, "transform", 0, self._placed_over_time(prim)))
             elif prim.GetTypeName():
                 unread.append(f"{path} ({prim.GetTypeName()})")
-        return [self._with_instances(entry) for entry in entries], unread
+        return [self._told_hidden(self._with_instances(entry)) for entry in entries], unread
+
+    def _told_hidden(self, entry: Entry) -> Entry:
+        """The entry with why it is not meant for pictures; one that is seen at some time is."""
+        if entry.kind not in ("mesh", "copies"):
+            return entry
+        from pxr import Usd
+
+        prim = self._prim(entry.path)
+        why = why_hidden(prim, Usd.TimeCode.EarliestTime())
+        if not why or (why.startswith("invisible") and visibility_varies(prim)):
+            return entry
+        return structs.replace(entry, hidden=True, note=f"{entry.note}; {why}" if entry.note else why)
+
+    def _solid_entry(self, prim: Any) -> Entry:
+        from pxr import Usd
+
+        varies = ("points",) if sizes_vary(prim) else ()
+        if visibility_varies(prim):
+            varies = (*varies, "topology")
+        count = len(solid_of(prim, Usd.TimeCode.EarliestTime()).points)
+        words = f"a {prim.GetTypeName()}, made of faces"
+        return Entry(str(prim.GetPath()), "mesh", count, bool(varies), words, varies, color=_whole_color(prim))
 
     def _with_instances(self, entry: Entry) -> Entry:
         group = self._instances.get(entry.path)
@@ -142,7 +171,7 @@ class UsdStage:
             if mesh.GetPointsAttr().ValueMightBeTimeVarying() or self._skins.moves(prim):
                 found.append("points")
             faces = (mesh.GetFaceVertexCountsAttr(), mesh.GetFaceVertexIndicesAttr())
-            if any(attribute.ValueMightBeTimeVarying() for attribute in faces):
+            if any(attribute.ValueMightBeTimeVarying() for attribute in faces) or visibility_varies(prim):
                 found.append("topology")
             if any(item.ValueMightBeTimeVarying() for item in UsdGeom.PrimvarsAPI(prim).FindPrimvarsWithInheritance()):
                 found.append("attributes")
@@ -170,7 +199,18 @@ class UsdStage:
             return self._native(path, time, space)
         if prim.IsA(UsdGeom.PointInstancer):
             return self._instanced(prim, time, space)
+        if prim.GetTypeName() in SOLIDS:
+            return self._solid(prim, time, space)
         return self._mesh(prim, time, space)
+
+    def _solid(self, prim: Any, time: float, space: Space) -> Sampled:
+        """A prim that is only named by its sizes, as a mesh."""
+        solid, split, moves = solid_of(prim, time), Split(), visibility_varies(prim)
+        split.put("points", space.points(solid.points), sizes_vary(prim))
+        unseen = moves and is_invisible(prim, time)
+        split.put("corners", _NONE if unseen else solid.corners, moves)
+        split.put("sizes", _NONE if unseen else solid.sizes, moves)
+        return Sampled(split.still, split.moving)
 
     def _mesh(self, prim: Any, time: float, space: Space) -> Sampled:
         from pxr import UsdGeom
@@ -183,6 +223,11 @@ class UsdStage:
             raise ExchangeError("it has no points or faces there")
         split = Split()
         split.put("points", space.points(np.asarray(points)), "points" in self._varies(prim))
+        if visibility_varies(prim) and is_invisible(prim, time):
+            # It has its points all the time, so that what follows it stays, and faces while it is seen.
+            split.put("corners", _NONE, True)
+            split.put("sizes", _NONE, True)
+            return Sampled(split.still, split.moving)
         notes = self._faces_of(prim, mesh, time, len(points)).put(split, time, len(points))
         return Sampled(split.still, split.moving, tuple(notes))
 
@@ -319,7 +364,10 @@ class UsdStage:
         )
         clipping = camera.GetClippingRangeAttr().Get(time)
         near_far = (float(clipping[0]), float(clipping[1])) if clipping is not None else None
-        return Lens(math.degrees(2 * math.atan(height / 2 / focal)), across / height, offset, near_far)
+        parallel = 0.0
+        if camera.GetProjectionAttr().Get(time) == UsdGeom.Tokens.orthographic:
+            parallel = height * _APERTURE
+        return Lens(math.degrees(2 * math.atan(height / 2 / focal)), across / height, offset, near_far, parallel)
 
     def _prim(self, path: str) -> Any:
         prim = self._stage.GetPrimAtPath(path)
