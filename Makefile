@@ -10,7 +10,7 @@ DEMO := build/demo
 COMPILE := $(VENV)/bin/uv pip compile --quiet --universal --python-version 3.11 --generate-hashes --no-emit-index-url --custom-compile-command "make lock" pyproject.toml
 KIND ?=
 
-.PHONY: setup prepared install uninstall demo test check quick fuzz mutants walks bench screenshots reference schema lock newest clean
+.PHONY: setup prepared install uninstall demo test check quick fuzz mutants walks bench screenshots reference schema licences lock newest clean
 
 setup: $(STAMP)
 
@@ -93,6 +93,9 @@ reference: setup
 schema: setup
 	$(BIN)/python scripts/schema.py
 	$(BIN)/python -m scripts.scripting
+
+licences: setup
+	$(BIN)/python -m scripts.third_party
 
 # Take the newest versions into the lock files.
 lock: setup

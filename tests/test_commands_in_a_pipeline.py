@@ -194,3 +194,14 @@ def test_the_completion_for_bash_completes(tmp_path, capsys):
     )
     done = subprocess.run(["bash", script], capture_output=True, text=True, check=True)
     assert done.stdout.strip() == "render"
+
+
+def test_the_doctor_names_the_driver_libraries_folders_and_versions(capsys):
+    assert run("doctor", "--json") == DONE
+    found = json.loads(capsys.readouterr().out)
+    assert found["graphics"]["driver"]
+    assert found["packages"]["numpy"][0].isdigit()
+    assert all(words == "there" or words.startswith("missing: install lib") for words in found["libraries"].values())
+    assert "estompe" in found["folders"]["states"]
+    assert run("doctor") == DONE
+    assert "processors" in capsys.readouterr().out

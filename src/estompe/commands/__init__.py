@@ -19,6 +19,7 @@ NAMES = (
     "setup",
     "watch",
     "completion",
+    "doctor",
 )
 """As they are typed; the module of “import” is called `import_shot`."""
 MODULES = {name: "import_shot" if name == "import" else name for name in NAMES}
