@@ -33,8 +33,8 @@ from estompe.kernels import deform, displace, distance, ramp
 from estompe.kernels.pieces import arms, followed
 from estompe.kernels.scatter import areas_of, candidates, ranked
 from estompe.render import Item, Look, Renderer, Viewpoint
+from estompe.render.matrices import matrices_of
 from estompe.render.programs import set_matrices
-from estompe.render.renderer import matrices_of
 from estompe.samples import sample
 from estompe.shapes import primitives
 from estompe.shapes.box import Box

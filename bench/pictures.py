@@ -12,9 +12,9 @@ from bench.figures import Figure, in_turn, milliseconds
 from estompe.evaluation import evaluate
 from estompe.geometry import Geometry, frozen
 from estompe.render import Item, Look, Renderer, Viewpoint
+from estompe.render.matrices import matrices_of
 from estompe.render.picture import items_of
 from estompe.render.programs import set_matrices
-from estompe.render.renderer import matrices_of
 from estompe.samples import sample
 from estompe.shapes import primitives
 

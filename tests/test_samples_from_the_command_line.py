@@ -9,23 +9,24 @@ from PIL import Image
 from estompe.cli import main
 from estompe.document import file
 from estompe.samples import SAMPLES
+from tests.samples.early import early
 
 
 @pytest.fixture(params=SAMPLES, ids=lambda item: item.name)
 def saved(request, tmp_path):
     """A sample at a small size in a file."""
-    path = tmp_path / f"{request.param.name}.estompe"
-    file.save(request.param.build(0.03), path)
-    return request.param, path
+    path, project = tmp_path / f"{request.param.name}.estompe", request.param.build(0.03)
+    file.save(project, path)
+    return request.param, path, early(project, request.param.picture_frame)
 
 
 def test_info_tells_shapes_falloffs_and_no_problems(saved, capsys):
-    item, path = saved
+    item, path, frame = saved
     assert main(["info", str(path)]) == 0
     told = json.loads(capsys.readouterr().out)
     assert "problems" not in told  # they are only known on a frame
     assert {effect["kind"] for shape in told["shapes"] for effect in shape["effects"]}
-    assert main(["info", str(path), "--frame", str(item.picture_frame)]) == 0
+    assert main(["info", str(path), "--frame", str(frame)]) == 0
     evaluated = json.loads(capsys.readouterr().out)
     assert evaluated["problems"] == []
     assert all(shape["points"] > 0 for shape in evaluated["shapes"])
@@ -33,9 +34,9 @@ def test_info_tells_shapes_falloffs_and_no_problems(saved, capsys):
 
 
 def test_a_frame_is_rendered_and_is_not_empty(saved, tmp_path):
-    item, path = saved
+    _, path, frame = saved
     out = tmp_path / "x.png"
-    assert main(["render", str(path), "--frame", str(item.picture_frame), "--size", "200x140", "--out", str(out)]) == 0
+    assert main(["render", str(path), "--frame", str(frame), "--size", "200x140", "--out", str(out)]) == 0
     pixels = np.asarray(Image.open(out).convert("RGB"), np.int32)
     assert pixels.shape == (140, 200, 3)
     ground = pixels[0, 0]
@@ -44,8 +45,7 @@ def test_a_frame_is_rendered_and_is_not_empty(saved, tmp_path):
 
 
 def test_two_frames_are_baked(saved, tmp_path):
-    item, path = saved
-    frame = item.picture_frame
+    _, path, frame = saved
     assert main(["bake", str(path), "--frames", f"{frame}-{frame + 1}", "--out", str(tmp_path / "x.usdc")]) == 0
     assert (tmp_path / "x.usdc").stat().st_size > 1000
 

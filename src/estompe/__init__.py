@@ -7,14 +7,16 @@ from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
     from estompe.api import evaluate, open, save
+    from estompe.scripting.handles import Control, Falloff, Shape
     from estompe.scripting.kinds import *  # noqa: F403
-    from estompe.scripting.scene import Control, Falloff, Scene, Shape, diff
+    from estompe.scripting.scene import Scene, diff
     from estompe.scripting.values import ScriptError, formula, keys
 
 __version__ = "0.9.0"
 _FROM = {
     **dict.fromkeys(("evaluate", "open", "save"), "estompe.api"),
-    **dict.fromkeys(("Control", "Falloff", "Scene", "Shape", "diff"), "estompe.scripting.scene"),
+    **dict.fromkeys(("Control", "Falloff", "Shape"), "estompe.scripting.handles"),
+    **dict.fromkeys(("Scene", "diff"), "estompe.scripting.scene"),
     **dict.fromkeys(("ScriptError", "formula", "keys"), "estompe.scripting.values"),
 }
 __all__ = [

@@ -5,13 +5,15 @@ import pytest
 from PyQt6.QtCore import QPointF, Qt
 
 from estompe.samples import SAMPLES
+from tests.samples.early import early
 
 
 @pytest.mark.parametrize("item", SAMPLES, ids=lambda item: item.name)
 def test_it_opens_plays_and_is_probed(driver, item):
     session, view = driver.session, driver.view
-    session.begin(item.build(0.1), None, item.title)
-    session.playhead.go(item.picture_frame)
+    project = item.build(0.06)
+    session.begin(project, None, item.title)
+    session.playhead.go(early(project, item.picture_frame))
     driver.settle()
     assert not session.evaluator.answer.frame.problems
     begun, feeding = session.selection.shape, session.selection.falloff

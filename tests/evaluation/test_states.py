@@ -117,7 +117,8 @@ from estompe.evaluation import evaluate
 from estompe.samples import SAMPLES
 digest = hashlib.sha256()
 for item in SAMPLES:
-    frame = evaluate(item.build(0.1), item.picture_frame)
+    project = item.build(0.05)
+    frame = evaluate(project, min(item.picture_frame, project.scene.first + 16))
     for shape in frame:
         digest.update(frame[shape].points.tobytes())
 print(digest.hexdigest())

@@ -6,7 +6,7 @@ import pytest
 from estompe.geometry import Geometry
 from estompe.render import Item, Look, Renderer, Viewpoint
 from estompe.render.ground import grid_lines, ground_height, key_direction, lights_about, seen_from
-from estompe.render.renderer import matrices_of
+from estompe.render.matrices import matrices_of
 from estompe.shapes import primitives
 
 SIZE = (320, 200)

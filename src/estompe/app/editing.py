@@ -36,7 +36,7 @@ def remove(session: Session, paths: Sequence[ScenePath]) -> None:
 
 
 def _removal_order(path: ScenePath) -> tuple[int, int]:
-    """Inner parts first, and the last of a plain list before those that would move up."""
+    """Effects and layers come before their owners, and in a plain list the last comes first."""
     return -len(path), -int(path[-1]) if isinstance(path[-1], int) else 0
 
 
@@ -175,7 +175,7 @@ def replace_everywhere(session: Session, path: ScenePath, other: str) -> None:
 
 
 def feed(session: Session, effect: ScenePath, falloff: str) -> None:
-    """Let a falloff drive an effect, besides those that do."""
+    """Let one more falloff drive an effect."""
     routes = edits.get(session.document.scene, (*effect, "routes"))
     if any(route.falloff == falloff for route in routes):
         session.messages.say(f"{session.document.name_of(effect)} is driven by that falloff already", "warning")

@@ -6,15 +6,14 @@ import numpy as np
 from msgspec import Meta
 from numpy.typing import NDArray
 
-from estompe.document.scene import Identifier, RampPoint, Range
+from estompe.document.scene import RampPoint, Range
+from estompe.effects.pressing import PressingEffect
 from estompe.falloffs.ramp import remapped
-from estompe.falloffs.touching import Touch, by_control, by_shape
 from estompe.geometry import Domain, Geometry
 from estompe.geometry.volumes.volume import check_closed, towards_volume, volume
 from estompe.kernels.press import pressed
 from estompe.kernels.types import Floats
-from estompe.kinds.context import CannotEvaluateError, Context
-from estompe.kinds.kind import Effect
+from estompe.kinds.context import Context
 from estompe.kinds.numbers import Number, plain
 from estompe.kinds.registry import register
 from estompe.kinds.settings import setting
@@ -26,7 +25,7 @@ _BULGE = (RampPoint(0.0, 0.35), RampPoint(0.3, 1.0), RampPoint(1.0, 0.0))
 
 
 @register
-class Press(Effect, tag="press"):
+class Press(PressingEffect, tag="press"):
     """Points inside the body go onto its surface; those around it swell along their normals. Nothing before contact."""
 
     alters: ClassVar[tuple[str, ...]] = ("points", "normals", "attributes")
@@ -40,23 +39,6 @@ class Press(Effect, tag="press"):
         "contact, crush, impact, touch, conform, shrink wrap, squeeze, step on"
     )
 
-    control: Annotated[
-        Identifier | None, setting("Control", "The control that presses, by its form.", refers="control")
-    ] = None
-    radius: Annotated[
-        Number,
-        setting(
-            "Radius",
-            "The radius of the control's body, in its own units: more makes it larger.",
-            unit="length",
-            low=1e-4,
-            high=1e6,
-        ),
-    ] = 0.3
-    shape: Annotated[
-        Identifier | None,
-        setting("Collider shape", "A closed shape that presses instead of the control.", refers="shape"),
-    ] = None
     width: Annotated[
         Number,
         setting(
@@ -103,7 +85,7 @@ class Press(Effect, tag="press"):
     def apply(self, geometry: Geometry, strength: Floats, context: Context) -> Geometry:
         if self.keep_volume:
             check_closed(geometry)
-        touch = self._touch(geometry.points, context)
+        touch = self.touch(geometry.points, context, plain(self.width))
         inside = (touch.depth > 0.0) & (strength > 0.0)
         if not inside.any():
             return geometry.with_attribute(*CONTACT, inside)
@@ -126,10 +108,3 @@ class Press(Effect, tag="press"):
         for key, value in ((_BEFORE, before), (_AFTER, after), (_DEEPEST, deepest)):
             made = made.with_attribute(*key, np.array([value], np.float64))
         return made
-
-    def _touch(self, points: Floats, context: Context) -> Touch:
-        if self.shape is not None:
-            return by_shape(points, context.shape(self.shape), plain(self.width))
-        if self.control is None:
-            raise CannotEvaluateError("nothing presses yet: choose a control or a shape")
-        return by_control(points, context.control(self.control), plain(self.radius))

@@ -6,13 +6,11 @@ from typing import Annotated, Any, ClassVar
 import numpy as np
 from numpy.typing import NDArray
 
-from estompe.document.scene import Identifier
-from estompe.falloffs.touching import by_control, by_shape
+from estompe.effects.pressing import PressingEffect
 from estompe.geometry import Domain, Geometry
 from estompe.geometry.samples import samples_of
 from estompe.kernels.types import Floats, Indices
-from estompe.kinds.context import CannotEvaluateError, Context
-from estompe.kinds.kind import Effect
+from estompe.kinds.context import Context
 from estompe.kinds.numbers import Number, plain
 from estompe.kinds.registry import register
 from estompe.kinds.settings import setting
@@ -23,7 +21,7 @@ _STEPS, _HALVINGS = 24, 7
 
 
 @register
-class PressDown(Effect, tag="press-down"):
+class PressDown(PressingEffect, tag="press-down"):
     """Each piece rotates about its root, away from the middle of the body, by the least angle at which none of it is inside.
 
     The angle is found by trying angles in order and halving the last step. A piece whose root is inside, or that no angle frees,
@@ -39,23 +37,6 @@ class PressDown(Effect, tag="press-down"):
         "trample, flatten, grass, hair, bend down, step on, collide, crush, lay down, push over, tread, path through, fur"
     )
 
-    control: Annotated[
-        Identifier | None, setting("Control", "The control that presses, by its form.", refers="control")
-    ] = None
-    radius: Annotated[
-        Number,
-        setting(
-            "Radius",
-            "The radius of the control's body, in its own units: more presses down more.",
-            unit="length",
-            low=1e-4,
-            high=1e6,
-        ),
-    ] = 0.3
-    shape: Annotated[
-        Identifier | None,
-        setting("Collider shape", "A closed shape that presses instead of the control.", refers="shape"),
-    ] = None
     most: Annotated[
         Number,
         setting(
@@ -72,7 +53,7 @@ class PressDown(Effect, tag="press-down"):
         if not geometry.is_parted:
             # A shape that is one piece stands on its lowest point.
             roots = points[np.argmin(points[:, 1])][None].astype(np.float64)
-        reached = self._depth(points, context) > 0.0
+        reached = self.touch(points, context, 0.0).depth > 0.0
         touched = np.unique(of[reached & (strength > 0.0)])
         if not len(touched):
             return geometry
@@ -111,16 +92,8 @@ class PressDown(Effect, tag="press-down"):
     def _pieces_inside(
         self, leaning: "_Leaning", angles: Vectors, strength: Floats, context: Context
     ) -> NDArray[np.bool_]:
-        depth = self._depth(leaning.at(angles, strength), context)
+        depth = self.touch(leaning.at(angles, strength), context, 0.0).depth
         return np.asarray(np.bincount(leaning.of[depth > 0.0], minlength=leaning.count) > 0)
-
-    def _depth(self, points: Floats, context: Context) -> Floats:
-        """How far points lie inside the body, negative outside, float32 (n,). Raises CannotEvaluateError."""
-        if self.shape is not None:
-            return by_shape(points, context.shape(self.shape), 0.0).depth
-        if self.control is None:
-            raise CannotEvaluateError("nothing presses yet: choose a control or a shape")
-        return by_control(points, context.control(self.control), plain(self.radius)).depth
 
     def _middle(self, context: Context) -> Vectors:
         if self.shape is not None:

@@ -3,6 +3,7 @@
 import json
 import re
 from fractions import Fraction
+from importlib.metadata import version
 from pathlib import Path
 from typing import Any
 
@@ -11,7 +12,6 @@ from numpy.typing import NDArray
 from PIL import Image as Bitmap
 from PIL.PngImagePlugin import PngInfo
 
-from estompe import __version__
 from estompe.files.atomic import written_whole
 from estompe.files.progress import ExchangeError
 from estompe.output.painter import Painted
@@ -73,7 +73,7 @@ def _about(painted: Painted) -> dict[str, Any]:
     about: dict[str, Any] = {
         "framesPerSecond": rate,
         "frame": painted.frame,
-        "software": f"Estompe {__version__}",
+        "software": f"Estompe {version('estompe')}",
         "chromaticities": _REC709,
     }
     whole = max(1, round(painted.rate))

@@ -13,11 +13,11 @@ from numpy.typing import NDArray
 
 from estompe.render.drawers.drawer import Batch, Drawer
 from estompe.render.item import Item, Look
+from estompe.render.matrices import matrices_of
 from estompe.render.renderer import (
     DARKENED,
     FACES_UNIT,
     Renderer,
-    matrices_of,
     target_parts_released,
 )
 from estompe.render.viewpoint import Viewpoint

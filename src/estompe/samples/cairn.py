@@ -22,6 +22,7 @@ from estompe.falloffs.inside import Inside
 from estompe.falloffs.noise import Noise
 from estompe.falloffs.slope import Slope
 from estompe.kinds.numbers import Key, Keyed
+from estompe.samples.fineness import voxel_at
 from estompe.shapes.grid import Grid
 from estompe.shapes.sphere import Sphere
 
@@ -56,7 +57,9 @@ def build(density: float = 1.0) -> Project:
     effects = (
         *first.effects,
         EffectSlot("one-body", Merge(shapes=others, joint=0.05)),
-        EffectSlot("moss", Weather(0.055, 3, voxel=0.011), (Route("up"), Route("haze"), Route("tufts"))),
+        EffectSlot(
+            "moss", Weather(0.055, 3, voxel=voxel_at(density, 0.011)), (Route("up"), Route("haze"), Route("tufts"))
+        ),
         EffectSlot("green", Color((0.33, 0.45, 0.14)), (Route("damp"),)),
     )
     drift = Shape("drift", "Drifting ball", Sphere(0.62, 16), _drifting(), visible=False)

@@ -21,6 +21,7 @@ from estompe.falloffs.attribute import Attribute
 from estompe.falloffs.distance import Distance
 from estompe.falloffs.noise import Noise
 from estompe.kinds.numbers import Key, Keyed
+from estompe.samples.fineness import voxel_at
 from estompe.shapes.grid import Grid
 from estompe.shapes.lathe import Lathe
 from estompe.shapes.sphere import Sphere
@@ -54,7 +55,7 @@ def build(density: float = 1.0) -> Project:
         ),
     )
     effects = (
-        EffectSlot("salt", Coat(0.07, smooth=0.012, hanging=0.8, voxel=0.011), (Route("near"),)),
+        EffectSlot("salt", Coat(0.07, smooth=0.012, hanging=0.8, voxel=voxel_at(density, 0.011)), (Route("near"),)),
         EffectSlot("grains", Displace(0.012), (Route("crystals"),)),
     )
     bell = Shape(

@@ -18,6 +18,7 @@ from estompe.effects.displace import Displace
 from estompe.effects.grow import Grow
 from estompe.falloffs.noise import Noise
 from estompe.kinds.numbers import Key, Keyed
+from estompe.samples.fineness import voxel_at
 from estompe.shapes.grid import Grid
 from estompe.shapes.sphere import Sphere
 
@@ -34,7 +35,7 @@ def build(density: float = 1.0) -> Project:
     grown = Keyed((Key(1.0, 0.0, "linear"), Key(72.0, 1.0, "linear"), Key(96.0, 0.72, "smooth")))
     effects = (
         EffectSlot("stain", Color((0.80, 0.30, 0.16)), (Route("bands"),)),
-        EffectSlot("grow", Grow(0.34, grown=grown, voxel=0.012), (Route("pace"),)),
+        EffectSlot("grow", Grow(0.34, grown=grown, voxel=voxel_at(density, 0.012)), (Route("pace"),)),
         EffectSlot("pitted", Displace(0.014, 0.5), (Route("pores"),)),
     )
     ball = Shape("sponge", "Sponge", Sphere(0.4, fine), Transform((0.0, 0.72, 0.0)), effects, color=(0.90, 0.75, 0.36))

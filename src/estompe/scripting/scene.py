@@ -1,13 +1,12 @@
 """A scene as scripts build it: shapes, controls and falloffs are handles, and every change is checked where it is made."""
 
 import os
-import re
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from pathlib import Path
-from typing import Any, Literal, TypeVar
+from typing import Any, Literal
 
 import numpy as np
-from msgspec import MsgspecError, convert, structs, to_builtins
+from msgspec import MsgspecError
 from numpy.typing import ArrayLike
 
 from estompe.document import edits, file
@@ -17,205 +16,24 @@ from estompe.document.naming import path_of
 from estompe.document.project import Project
 from estompe.document.renaming import rename
 from estompe.document.scene import Control as ControlPart
-from estompe.document.scene import EffectSlot, Layer, RampPoint, Range, Route, Transform
 from estompe.document.scene import Falloff as FalloffPart
 from estompe.document.scene import Scene as ScenePart
 from estompe.document.scene import Shape as ShapePart
+from estompe.document.scene import Transform
 from estompe.evaluation import Frame, Memo, evaluate
 from estompe.geometry import Geometry, Topology, frozen
-from estompe.kinds.kind import Effect, Join, ShapeSource, Source
-from estompe.kinds.numbers import Number, Triple
-from estompe.kinds.registry import decode_kind, encode_kind, kinds
+from estompe.kinds.kind import ShapeSource
+from estompe.kinds.registry import kinds
+from estompe.scripting.checks import checked, in_words, made, plain, triple, with_settings
+from estompe.scripting.handles import Control, Falloff, Handle, Shape
 from estompe.scripting.values import ScriptError, unknown
-from estompe.setups import adding, fitting, own
+from estompe.setups import adding, own
 from estompe.setups.meshes import with_mesh
-from estompe.setups.parenting import ancestors, transforms_of
 from estompe.setups.shot import listed, with_shot
 
 Name = str | os.PathLike[str]
-Given = TypeVar("Given")
 _MEMO = Memo()
-_WORDS = {
-    "float | object": "a number, keys or a formula", "float": "a number", "int": "a whole number", "str": "text",
-    "bool": "True or False", "array": "a list", "object": "keys, a formula or settings",
-}  # fmt: skip
 _FAMILIES = {"shape": "shapes", "control": "controls", "falloff": "falloffs"}
-
-
-class _Handle(str):
-    """A part of a scene by its id, which it is wherever a setting names it."""
-
-    family = ""
-    _scene: "Scene"
-
-    @classmethod
-    def of(cls, scene: "Scene", name: str) -> Any:
-        handle = cls(name)
-        handle._scene = scene
-        return handle
-
-    @property
-    def path(self) -> ScenePath:
-        """The path of the part in the scene."""
-        return self.family, str.__str__(self)
-
-    @property
-    def part(self) -> Any:
-        """The frozen part as it is in the scene now."""
-        return edits.get(self._scene.project.scene, self.path)
-
-    @property
-    def name(self) -> str:
-        """What a person calls it."""
-        return str(self.part.name)
-
-    @name.setter
-    def name(self, name: str) -> None:
-        self._scene.replace(rename(self._scene.project.scene, self.path, name))
-
-    def place(
-        self, position: Any = None, rotation: Any = None, scale: Any = None, parent: "Shape | Control | None" = None
-    ) -> Any:
-        """Set the position, rotation and scale that are given, and what it rides on; returns the handle.
-
-        Each is three numbers, any of which can be keyed or a formula: scene units, degrees, factors.
-        """
-        given = {"position": position, "rotation": rotation, "scale": scale}
-        changes: dict[str, Any] = {name: _triple(name, value) for name, value in given.items() if value is not None}
-        if parent is not None:
-            above = ancestors(transforms_of(self._scene.project.scene), str.__str__(parent))
-            if parent == self or str.__str__(self) in above:
-                raise ScriptError(f"{self.name} cannot ride on what rides on it")
-            changes["parent"] = str.__str__(parent)
-        self._scene.put((*self.path, "transform"), structs.replace(self.part.transform, **changes))
-        return self
-
-    def set(self, **settings: Any) -> Any:
-        """Change settings of its making by name, such as `width` of a box; returns the handle. Raises ScriptError."""
-        part = self.part
-        target = "source" if hasattr(part, "source") else ""
-        path = (*self.path, target) if target else self.path
-        self._scene.put(path, _with_settings(edits.get(self._scene.project.scene, path), settings))
-        return self
-
-    def __repr__(self) -> str:
-        return f"<{self.family.removesuffix('s')} {self.name}>"
-
-
-class Control(_Handle):
-    """A control of a scene."""
-
-    family = "controls"
-
-
-class Falloff(_Handle):
-    """A falloff of a scene."""
-
-    family = "falloffs"
-
-    def add(self, source: Source, join: Join | None = None, one_minus: bool = False) -> "Falloff":
-        """Measure something more.
-
-        Parameters
-        ----------
-        source : Source
-            What is measured, such as `es.Distance(lantern)`.
-        join : str, optional
-            How it joins the layers above it: "multiply", "add", "subtract", "larger", "smaller" or "replace".
-        one_minus : bool
-            Whether one minus the values is used.
-
-        Returns
-        -------
-        Falloff
-            The same falloff.
-        """
-        if not isinstance(source, Source):
-            raise ScriptError(f"a falloff measures a source, such as es.Distance(control), not {_told(source)}")
-        name = edits.fresh_id(self._scene.project.scene, "layer")
-        layer = Layer(name, source, join or source.first_join, one_minus)
-        self._scene.insert((*self.path, "layers"), layer, Layer)
-        return self
-
-    def range(self, full: Number, gone: Number) -> "Falloff":
-        """Set the values within which it is full and beyond which it is gone; returns the falloff."""
-        self._scene.put((*self.path, "range"), Range(full, gone))
-        return self
-
-    def ramp(self, points: Iterable[tuple[float, float]] | Iterable[RampPoint]) -> "Falloff":
-        """Set the ramp: pairs of position (0 full, 1 gone) and strength; returns the falloff."""
-        made = tuple(item if isinstance(item, RampPoint) else RampPoint(*item) for item in points)
-        self._scene.put((*self.path, "ramp"), made)
-        return self
-
-    def fit(self, shape: "Shape", frame: float | None = None) -> "Falloff":
-        """Fit the range to what is measured on a shape, on the first frame if none is given; returns the falloff."""
-        project = self._scene.project
-        number = project.scene.first if frame is None else frame
-        self._scene.replace(fitting.fit(project, str.__str__(self), str.__str__(shape), number))
-        return self
-
-    def sweep(self, passed: Number) -> "Falloff":
-        """Sweep the range over all that is measured, 0 nothing to 1 everything; returns the falloff."""
-        self._scene.put((*self.path, "passed"), passed)
-        return self
-
-
-class Shape(_Handle):
-    """A shape of a scene."""
-
-    family = "shapes"
-
-    def add(
-        self,
-        *effects: Effect,
-        by: Falloff | Sequence[Falloff] | None = None,
-        amount: Number = 1.0,
-        acts_on: Literal["points", "faces", "pieces"] | None = None,
-        each: bool | None = None,
-    ) -> "Shape":
-        """Add effects at the end of the chain.
-
-        Parameters
-        ----------
-        *effects : Effect
-            Such as `es.Fracture(cells=300), es.ScatterApart()`.
-        by : Falloff or sequence of Falloff, optional
-            What drives them, multiplied; at full strength without any. Effects that change which elements there are, such as
-            Fracture, are not driven unless they are added alone.
-        amount : number
-            How much of each falloff drives them.
-        acts_on, each : optional
-            The elements that get one strength, and whether each moves by itself; as in the window if left out.
-
-        Returns
-        -------
-        Shape
-            The same shape.
-        """
-        falloffs = [] if by is None else [by] if isinstance(by, str) else list(by)
-        for effect in effects:
-            if not isinstance(effect, Effect):
-                raise ScriptError(f"a shape takes effects, such as es.Push(0.1), not {_told(effect)}")
-            driven = effect.fed_at_first or len(effects) == 1
-            routes = tuple(Route(str.__str__(item), amount) for item in falloffs) if driven else ()
-            acting = acts_on or adding.first_acts_on(self.part, type(effect))
-            alone = (acting == "pieces" and effect.own_axes) if each is None else each
-            name = edits.fresh_id(self._scene.project.scene, "effect")
-            self._scene.insert(
-                (*self.path, "effects"), EffectSlot(name, effect, routes, acts_on=acting, each=alone), EffectSlot
-            )
-        return self
-
-    def show(self, visible: bool = True) -> "Shape":
-        """Show or hide it; returns the shape."""
-        self._scene.put((*self.path, "visible"), visible)
-        return self
-
-    def colored(self, red: float, green: float, blue: float) -> "Shape":
-        """Set its colour, 0 to 1 each; returns the shape."""
-        self._scene.put((*self.path, "color"), (float(red), float(green), float(blue)))
-        return self
 
 
 class Scene:
@@ -253,7 +71,7 @@ class Scene:
 
     def find(self, name: str) -> Any:
         """A shape, control or falloff by its name or id. Raises ScriptError, with the names there are."""
-        every: list[_Handle] = [*self.shapes, *self.controls, *self.falloffs]
+        every: list[Handle] = [*self.shapes, *self.controls, *self.falloffs]
         for handle in every:
             if name in (handle.name, str.__str__(handle)):
                 return handle
@@ -264,7 +82,7 @@ class Scene:
         return edits.get(self.project.scene, self._path(name))
 
     def __setitem__(self, name: str, value: Any) -> None:
-        self.put(self._path(name), _plain(value))
+        self.put(self._path(name), plain(value))
 
     def _path(self, name: str) -> ScenePath:
         try:
@@ -305,10 +123,10 @@ class Scene:
             if kind not in kinds(ShapeSource):
                 raise unknown("kind of shape", kind, kinds(ShapeSource))
             struct = kinds(ShapeSource)[kind]
-            source = _made(struct, settings)
+            source = made(struct, settings)
         else:
-            source = _with_settings(kind, settings)
-        scene, new = adding.add_shape(self.project.scene, name or source.label, _plain(source))
+            source = with_settings(kind, settings)
+        scene, new = adding.add_shape(self.project.scene, name or source.label, plain(source))
         self.replace(scene, ("shapes", new), ShapePart)
         shape: Shape = Shape.of(self, new)
         if transform:
@@ -394,7 +212,7 @@ class Scene:
         name_of = FreshNames.beside(self.project.scene)
         new = name_of.id("control")
         made = tuple((float(x), float(y), float(z)) for x, y, z in points)
-        part = ControlPart(new, name_of.name(name), form, Transform(_triple("position", position)), points=made)
+        part = ControlPart(new, name_of.name(name), form, Transform(triple("position", position)), points=made)
         self.insert(("controls",), part, ControlPart)
         control: Control = Control.of(self, new)
         return control.place(**transform) if transform else control  # type: ignore[no-any-return]
@@ -419,7 +237,7 @@ class Scene:
     def put(self, path: ScenePath, value: Any) -> None:
         """Replace one part. Raises ScriptError where it does not fit."""
         try:
-            scene: ScenePart = edits.put(self.project.scene, path, _plain(value))
+            scene: ScenePart = edits.put(self.project.scene, path, plain(value))
         except edits.EditError as error:
             raise ScriptError(str(error)) from None
         owner = path[:2] if path[0] in _FAMILIES.values() else ()
@@ -428,18 +246,18 @@ class Scene:
 
     def insert(self, collection: ScenePath, item: Any, kind: type) -> None:
         """Add a part at the end of a collection. Raises ScriptError where it does not fit."""
-        plain = _plain(item)
-        self.replace(edits.insert(self.project.scene, collection, plain), (*collection, plain.id), kind)
+        part = plain(item)
+        self.replace(edits.insert(self.project.scene, collection, part), (*collection, part.id), kind)
 
     def replace(self, scene: ScenePart, path: ScenePath = (), kind: type | None = None) -> None:
         """Go on with another scene, in which a part of a kind is checked for its types. Raises ScriptError."""
         try:
             if kind is not None:
-                checked = _checked(edits.get(scene, path), kind)
-                scene = edits.put(scene, path, checked) if path else checked
+                part = checked(edits.get(scene, path), kind)
+                scene = edits.put(scene, path, part) if path else part
             check_change(scene, self.project.scene)
         except (MsgspecError, SceneError) as error:
-            raise ScriptError(_in_words(str(error))) from None
+            raise ScriptError(in_words(str(error))) from None
         self.project = self.project.with_scene(scene)
 
     # Using it
@@ -529,68 +347,3 @@ def diff(before: Scene | Project, after: Scene | Project) -> list[str]:
 
     one, other = (item.project if isinstance(item, Scene) else item for item in (before, after))
     return [found.words for found in differences(one.scene, other.scene)]
-
-
-def _made(struct: type[Given], settings: Mapping[str, Any]) -> Given:
-    """A kind with settings by name."""
-    _check_names(struct, settings)
-    try:
-        return struct(**settings)
-    except TypeError as error:
-        raise ScriptError(f"{struct.__name__}: {error}") from None
-
-
-def _with_settings(part: Given, settings: Mapping[str, Any]) -> Given:
-    _check_names(type(part), settings)
-    return structs.replace(part, **settings)  # type: ignore[type-var]
-
-
-def _check_names(struct: type, settings: Mapping[str, Any]) -> None:
-    there = struct.__struct_fields__  # type: ignore[attr-defined]
-    for name in settings:
-        if name not in there:
-            raise unknown(f"setting of {struct.__name__}", name, there)
-
-
-def _plain(item: Any) -> Any:
-    """A value with plain ids in place of handles."""
-    if isinstance(item, _Handle):
-        return str.__str__(item)
-    if isinstance(item, tuple | list):
-        return tuple(_plain(part) for part in item)
-    if hasattr(item, "__struct_fields__"):
-        changes = {name: _plain(getattr(item, name)) for name in item.__struct_fields__}
-        changed = {name: value for name, value in changes.items() if value is not getattr(item, name)}
-        return structs.replace(item, **changed) if changed else item
-    if isinstance(item, np.generic):
-        return item.item()
-    return item
-
-
-def _checked(part: Any, kind: type) -> Any:
-    """A part whose types are those that scenes are made of. Raises MsgspecError."""
-    return convert(to_builtins(part, enc_hook=encode_kind), kind, dec_hook=decode_kind)
-
-
-def _triple(name: str, value: Any) -> Triple:
-    try:
-        x, y, z = (_plain(part) for part in value)
-    except (TypeError, ValueError):
-        raise ScriptError(f"{name} is three numbers X Y Z, not {value!r}") from None
-    return tuple(float(part) if isinstance(part, int) else part for part in (x, y, z))  # type: ignore[return-value]
-
-
-def _in_words(text: str) -> str:
-    """The words of a failed conversion for a person: what was expected where, and what was given."""
-    found = re.match(r"Expected (.*), got `(\w+)`(?: - at `\$?\.?([^`]*)`)?(?: - at `\$?\.?([^`]*)`)?", text)
-    if found is None:
-        return text.replace("`$.", "`")
-    wanted, given, *places = found.groups()
-    place = ".".join(part for part in reversed(places) if part)
-    for words, plain in _WORDS.items():
-        wanted = wanted.replace(words, plain)
-    return f"{place or 'it'} takes {wanted.replace('`', '')}, not {_WORDS.get(given, given)}"
-
-
-def _told(value: object) -> str:
-    return f"{type(value).__name__} {value!r}"[:80]
