@@ -311,3 +311,12 @@ def test_the_whole_has_cameras_controls_and_velocities(boat, tmp_path):
     assert np.allclose(velocities, (after - before) * 12.0, atol=1e-5)
     assert velocities[0, 1] > 0.2
     assert failed_checks(tmp_path / "whole.usda") == []
+
+
+def test_an_over_of_a_part_of_the_shot_leaves_the_stage_its_range(boat, tmp_path):
+    _, project = boat
+    out = tmp_path / "out" / "over.usda"
+    out.parent.mkdir()
+    write_over(project, 1004, 1005, out)
+    stage = Usd.Stage.Open(str(out))
+    assert (stage.GetStartTimeCode(), stage.GetEndTimeCode()) == (1001, 1010)

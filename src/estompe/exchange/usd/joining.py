@@ -83,9 +83,11 @@ class Joining:
         try:
             for velocities in self._velocities.values():
                 velocities.finish()
-            self._layer.startTimeCode, self._layer.endTimeCode = (
-                self._first * self._per_frame, self._last * self._per_frame,
-            )  # fmt: skip
+            start, end = self._first * self._per_frame, self._last * self._per_frame
+            if self._sublayers is not None:
+                # The first part of an over has the range of the stage that it goes over.
+                start, end = min(self._layer.startTimeCode, start), max(self._layer.endTimeCode, end)
+            self._layer.startTimeCode, self._layer.endTimeCode = start, end
             if self._sublayers is not None:
                 self._layer.subLayerPaths = list(self._sublayers)
             self._layer.Save()
