@@ -69,12 +69,12 @@ def duplicate_with_uses(session: Session, paths: Sequence[ScenePath]) -> None:
     words = named(session, paths)
     try:
         parts = copied(session.document.project, paths)
-        found = pasted(session.document.project, parts, *_hosts(paths), anew=True)
+        result = pasted(session.document.project, parts, *_hosts(paths), anew=True)
     except PartsError as error:
         session.messages.say(str(error), "error")
         return
-    session.document.commit(found.project.scene, f"Duplicate {words} with its falloffs and controls")
-    pick(session, found.paths)
+    session.document.commit(result.project.scene, f"Duplicate {words} with its falloffs and controls")
+    pick(session, result.paths)
     session.messages.say(f"duplicated {words} with all that it uses")
 
 
@@ -109,15 +109,15 @@ def paste(session: Session) -> None:
     document, selection = session.document, session.selection
     try:
         parts = from_text(on_clipboard())
-        found = pasted(document.project, parts, selection.shape_id, selection.falloff_id)
+        result = pasted(document.project, parts, selection.shape_id, selection.falloff_id)
     except PartsError as error:
         session.messages.say(str(error), "error")
         return
-    document.add_assets(dict(found.project.assets))
-    count = len(found.paths)
-    document.commit(found.project.scene, f"Paste {count} part{'s' * (count != 1)}")
-    pick(session, found.paths)
-    session.messages.say(f"pasted {named(session, found.paths)}")
+    document.add_assets(dict(result.project.assets))
+    count = len(result.paths)
+    document.commit(result.project.scene, f"Paste {count} part{'s' * (count != 1)}")
+    pick(session, result.paths)
+    session.messages.say(f"pasted {named(session, result.paths)}")
 
 
 def pick(session: Session, paths: Sequence[ScenePath]) -> None:
@@ -190,13 +190,13 @@ def hand_over(session: Session, path: ScenePath, owner: ScenePath, keeps: bool) 
     try:
         parts = copied(session.document.project, [path])
         shape, falloff = (str(owner[1]), None) if owner[0] == "shapes" else (None, str(owner[1]))
-        found = pasted(session.document.project, parts, shape, falloff)
+        result = pasted(session.document.project, parts, shape, falloff)
     except PartsError as error:
         session.messages.say(str(error), "error")
         return
-    scene = found.project.scene
+    scene = result.project.scene
     if not keeps:
-        scene = renamed_id(edits.remove(scene, path), {str(path[-1]): str(found.paths[0][-1])})
+        scene = renamed_id(edits.remove(scene, path), {str(path[-1]): str(result.paths[0][-1])})
     words = f"{'Copy' if keeps else 'Move'} {session.document.name_of(path)} to {session.document.name_of(owner)}"
     session.document.commit(scene, words)
-    pick(session, found.paths)
+    pick(session, result.paths)

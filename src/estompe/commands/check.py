@@ -17,7 +17,7 @@ if TYPE_CHECKING:
 HELP = "say everything that would fail on any frame"
 
 
-class Found(NamedTuple):
+class Listed(NamedTuple):
     """A problem in words, whether it keeps frames from being written, and the frames it is on."""
 
     text: str
@@ -43,31 +43,31 @@ def run(chosen: argparse.Namespace) -> None:
     """Run the command. Raises ProblemsError where frames could not be written."""
     project = open_project(chosen.file)
     numbers = frame_numbers(chosen.frames, project.scene.first, project.scene.last)
-    found = problems_of(project, numbers, Teller())
+    problems = problems_of(project, numbers, Teller())
     if chosen.json:
-        listed = [{"text": item.text, "blocks": item.blocks, "frames": item.frames} for item in found]
+        listed = [{"text": item.text, "blocks": item.blocks, "frames": item.frames} for item in problems]
         print(json.dumps({"frames": len(numbers), "problems": listed}, indent=1, ensure_ascii=False))
-    elif found:
-        print("\n".join(f"{item.where}: {item.text}" for item in found))
+    elif problems:
+        print("\n".join(f"{item.where}: {item.text}" for item in problems))
     else:
         print(f"{len(numbers)} frames, nothing is wrong")
-    blocking = [item for item in found if item.blocks]
+    blocking = [item for item in problems if item.blocks]
     if blocking:
         raise ProblemsError(f"{chosen.file}: {len(blocking)} problems keep frames from being written")
 
 
-def problems_of(project: "Project", numbers: list[float], tell: Teller) -> list[Found]:
+def problems_of(project: "Project", numbers: list[float], tell: Teller) -> list[Listed]:
     """All problems of frames, each once, in the order they come."""
     from estompe.baking.frames import described
     from estompe.evaluation import evaluate
 
     past = past_of(project, None)
-    found: dict[tuple[ScenePath, str, bool], list[float]] = {}
+    problems: dict[tuple[ScenePath, str, bool], list[float]] = {}
     for place, number in enumerate(numbers):
         tell(place / len(numbers), f"frame {number:g}")
         frame = evaluate(project, number, past.memo, None, past)
         for problem in frame.problems:
-            found.setdefault((problem.path, described(frame, problem), problem.blocks), []).append(number)
+            problems.setdefault((problem.path, described(frame, problem), problem.blocks), []).append(number)
     tell(1.0, "done")
     tell_trouble(past)
-    return [Found(text, blocks, frames) for (_, text, blocks), frames in found.items()]
+    return [Listed(text, blocks, frames) for (_, text, blocks), frames in problems.items()]

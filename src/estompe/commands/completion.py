@@ -22,26 +22,26 @@ def run(chosen: argparse.Namespace) -> None:
 
 def options() -> dict[str, list[tuple[str, str]]]:
     """The options of each command, each with its help."""
-    found = {}
+    commands = {}
     for name in NAMES:
         parser = argparse.ArgumentParser()
         import_module(f"estompe.commands.{MODULES[name]}").arguments(parser)
-        found[name] = [
+        commands[name] = [
             (option, (action.help or "").replace("'", "").replace("%%", "%"))
             for action in parser._actions
             for option in action.option_strings
             if option.startswith("--")
         ]
-    return found
+    return commands
 
 
-def _bash(found: dict[str, list[tuple[str, str]]]) -> str:
+def _bash(commands: dict[str, list[tuple[str, str]]]) -> str:
     cases = "\n".join(
-        f"    {name}) words='{' '.join(option for option, _ in listed)}' ;;" for name, listed in found.items()
+        f"    {name}) words='{' '.join(option for option, _ in listed)}' ;;" for name, listed in commands.items()
     )
     return f"""_estompe() {{
   local word="${{COMP_WORDS[COMP_CWORD]}}" words=''
-  if [ "$COMP_CWORD" -eq 1 ]; then words='{" ".join(found)}'; fi
+  if [ "$COMP_CWORD" -eq 1 ]; then words='{" ".join(commands)}'; fi
   case "${{COMP_WORDS[1]}}" in
 {cases}
   esac
@@ -51,14 +51,14 @@ def _bash(found: dict[str, list[tuple[str, str]]]) -> str:
 complete -o filenames -F _estompe estompe"""
 
 
-def _zsh(found: dict[str, list[tuple[str, str]]]) -> str:
+def _zsh(commands: dict[str, list[tuple[str, str]]]) -> str:
     cases = "\n".join(
         f"    {name}) _arguments {' '.join(_zsh_option(*item) for item in listed)} '*:file:_files' ;;"
-        for name, listed in found.items()
+        for name, listed in commands.items()
     )
     return f"""#compdef estompe
 _estompe() {{
-  if (( CURRENT == 2 )); then compadd {" ".join(found)}; _files; return; fi
+  if (( CURRENT == 2 )); then compadd {" ".join(commands)}; _files; return; fi
   local command=$words[2]
   case $command in
 {cases}
@@ -72,9 +72,9 @@ def _zsh_option(option: str, words: str) -> str:
     return f"'{option}[{escaped}]'"
 
 
-def _fish(found: dict[str, list[tuple[str, str]]]) -> str:
-    lines = [f"complete -c estompe -n __fish_use_subcommand -a '{' '.join(found)}'"]
-    for name, listed in found.items():
+def _fish(commands: dict[str, list[tuple[str, str]]]) -> str:
+    lines = [f"complete -c estompe -n __fish_use_subcommand -a '{' '.join(commands)}'"]
+    for name, listed in commands.items():
         for option, words in listed:
             seen = f"'__fish_seen_subcommand_from {name}'"
             lines.append(f"complete -c estompe -n {seen} -l {option.removeprefix('--')} -d '{words}'")

@@ -25,7 +25,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(chosen: argparse.Namespace) -> None:
     """Run the command."""
-    found = {
+    report = {
         "program": _program(),
         "graphics": _graphics(),
         "libraries": _libraries(),
@@ -33,9 +33,9 @@ def run(chosen: argparse.Namespace) -> None:
         "folders": _folders(),
     }
     if chosen.json:
-        print(json.dumps(found, indent=1, ensure_ascii=False))
+        print(json.dumps(report, indent=1, ensure_ascii=False))
         return
-    for title, rows in found.items():
+    for title, rows in report.items():
         print(title)
         for name, words in rows.items():
             print(f"  {name:<20} {words}")

@@ -15,7 +15,7 @@ class Teller:
     def __init__(self, as_json: bool = False, stream: TextIO | None = None) -> None:
         self._json = as_json
         self._stream = stream if stream is not None else sys.stdout if as_json else sys.stderr
-        self._told = time.monotonic()
+        self._last_line = time.monotonic()
         self._before: tuple[float, str] | None = None
 
     def __call__(self, fraction: float, text: str) -> None:
@@ -29,12 +29,12 @@ class Teller:
             print(
                 f"\r{fraction:4.0%}  {text}\033[K", end="\n" if fraction >= 1.0 else "", file=self._stream, flush=True
             )
-        elif time.monotonic() - self._told >= _EVERY:
-            self._told = time.monotonic()
+        elif time.monotonic() - self._last_line >= _EVERY:
+            self._last_line = time.monotonic()
             self._write(f"{fraction:4.0%}  {text}")
 
     def done(self, text: str) -> None:
-        """Tell what was made."""
+        """Tell the result."""
         if self._json:
             self._write(json.dumps({"done": True, "text": text}, ensure_ascii=False))
         else:

@@ -50,7 +50,7 @@ def _stamp(file: Path) -> tuple[int, int] | None:
 
 
 def _write(chosen: argparse.Namespace) -> int:
-    """Write the file once; what cannot be written is told, and the next save is waited for. Returns how many were written."""
+    """Write the file once, or say why it cannot be written. Returns 1 where it was written, else 0."""
     from estompe.document.file import FileError
     from estompe.exchange.formats import load_formats, scene_writer_for
     from estompe.exchange.usd.over import write_over

@@ -77,8 +77,8 @@ class PressDown(PressingEffect, tag="press-down"):
             context.go_on()
             angle = most * step / _STEPS
             inside = self._pieces_inside(leaning, np.where(searching, angle, free), everywhere, context)
-            found = searching & ~inside
-            free[found], searching = angle, searching & inside
+            freed = searching & ~inside
+            free[freed], searching = angle, searching & inside
             held[searching] = angle
             if not searching.any():
                 break

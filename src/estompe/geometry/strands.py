@@ -55,5 +55,5 @@ def _beside(geometry: Geometry, order: Floats) -> np.ndarray:
     of = geometry.pieces.of.astype(np.int64)
     keys = of * 1_000_003 + np.round(order.astype(np.float64) * 1_000_000).astype(np.int64)
     ranked = np.argsort(keys[lines.points], kind="stable")
-    found = np.searchsorted(keys[lines.points][ranked], keys)
-    return np.asarray(lines.points[ranked[np.minimum(found, len(ranked) - 1)]], np.int64)
+    places = np.searchsorted(keys[lines.points][ranked], keys)
+    return np.asarray(lines.points[ranked[np.minimum(places, len(ranked) - 1)]], np.int64)

@@ -138,5 +138,5 @@ def first_uv(primvars: list[Any]) -> str:
     names = [str(item.GetPrimvarName()) for item in primvars]
     if "st" in names:
         return "st"
-    found = (item for item in primvars if str(item.GetTypeName()).startswith("texCoord2"))
-    return next((str(item.GetPrimvarName()) for item in found), "")
+    coordinates = (item for item in primvars if str(item.GetTypeName()).startswith("texCoord2"))
+    return next((str(item.GetPrimvarName()) for item in coordinates), "")

@@ -18,8 +18,8 @@ _WORDS = {
 }  # fmt: skip
 
 
-def made(struct: type[Given], settings: Mapping[str, Any]) -> Given:
-    """A kind with settings by name."""
+def with_names(struct: type[Given], settings: Mapping[str, Any]) -> Given:
+    """Make a kind with settings by name. Raises ScriptError for a name that it does not have."""
     check_names(struct, settings)
     try:
         return struct(**settings)
@@ -28,11 +28,13 @@ def made(struct: type[Given], settings: Mapping[str, Any]) -> Given:
 
 
 def with_settings(part: Given, settings: Mapping[str, Any]) -> Given:
+    """Change settings of a part by name. Raises ScriptError for a name that it does not have."""
     check_names(type(part), settings)
     return structs.replace(part, **settings)  # type: ignore[type-var]
 
 
 def check_names(struct: type, settings: Mapping[str, Any]) -> None:
+    """Raise ScriptError for the first name that is no setting of a kind, with the settings that it has."""
     there = struct.__struct_fields__  # type: ignore[attr-defined]
     for name in settings:
         if name not in there:
@@ -69,15 +71,15 @@ def triple(name: str, value: Any) -> Triple:
 
 def in_words(text: str) -> str:
     """The words of a failed conversion for a person: what was expected where, and what was given."""
-    found = re.match(r"Expected (.*), got `(\w+)`(?: - at `\$?\.?([^`]*)`)?(?: - at `\$?\.?([^`]*)`)?", text)
-    if found is None:
+    match = re.match(r"Expected (.*), got `(\w+)`(?: - at `\$?\.?([^`]*)`)?(?: - at `\$?\.?([^`]*)`)?", text)
+    if match is None:
         return text.replace("`$.", "`")
-    wanted, given, *places = found.groups()
+    wanted, given, *places = match.groups()
     place = ".".join(part for part in reversed(places) if part)
     for words, plain in _WORDS.items():
         wanted = wanted.replace(words, plain)
     return f"{place or 'it'} takes {wanted.replace('`', '')}, not {_WORDS.get(given, given)}"
 
 
-def told(value: object) -> str:
+def described(value: object) -> str:
     return f"{type(value).__name__} {value!r}"[:80]

@@ -13,7 +13,7 @@ from estompe.document.scene import EffectSlot, Layer, RampPoint, Range, Route
 from estompe.document.scene import Scene as ScenePart
 from estompe.kinds.kind import Effect, Join, Source
 from estompe.kinds.numbers import Number
-from estompe.scripting.checks import told, triple, with_settings
+from estompe.scripting.checks import described, triple, with_settings
 from estompe.scripting.values import ScriptError
 from estompe.setups import adding, fitting
 from estompe.setups.parenting import ancestors, transforms_of
@@ -123,7 +123,7 @@ class Falloff(Handle):
             The same falloff.
         """
         if not isinstance(source, Source):
-            raise ScriptError(f"a falloff measures a source, such as es.Distance(control), not {told(source)}")
+            raise ScriptError(f"a falloff measures a source, such as es.Distance(control), not {described(source)}")
         name = edits.fresh_id(self._scene.project.scene, "layer")
         layer = Layer(name, source, join or source.first_join, one_minus)
         self._scene.insert((*self.path, "layers"), layer, Layer)
@@ -136,8 +136,8 @@ class Falloff(Handle):
 
     def ramp(self, points: Iterable[tuple[float, float]] | Iterable[RampPoint]) -> "Falloff":
         """Set the ramp: pairs of position (0 full, 1 gone) and strength; returns the falloff."""
-        made = tuple(item if isinstance(item, RampPoint) else RampPoint(*item) for item in points)
-        self._scene.put((*self.path, "ramp"), made)
+        ramp = tuple(item if isinstance(item, RampPoint) else RampPoint(*item) for item in points)
+        self._scene.put((*self.path, "ramp"), ramp)
         return self
 
     def fit(self, shape: "Shape", frame: float | None = None) -> "Falloff":
@@ -188,7 +188,7 @@ class Shape(Handle):
         falloffs = [] if by is None else [by] if isinstance(by, str) else list(by)
         for effect in effects:
             if not isinstance(effect, Effect):
-                raise ScriptError(f"a shape takes effects, such as es.Push(0.1), not {told(effect)}")
+                raise ScriptError(f"a shape takes effects, such as es.Push(0.1), not {described(effect)}")
             driven = effect.fed_at_first or len(effects) == 1
             routes = tuple(Route(str.__str__(item), amount) for item in falloffs) if driven else ()
             acting = acts_on or adding.first_acts_on(self.part, type(effect))

@@ -24,7 +24,7 @@ from estompe.evaluation import Frame, Memo, evaluate
 from estompe.geometry import Geometry, Topology, frozen
 from estompe.kinds.kind import ShapeSource
 from estompe.kinds.registry import kinds
-from estompe.scripting.checks import checked, in_words, made, plain, triple, with_settings
+from estompe.scripting.checks import checked, in_words, plain, triple, with_names, with_settings
 from estompe.scripting.handles import Control, Falloff, Handle, Shape
 from estompe.scripting.values import ScriptError, unknown
 from estompe.setups import adding, own
@@ -48,9 +48,9 @@ class Scene:
     @classmethod
     def of(cls, project: Project) -> "Scene":
         """Go on with a project, such as one that `estompe.open` gave."""
-        made = cls()
-        made.project = project
-        return made
+        scene = cls()
+        scene.project = project
+        return scene
 
     # What is in it
 
@@ -123,7 +123,7 @@ class Scene:
             if kind not in kinds(ShapeSource):
                 raise unknown("kind of shape", kind, kinds(ShapeSource))
             struct = kinds(ShapeSource)[kind]
-            source = made(struct, settings)
+            source = with_names(struct, settings)
         else:
             source = with_settings(kind, settings)
         scene, new = adding.add_shape(self.project.scene, name or source.label, plain(source))
@@ -173,9 +173,9 @@ class Scene:
     def import_shot(self, path: Name, prims: Iterable[str] | None = None) -> list[Shape]:
         """Import an animated USD or glTF file by reference: its meshes, copies, cameras and moving transforms."""
         footage = listed(Path(path), self.project.scene)
-        found = with_shot(self.project, footage, prims)
-        self.project = found.project
-        return [Shape.of(self, name) for name in found.shapes]
+        imported = with_shot(self.project, footage, prims)
+        self.project = imported.project
+        return [Shape.of(self, name) for name in imported.shapes]
 
     def _named(self, shape: str, name: str) -> Shape:
         self.replace(rename(self.project.scene, ("shapes", shape), name))
@@ -211,8 +211,8 @@ class Scene:
         """
         name_of = FreshNames.beside(self.project.scene)
         new = name_of.id("control")
-        made = tuple((float(x), float(y), float(z)) for x, y, z in points)
-        part = ControlPart(new, name_of.name(name), form, Transform(triple("position", position)), points=made)
+        line = tuple((float(x), float(y), float(z)) for x, y, z in points)
+        part = ControlPart(new, name_of.name(name), form, Transform(triple("position", position)), points=line)
         self.insert(("controls",), part, ControlPart)
         control: Control = Control.of(self, new)
         return control.place(**transform) if transform else control  # type: ignore[no-any-return]
@@ -346,4 +346,4 @@ def diff(before: Scene | Project, after: Scene | Project) -> list[str]:
     from estompe.document.differences import differences
 
     one, other = (item.project if isinstance(item, Scene) else item for item in (before, after))
-    return [found.words for found in differences(one.scene, other.scene)]
+    return [difference.words for difference in differences(one.scene, other.scene)]
