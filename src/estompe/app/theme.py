@@ -182,6 +182,7 @@ def style_sheet(t: Theme) -> str:
     QKeySequenceEdit QLineEdit {{ border-color: {t.hairline}; }}
     QTableView {{ background: {t.raised}; border: 1px solid {t.hairline}; selection-background-color: {t.window}; selection-color: {t.ink}; }}
     QTreeWidget {{ background: {t.raised}; border: 1px solid {t.hairline}; selection-background-color: {t.window}; selection-color: {t.ink}; outline: 0; }}
+    QPlainTextEdit {{ background: {t.raised}; color: {t.ink}; border: 1px solid {t.hairline}; selection-background-color: {t.slate}; }}
     QTreeWidget::item {{ padding: 2px 0; }}
     QHeaderView {{ background: {t.panel}; border: 0; }}
     QHeaderView::section {{ background: {t.panel}; color: {t.soft}; border: 0; border-bottom: 1px solid {t.hairline}; padding: 3px 6px; }}

@@ -86,6 +86,7 @@ COMMANDS = (
         chosen=lambda c: c.session.slices.on,
     ),
     Command("routing", "Routing", lambda c: c.sheets.toggle_routing(), "View", "R", needs_scene),
+    Command("console", "Console", lambda c: c.sheets.toggle_console(), "View", "F8", needs_scene),
     Command("table", "Table", lambda c: c.sheets.toggle_table(), "View", "D", needs_scene),
     Command(
         "curves", "Keys as curves", lambda c: c.time.show_curves(not c.time.curves_button.isChecked()), "View", "G",

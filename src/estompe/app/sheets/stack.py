@@ -88,6 +88,12 @@ class SheetStack(QSplitter):
         """Show the Table, or no more."""
         self._toggle(TableSheet, lambda: TableSheet(self._session), beside=True)
 
+    def toggle_console(self) -> None:
+        """Show the Console, or no more."""
+        from estompe.app.sheets.console_sheet import ConsoleSheet  # scripting is not needed to begin with
+
+        self._toggle(ConsoleSheet, lambda: ConsoleSheet(self._session), beside=True)
+
     def toggle_land(self, element: tuple[str, int, str] | None) -> None:
         """Show the ways to make something happen on a frame, or no more. element: the one that is followed."""
         self._toggle(LandSheet, lambda: LandSheet(self._session, self.start_work, element))
