@@ -1,10 +1,12 @@
-"""Put the application into one user's desktop: a launcher, an icon, and the file type of scenes. `--remove` takes them away."""
+"""Put the application into one user's desktop: launcher, icon, file type, manual page, completion. `--remove` takes them away."""
 
 import os
 import shutil
 import subprocess
 import sys
 from pathlib import Path
+
+from estompe.commands import completion, manual
 
 ROOT = Path(__file__).resolve().parents[1]
 _LAUNCHER = """[Desktop Entry]
@@ -26,6 +28,12 @@ _TYPE = """<?xml version="1.0" encoding="UTF-8"?>
   </mime-type>
 </mime-info>
 """
+_COMPLETIONS = {
+    "bash": "bash-completion/completions/estompe",
+    "zsh": "zsh/site-functions/_estompe",
+    "fish": "fish/vendor_completions.d/estompe.fish",
+}
+"""Where each shell looks below the folder of data; zsh only if it is told to."""
 
 
 def data_folder() -> Path:
@@ -38,6 +46,8 @@ def files() -> dict[Path, str | Path]:
     data = data_folder()
     command = ROOT / ".venv" / "bin" / "estompe"
     return {
+        data / "man" / "man1" / "estompe.1": "\n".join(manual.page()) + "\n",
+        **{data / place: completion.completion(shell) + "\n" for shell, place in _COMPLETIONS.items()},
         data / "applications" / "estompe.desktop": _LAUNCHER.format(command=command),
         data / "mime" / "packages" / "estompe.xml": _TYPE,
         data / "icons" / "hicolor" / "scalable" / "apps" / "estompe.svg": ROOT

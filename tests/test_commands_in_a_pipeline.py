@@ -9,6 +9,7 @@ import pytest
 from pxr import Usd
 
 from estompe.cli import main
+from estompe.commands import NAMES
 from estompe.commands.completion import SHELLS
 from estompe.commands.errors import CANCELLED, DONE, FAILED, PROBLEMS, USAGE, UsageError
 from estompe.commands.frame_numbers import frame_numbers, frame_range
@@ -194,6 +195,17 @@ def test_the_completion_for_bash_completes(tmp_path, capsys):
     )
     done = subprocess.run(["bash", script], capture_output=True, text=True, check=True)
     assert done.stdout.strip() == "render"
+
+
+def test_the_manual_page_has_every_command_option_and_code(capsys):
+    assert run("manual") == DONE
+    lines = capsys.readouterr().out.splitlines()
+    assert [line[4:] for line in lines if line.startswith(".SS ")] == list(NAMES)
+    assert r"\fB\-\-allow\-problems\fR" in lines
+    assert [line for line in lines if line.startswith(".B ")][-5:] == [".B 0", ".B 1", ".B 2", ".B 3", ".B 4"]
+    macros = {line.split()[0] for line in lines if line.startswith((".", "'"))}
+    assert macros == {".TH", ".SH", ".SS", ".TP", ".B", ".br"}
+    assert not [line for line in lines if not line]  # an empty line breaks a paragraph
 
 
 def test_the_doctor_names_the_driver_libraries_folders_and_versions(capsys):

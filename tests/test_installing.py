@@ -50,7 +50,7 @@ def test_a_wheel_installs_into_a_fresh_environment_and_renders(tmp_path):
         assert picture.size == (160, 120)
 
 
-def test_the_desktop_gets_a_launcher_an_icon_and_a_file_type(tmp_path):
+def test_the_desktop_gets_its_files_and_gives_them_back(tmp_path):
     environment = {**os.environ, "XDG_DATA_HOME": str(tmp_path)}
     command = [sys.executable, str(ROOT / "scripts" / "install_desktop.py")]
     subprocess.run(command, env=environment, check=True, capture_output=True)
@@ -58,8 +58,10 @@ def test_the_desktop_gets_a_launcher_an_icon_and_a_file_type(tmp_path):
     assert "MimeType=application/x-estompe" in launcher
     assert "*.estompe" in (tmp_path / "mime" / "packages" / "estompe.xml").read_text()
     assert (tmp_path / "icons" / "hicolor" / "scalable" / "apps" / "estompe.svg").read_text().startswith("<svg")
+    assert (tmp_path / "man" / "man1" / "estompe.1").read_text().startswith(".TH ESTOMPE 1")
+    assert "complete" in (tmp_path / "bash-completion" / "completions" / "estompe").read_text()
     subprocess.run([*command, "--remove"], env=environment, check=True, capture_output=True)
-    assert not (tmp_path / "applications" / "estompe.desktop").exists()
+    assert not [path for path in tmp_path.rglob("*estompe*") if path.is_file()]
 
 
 def test_the_version_is_said_alike_everywhere():

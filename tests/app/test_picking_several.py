@@ -161,8 +161,9 @@ def test_find_lists_only_what_has_the_words_in_its_name(crowd):
     QTest.keyClicks(cast.search, "extra")
     assert {path[1] for path in cast.rows if path[0] == "controls"} == {"extra-0", "extra-1"}
     assert not any(path[0] == "shapes" for path in cast.rows)
-    cast.search.clear()
+    QTest.keyClick(cast.search, Qt.Key.Key_Escape)
     assert ("shapes", "amphora") in cast.rows
+    assert not cast.search.isVisible()
 
 
 def test_folders_group_rows_close_and_are_renamed(crowd):

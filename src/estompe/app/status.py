@@ -2,11 +2,12 @@
 
 from collections.abc import Callable
 
-from PyQt6.QtCore import QEvent, Qt, QTimer
-from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QProgressBar, QWidget
+from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtWidgets import QHBoxLayout, QProgressBar, QWidget
 
 from estompe.app import units
 from estompe.app.session import Session
+from estompe.app.widgets.keyed_line import KeyedLine
 from estompe.app.widgets.labels import Elided, icon_button, label
 from estompe.app.widgets.removal import remove_widget
 from estompe.app.work import Work
@@ -14,23 +15,19 @@ from estompe.app.work import Work
 _LINGER = 8000
 
 
-class _Asked(QLineEdit):
-    """A line that goes when it is left or given up."""
+class _Asked(KeyedLine):
+    """A line that goes when it is left or given up with Esc."""
+
+    def __init__(self, parent: QWidget) -> None:
+        super().__init__(Qt.Key.Key_Escape)
+        self.setParent(parent)
+        self.kept.connect(self.done)
 
     def done(self) -> None:
         """Go, once."""
         self.blockSignals(True)
         self.hide()
         remove_widget(self)
-
-    def event(self, event) -> bool:
-        # Esc is a shortcut of the window; here it gives the line up.
-        if event.type() in (QEvent.Type.ShortcutOverride, QEvent.Type.KeyPress) and event.key() == Qt.Key.Key_Escape:
-            event.accept()
-            if event.type() == QEvent.Type.KeyPress:
-                self.done()
-            return True
-        return super().event(event)
 
 
 class StatusLine(QWidget):

@@ -19,6 +19,7 @@ NAMES = (
     "setup",
     "watch",
     "completion",
+    "manual",
     "doctor",
 )
 """As they are typed; the module of “import” is called `import_shot`."""

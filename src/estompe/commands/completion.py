@@ -17,7 +17,12 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(chosen: argparse.Namespace) -> None:
     """Run the command."""
-    print({"bash": _bash, "zsh": _zsh, "fish": _fish}[chosen.shell](options()))
+    print(completion(chosen.shell))
+
+
+def completion(shell: str) -> str:
+    """The completion file for one of SHELLS."""
+    return {"bash": _bash, "zsh": _zsh, "fish": _fish}[shell](options())
 
 
 def options() -> dict[str, list[tuple[str, str]]]:

@@ -4,12 +4,13 @@ from collections.abc import Hashable
 from typing import Any
 
 from PyQt6.QtCore import QPoint, Qt
-from PyQt6.QtWidgets import QLabel, QLineEdit, QVBoxLayout
+from PyQt6.QtWidgets import QLabel, QVBoxLayout
 
 from estompe.app import editing
 from estompe.app.panels import cast_menu
 from estompe.app.panels.cast_order import FAMILIES, FOLDER, Listed, listed
 from estompe.app.session import Session
+from estompe.app.widgets.keyed_line import KeyedLine
 from estompe.app.widgets.labels import Head, label
 from estompe.app.widgets.panel import Panel
 from estompe.app.widgets.removal import remove_widget
@@ -34,7 +35,7 @@ class CastPanel(Panel):
         self._hints: dict[str, QLabel] = {}
         self._listed: tuple[object, ...] | None = None
         self._words = ""
-        self.search = QLineEdit()
+        self.search = KeyedLine(Qt.Key.Key_Escape)
         self.refresh()
 
     def structure(self) -> Hashable:
@@ -42,11 +43,12 @@ class CastPanel(Panel):
 
     def build(self, layout: QVBoxLayout) -> None:
         self.rows, self.folders, self._sections, self._hints, self._listed = {}, {}, {}, {}, None
-        self.search = QLineEdit(self._words)
+        self.search = KeyedLine(Qt.Key.Key_Escape, self._words)
         self.search.setPlaceholderText("find by name")
         self.search.setAccessibleName("Find by name")
         self.search.setClearButtonEnabled(True)
         self.search.textChanged.connect(self._search_changed)
+        self.search.kept.connect(self._leave_search)
         self.search.setVisible(bool(self._words))
         layout.addWidget(self.search)
         for family in FAMILIES:
@@ -81,6 +83,12 @@ class CastPanel(Panel):
         if not text and not self.search.hasFocus():
             self.search.hide()
         self.pull()
+
+    def _leave_search(self) -> None:
+        """List everything again and give the keys back to the view."""
+        self.search.clearFocus()
+        self.search.clear()
+        self.search.hide()
 
     # What is listed
 

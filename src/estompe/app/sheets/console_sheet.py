@@ -8,11 +8,12 @@ import sys
 import traceback
 from typing import Any
 
-from PyQt6.QtCore import QEvent, Qt, pyqtSignal
-from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QPlainTextEdit, QVBoxLayout, QWidget
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QHBoxLayout, QPlainTextEdit, QVBoxLayout, QWidget
 
 import estompe
 from estompe.app.session import Session
+from estompe.app.widgets.keyed_line import KeyedLine
 from estompe.app.widgets.labels import closing_head, hairline, label
 from estompe.scripting.handles import Control, Falloff, Shape
 from estompe.scripting.scene import Scene
@@ -23,13 +24,11 @@ _HANDLES: dict[str, Any] = {"shapes": Shape, "controls": Control, "falloffs": Fa
 _MOST_LINES, _LONGEST_STEP = 5000, 40
 
 
-class _Line(QLineEdit):
-    """A line with those before it. Tab completes instead of moving the focus."""
-
-    completed = pyqtSignal()
+class _Line(KeyedLine):
+    """A line with those before it, which Up and Down bring back."""
 
     def __init__(self) -> None:
-        super().__init__()
+        super().__init__(Qt.Key.Key_Tab)
         self.before: list[str] = []
         self._place = 0
 
@@ -38,15 +37,6 @@ class _Line(QLineEdit):
         if text and self.before[-1:] != [text]:
             self.before.append(text)
         self._place = len(self.before)
-
-    def event(self, event) -> bool:
-        kinds = (QEvent.Type.ShortcutOverride, QEvent.Type.KeyPress)
-        if event.type() not in kinds or event.key() != Qt.Key.Key_Tab:
-            return super().event(event)
-        event.accept()  # else the window's command on Tab would run
-        if event.type() == QEvent.Type.KeyPress:
-            self.completed.emit()
-        return True
 
     def keyPressEvent(self, event) -> None:
         step = {Qt.Key.Key_Up: -1, Qt.Key.Key_Down: 1}.get(event.key())
@@ -93,7 +83,7 @@ class ConsoleSheet(QWidget):
         self.line = _Line()
         self.line.setAccessibleName("Line to run")
         self.line.returnPressed.connect(self._entered)
-        self.line.completed.connect(self.complete)
+        self.line.kept.connect(self.complete)
         self._prompt = label(">>>", "soft")
         row = QHBoxLayout()
         row.addWidget(self._prompt)
