@@ -4,6 +4,7 @@ import os
 import re
 import signal
 import threading
+from types import SimpleNamespace
 
 import pytest
 from distributed import LocalCluster
@@ -22,6 +23,7 @@ from estompe.exchange.usd.over import write_over
 from estompe.exchange.writers import usd
 from estompe.falloffs.after_glow import AfterGlow
 from estompe.farm import machines, worker
+from estompe.farm import run as farm_run
 from estompe.farm.job import chunk_size, chunks, remembers
 from estompe.farm.run import run as run_spec
 from estompe.importing import ExchangeError
@@ -130,6 +132,27 @@ def test_a_worker_that_dies_costs_its_chunk_only(small_sample, tmp_path, cluster
     assert run(small_sample, 1, 40, tmp_path / "many.usda", "scene", address, kill) == 40
     assert killed
     assert text_of(tmp_path / "one.usda") == text_of(tmp_path / "many.usda")
+
+
+def test_a_result_that_died_with_its_worker_is_waited_for(small_sample, monkeypatch):
+    """Its future is lost until another worker has computed the chunk again; the run goes on."""
+    monkeypatch.setattr(farm_run, "_TICK", 0.0)
+    states = iter(["pending", "lost", "lost", "finished"])
+
+    class Future:
+        status = property(lambda _: next(states))
+
+    class Client:
+        status = "running"
+
+        def scheduler_info(self):
+            return {"workers": {}}
+
+    nothing = SimpleNamespace()
+    following = farm_run._Run(Client(), nothing, small_sample.scene, nothing, lambda *_: None, print, print)
+    future = Future()
+    assert list(following._finished({future: (1, 2)})) == [future]
+    assert next(states, "asked to the end") == "asked to the end"
 
 
 def test_a_worker_that_is_just_going_away_is_asked_again(monkeypatch):

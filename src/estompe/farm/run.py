@@ -29,6 +29,7 @@ from estompe.output.estimate import Estimate
 from estompe.output.spec import OutputSpec
 
 _TICK = 0.2
+_ENDS = ("finished", "error", "cancelled")
 _GONE = "the scheduler has ended: what is finished stays, so give the same command again"
 
 
@@ -191,20 +192,23 @@ class _Run:
         return futures
 
     def _finished(self, futures: dict[Any, tuple[int, int]]) -> Iterator[Any]:
-        """Futures as they end; asked several times a second, so that cancelling does not wait for a chunk."""
+        """Futures as they end; asked several times a second, so that cancelling does not wait for a chunk.
+
+        A future whose worker died with its result is “lost” until another worker has computed it again.
+        """
         waiting, count = set(futures), len(futures)
         workers = set(self._client.scheduler_info()["workers"])
         while waiting:
             workers = self._watched(workers)
-            ended = {future for future in waiting if future.done()}
-            for future in ended:
+            ended = {future: status for future in waiting if (status := future.status) in _ENDS}
+            for future, status in ended.items():
                 begin, end = futures.pop(future)
-                if future.status in ("cancelled", "lost"):
+                if status == "cancelled":
                     raise ExchangeError(_GONE)
-                if future.status == "error":
+                if status == "error":
                     raise ExchangeError(f"frames {begin}–{end} cannot be made: {_words(future.exception())}")
                 yield future
-            waiting -= ended
+            waiting -= ended.keys()
             self._progress(self._share, f"{count - len(waiting)} of {count} chunks{self._left.words}")
             if not ended:
                 time.sleep(_TICK)
