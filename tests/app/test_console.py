@@ -75,3 +75,25 @@ def test_exit_closes_the_sheet_and_not_the_window(console):
     enter(sheet, "raise SystemExit")
     assert sample.window.sheets.currentWidget() is sample.view
     assert sample.window.isVisible()
+
+
+def test_an_edit_in_the_window_stays_when_the_next_line_is_run(console):
+    sample, sheet = console
+    enter(sheet, "first = scene.controls[0]")
+    sample.session.document.put(("first",), 7, "Set the first frame")
+    edited = sample.session.document.scene
+    enter(sheet, "1 + 1")
+    assert sample.session.document.scene is edited
+    enter(sheet, "scene.shape('box')")
+    assert (sample.session.document.scene.first, len(sample.session.document.scene.shapes)) == (7, len(edited.shapes) + 1)
+
+
+def test_a_handle_that_was_kept_acts_on_the_scene_as_it_is_now(console):
+    sample, sheet = console
+    enter(sheet, "kept = scene.shape('box', name='Crate')")
+    enter(sheet, "kept.add(es.Push(0.1))")
+    assert len(sample.session.document.scene.shapes[-1].effects) == 1
+    sample.session.document.undo()
+    sample.session.document.undo()
+    enter(sheet, "kept.add(es.Push(0.1))")  # the crate is gone
+    assert sheet.output.toPlainText().splitlines()[-1].endswith("is not in this scene")

@@ -1,9 +1,9 @@
 """`estompe completion`: print a completion file for a shell, made from the commands themselves."""
 
 import argparse
-from importlib import import_module
 
-from estompe.commands import MODULES, NAMES
+from estompe.commands import NAMES
+from estompe.commands.argument_list import arguments_of, help_of
 
 HELP = "print a completion file for a shell"
 SHELLS = ("bash", "zsh", "fish")
@@ -27,17 +27,15 @@ def completion(shell: str) -> str:
 
 def options() -> dict[str, list[tuple[str, str]]]:
     """The options of each command, each with its help."""
-    commands = {}
-    for name in NAMES:
-        parser = argparse.ArgumentParser()
-        import_module(f"estompe.commands.{MODULES[name]}").arguments(parser)
-        commands[name] = [
-            (option, (action.help or "").replace("'", "").replace("%%", "%"))
-            for action in parser._actions
+    return {
+        name: [
+            (option, help_of(action).replace("'", ""))
+            for action in arguments_of(name)
             for option in action.option_strings
             if option.startswith("--")
         ]
-    return commands
+        for name in NAMES
+    }
 
 
 def _bash(commands: dict[str, list[tuple[str, str]]]) -> str:

@@ -2,10 +2,10 @@
 
 import argparse
 from collections.abc import Iterator
-from importlib import import_module
 
 from estompe import __version__
-from estompe.commands import MODULES, NAMES
+from estompe.commands import NAMES
+from estompe.commands.argument_list import arguments_of, command_module, help_of
 from estompe.commands.errors import CANCELLED, DONE, FAILED, PROBLEMS, USAGE
 
 HELP = "print the manual page"
@@ -48,12 +48,10 @@ def page() -> Iterator[str]:
 
 
 def _command(name: str) -> Iterator[str]:
-    module = import_module(f"estompe.commands.{MODULES[name]}")
-    parser = argparse.ArgumentParser(f"estompe {name}", add_help=False)
-    module.arguments(parser)
-    yield from (f".SS {_escaped(name)}", _escaped(f"{module.HELP[:1].upper()}{module.HELP[1:]}."))
-    for action in parser._actions:
-        yield from (".TP", _heading(action), _escaped((action.help or "").replace("%%", "%")))
+    words = command_module(name).HELP
+    yield from (f".SS {_escaped(name)}", _escaped(f"{words[:1].upper()}{words[1:]}."))
+    for action in arguments_of(name):
+        yield from (".TP", _heading(action), _escaped(help_of(action)))
 
 
 def _heading(action: argparse.Action) -> str:

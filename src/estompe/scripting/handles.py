@@ -53,8 +53,11 @@ class Handle(str):
 
     @property
     def part(self) -> Any:
-        """The frozen part as it is in the scene now."""
-        return edits.get(self._scene.project.scene, self.path)
+        """The frozen part as it is in the scene now. Raises ScriptError where the part is gone."""
+        try:
+            return edits.get(self._scene.project.scene, self.path)
+        except edits.EditError as error:
+            raise ScriptError(str(error)) from None
 
     @property
     def name(self) -> str:

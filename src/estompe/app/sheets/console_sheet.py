@@ -6,6 +6,7 @@ import io
 import rlcompleter
 import sys
 import traceback
+from os.path import commonprefix
 from typing import Any
 
 from PyQt6.QtCore import Qt, pyqtSignal
@@ -15,6 +16,7 @@ import estompe
 from estompe.app.session import Session
 from estompe.app.widgets.keyed_line import KeyedLine
 from estompe.app.widgets.labels import closing_head, hairline, label
+from estompe.document.project import Project
 from estompe.scripting.handles import Control, Falloff, Shape
 from estompe.scripting.scene import Scene
 from estompe.scripting.values import ScriptError
@@ -74,6 +76,7 @@ class ConsoleSheet(QWidget):
         self.setObjectName("sheet")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self._session = session
+        self._scene = Scene.of(session.document.project)
         self._names: dict[str, Any] = {"es": estompe, "__name__": "__console__"}
         self._console = _Interpreter(self._names)
         self.output = QPlainTextEdit()
@@ -100,11 +103,14 @@ class ConsoleSheet(QWidget):
         self.line.setFocus()
 
     def _refresh(self) -> None:
-        """Hand out the scene that is open now, and handles of what is picked."""
-        scene = Scene.of(self._session.document.project)
+        """Bring `scene` up to the scene that is open now, and hand out handles of what is picked.
+
+        It stays one object: handles that a line has kept act on the scene as it is by then.
+        """
+        self._scene.project = self._session.document.project
         paths = [path for path in self._session.selection.there if len(path) == 2 and path[0] in _HANDLES]
-        self._names["scene"] = scene
-        self._names["picked"] = [_HANDLES[str(path[0])].of(scene, str(path[1])) for path in paths]
+        self._names["scene"] = self._scene
+        self._names["picked"] = [_HANDLES[str(path[0])].of(self._scene, str(path[1])) for path in paths]
 
     def _entered(self) -> None:
         text = self.line.text()
@@ -115,6 +121,7 @@ class ConsoleSheet(QWidget):
     def run(self, text: str) -> None:
         """Run a line, show what it gives, and take over what it changed as one step."""
         self.output.appendPlainText(f"{self._prompt.text()} {text}")
+        self._refresh()  # since the last line the scene may have been edited in the window
         given = io.StringIO()
         with contextlib.redirect_stdout(given), contextlib.redirect_stderr(given):
             try:
@@ -129,13 +136,19 @@ class ConsoleSheet(QWidget):
             self._take_over(text)
 
     def _take_over(self, text: str) -> None:
-        document, scene = self._session.document, self._names.get("scene")
-        if isinstance(scene, Scene) and scene.project.scene is not document.scene:
-            document.add_assets(dict(scene.project.assets))
+        document, project = self._session.document, self._changed_project()
+        if project is not None:
+            document.add_assets(dict(project.assets))
             document.end_gesture()
-            document.commit(scene.project.scene, f"Console: {text.strip()[:_LONGEST_STEP] or 'several lines'}")
+            document.commit(project.scene, f"Console: {text.strip()[:_LONGEST_STEP] or 'several lines'}")
             self._session.evaluator.ask()
         self._refresh()
+
+    def _changed_project(self) -> Project | None:
+        """What the line has built: in `scene`, or another scene that it put in its place."""
+        scene = self._names.get("scene")
+        built = scene if isinstance(scene, Scene) else self._scene
+        return built.project if built.project.scene is not self._session.document.scene else None
 
     def complete(self) -> None:
         """Complete the word before the cursor, or list what it could be."""
@@ -147,16 +160,9 @@ class ConsoleSheet(QWidget):
             words.append(word)
         if not words or not text[begin:]:
             return
-        common = _common_start(words)
+        common = commonprefix(words)
         if len(words) > 1 and common == text[begin:]:
             self.output.appendPlainText("  ".join(words))
             return
         self.line.setText(text[:begin] + common + self.line.text()[self.line.cursorPosition() :])
         self.line.setCursorPosition(begin + len(common))
-
-
-def _common_start(words: list[str]) -> str:
-    """The beginning that all words have in common."""
-    first, last = min(words), max(words)
-    length = next((k for k, (a, b) in enumerate(zip(first, last, strict=False)) if a != b), min(len(first), len(last)))
-    return first[:length]

@@ -305,11 +305,12 @@ class NumberField(QWidget):
         if editor is not self._editor:
             return
         self._editor = None
-        text = editor.text().strip()
+        text, had_focus = editor.text().strip(), editor.hasFocus()
         remove_widget(editor)
         if not self.exists():
             return
-        self.setFocus()
+        if had_focus:  # else the focus has gone elsewhere, perhaps because the field is about to go
+            self.setFocus()
         if self._formula is not None and text == self._formula.text:
             return
         try:
@@ -352,6 +353,8 @@ class NumberField(QWidget):
     def _refuse_formula(self, text: str, error: FormulaError) -> None:
         """Say what is wrong, and let it be mended with the wrong place picked."""
         self._refuse(f"{self.rule.label}: {error}")
+        if not self.isVisible():  # an editor that takes the focus within a sheet that goes would leave it dangling
+            return
         self.type_value(text)
         if self._editor is not None:
             self._editor.setSelection(error.begin, max(1, error.end - error.begin))
