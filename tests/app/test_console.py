@@ -85,7 +85,8 @@ def test_an_edit_in_the_window_stays_when_the_next_line_is_run(console):
     enter(sheet, "1 + 1")
     assert sample.session.document.scene is edited
     enter(sheet, "scene.shape('box')")
-    assert (sample.session.document.scene.first, len(sample.session.document.scene.shapes)) == (7, len(edited.shapes) + 1)
+    scene = sample.session.document.scene
+    assert (scene.first, len(scene.shapes)) == (7, len(edited.shapes) + 1)
 
 
 def test_a_handle_that_was_kept_acts_on_the_scene_as_it_is_now(console):

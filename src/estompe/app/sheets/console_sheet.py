@@ -6,7 +6,6 @@ import io
 import rlcompleter
 import sys
 import traceback
-from os.path import commonprefix
 from typing import Any
 
 from PyQt6.QtCore import Qt, pyqtSignal
@@ -160,9 +159,15 @@ class ConsoleSheet(QWidget):
             words.append(word)
         if not words or not text[begin:]:
             return
-        common = commonprefix(words)
+        common = _common_start(words)
         if len(words) > 1 and common == text[begin:]:
             self.output.appendPlainText("  ".join(words))
             return
         self.line.setText(text[:begin] + common + self.line.text()[self.line.cursorPosition() :])
         self.line.setCursorPosition(begin + len(common))
+
+
+def _common_start(words: list[str]) -> str:
+    """The beginning that all words have in common."""
+    shortest = min(words, key=len)
+    return next((shortest[:k] for k in range(len(shortest)) if len({word[k] for word in words}) > 1), shortest)
