@@ -28,6 +28,7 @@ from estompe.falloffs.image import Image as Picture
 from estompe.falloffs.painted import Painted
 from estompe.falloffs.ramp import first_range
 from estompe.geometry import frozen
+from estompe.geometry.colors import display_of
 from estompe.kinds.kind import Effect, ShapeSource, Source
 from estompe.kinds.numbers import Key, Keyed
 from estompe.kinds.registry import encode_kind, kinds
@@ -99,9 +100,11 @@ def _scene(kind: str) -> Scene:
     spiral = tuple((0.48 * np.cos(t), 1.1 * t / 8, 0.48 * np.sin(t)) for t in turns.tolist())
     path = Control("spiral", "Spiral", "path", points=tuple((float(x), float(y), float(z)) for x, y, z in spiral))
     coarse = kind in ("subdivide",)
-    vase = Shape("vase", "Vase", Lathe(_VASE, 24 if coarse else 130, 16 if coarse else 110), color=(0.82, 0.76, 0.66))
+    vase = Shape(
+        "vase", "Vase", Lathe(_VASE, 24 if coarse else 130, 16 if coarse else 110), color=(0.638, 0.538, 0.393)
+    )
     if kind in ("press",):
-        vase = Shape("vase", "Vase", Box(1.0, 1.1, 1.0, 60), Transform((0.0, 0.6, 0.0)), color=(0.82, 0.76, 0.66))
+        vase = Shape("vase", "Vase", Box(1.0, 1.1, 1.0, 60), Transform((0.0, 0.6, 0.0)), color=(0.638, 0.538, 0.393))
     other = Shape("stone", "Stone", Sphere(0.38, 24), Transform((0.32, 0.6, 0.3)), visible=False)
     camera = Camera("Reference", (1.7, 1.75, 3.0), (0.0, 0.58, 0.0), 27.0)
     return Scene((vase, other), (control, path), (Falloff("falloff", "Falloff"),), camera, first=1, last=48)
@@ -180,7 +183,7 @@ def _effect_project(tag: str) -> Project:
         scene = edits.put(scene, ("shapes", "vase", "source"), closed)
     if tag == "merge":
         knob = Shape(
-            "knob", "Knob", Sphere(0.26, 20), Transform((0.38, 0.75, 0.25)), visible=False, color=(0.72, 0.35, 0.2)
+            "knob", "Knob", Sphere(0.26, 20), Transform((0.38, 0.75, 0.25)), visible=False, color=(0.477, 0.1, 0.0331)
         )
         scene = edits.insert(scene, ("shapes",), knob)
     scene = edits.put(scene, ("falloffs", "falloff"), Falloff("falloff", "Falloff", (near,), Range(0.1, 0.8)))
@@ -215,7 +218,7 @@ def _effect_project(tag: str) -> Project:
         grass = StrandsFrom(surface="vase", roots=260, length=0.3, lines=1, points=12, amplitude=0.0, width=0.012)
         owner = edits.get(scene, ("shapes", "vase"))
         bare = edits.put(scene, ("shapes", "vase", "effects"), ())
-        grown = Shape("grass", "Grass", grass, effects=owner.effects, color=(0.32, 0.40, 0.22))
+        grown = Shape("grass", "Grass", grass, effects=owner.effects, color=(0.0835, 0.133, 0.0397))
         scene = edits.insert(bare, ("shapes",), grown)
         path = ("shapes", "grass", *path[2:])
         scene = edits.put(scene, path, PressDown("lamp", 0.34))
@@ -235,7 +238,9 @@ def _draw(project: Project, falloff: str | None, path: Path) -> None:
 def _row(rule: Setting, default: object) -> str:
     unit = UNITS[rule.unit].words
     limits = ""
-    if rule.low is not None or rule.high is not None:
+    if rule.unit == "display":
+        limits = "0 … 100, and brighter"
+    elif rule.low is not None or rule.high is not None:
         low, high = ("" if end is None else _shown(rule, end) for end in (rule.low, rule.high))
         limits = f"{low} … {high}"
     choices = ", ".join(rule.choices)
@@ -246,6 +251,8 @@ def _shown(rule: Setting, value: object) -> str:
     """A value as the window shows it; nothing for what is found out when it is added, such as the first control."""
     if isinstance(value, bool):
         return "yes" if value else "no"
+    if rule.unit == "display" and isinstance(value, float):
+        return f"{float(display_of(np.array(value))) * 100:.3g}"
     if isinstance(value, int | float):
         return f"{value * 100 if rule.unit == 'fraction' else value:.10g}"
     if isinstance(value, tuple) and value and all(isinstance(part, float) for part in value):
@@ -295,7 +302,7 @@ def _copying_project(tag: str) -> Project:
     source = structs.replace(new_shape_source(scene, tag, box), **_SETTINGS.get(tag, {}))
     scene, made = add_shape(scene, "Made", source)
     used = {item.id for item in references_of(source)}
-    scene = edits.put(scene, ("shapes", made, "color"), (0.75, 0.5, 0.36))
+    scene = edits.put(scene, ("shapes", made, "color"), (0.523, 0.214, 0.107))
     for item in (box, sphere):
         scene = edits.put(scene, ("shapes", item, "visible"), item == sphere and sphere in used)
     return Project(structs.replace(scene, camera=Camera("Reference", (1.7, 1.75, 3.0), (0.0, 0.45, 0.0), 30.0)))
@@ -307,7 +314,7 @@ def _shape_project(tag: str) -> Project:
     source = kinds(ShapeSource)[tag]()
     low, high = source.build({}).bounds
     at = 0.0, round(0.45 - 0.5 * float(low[1] + high[1]), 6), 0.0
-    shape = Shape("shape", "Shape", source, Transform(at), color=(0.82, 0.76, 0.66))
+    shape = Shape("shape", "Shape", source, Transform(at), color=(0.638, 0.538, 0.393))
     return Project(Scene((shape,), camera=Camera("Reference", (1.7, 1.75, 3.0), (0.0, 0.45, 0.0), 24.0)))
 
 

@@ -99,7 +99,7 @@ def _sea(stage: Usd.Stage) -> None:
         moved[:, 1] = swell(flat[:, 0], flat[:, 2], frame)
         mesh.GetPointsAttr().Set(Vt.Vec3fArray.FromNumpy(moved.astype(np.float32)), frame)
         mesh.GetExtentAttr().Set(_extent(moved), frame)
-    _colored(stage, mesh, "water", (0.33, 0.44, 0.47))
+    _colored(stage, mesh, "water", (0.089, 0.163, 0.187))
 
 
 def _boat(stage: Usd.Stage) -> None:
@@ -110,7 +110,7 @@ def _boat(stage: Usd.Stage) -> None:
         place.Set(Gf.Vec3d(x, high + 0.1, 0), frame)
         turn.Set(Gf.Vec3f(roll, heading, pitch), frame)
     hull = _mesh(stage, "/Crossing/Boat/Hull", *_hull())
-    _colored(stage, hull, "planks", (0.62, 0.41, 0.30))
+    _colored(stage, hull, "planks", (0.342, 0.14, 0.0732))
     _rig(stage)
 
 
@@ -149,9 +149,9 @@ def _rig(stage: Usd.Stage) -> None:
         sway.GetRotationsAttr().Set(Vt.QuatfArray(bends), frame)
     UsdSkel.BindingAPI.Apply(skeleton.GetPrim()).CreateAnimationSourceRel().SetTargets([sway.GetPath()])
     mast = _mesh(stage, "/Crossing/Boat/Rig/Mast", *_mast())
-    _colored(stage, mast, "spar", (0.55, 0.47, 0.38))
+    _colored(stage, mast, "spar", (0.263, 0.187, 0.119))
     sail = _mesh(stage, "/Crossing/Boat/Rig/Sail", *_sail())
-    _colored(stage, sail, "canvas", (0.86, 0.80, 0.68))
+    _colored(stage, sail, "canvas", (0.711, 0.604, 0.42))
     for mesh in (mast, sail):
         _bind(mesh, heights)
 
@@ -201,7 +201,7 @@ def _buoys(stage: Usd.Stage) -> None:
         for angle in np.linspace(0, 2 * np.pi, around, endpoint=False):
             rings.append((radius * math.cos(angle), 0.62 * share - 0.2, radius * math.sin(angle)))
     form = _mesh(stage, "/Crossing/Buoys/Forms/buoy/body", np.array(rings), _quads(around, rows, around=True))
-    _colored(stage, form, "paint", (0.78, 0.36, 0.24))
+    _colored(stage, form, "paint", (0.57, 0.107, 0.047))
     made.CreatePrototypesRel().AddTarget("/Crossing/Buoys/Forms/buoy")
     places = np.array([(x, z) for x in np.linspace(-6, 6, 9) for z in (-1.9, 1.9)])
     made.CreateProtoIndicesAttr([0] * len(places))

@@ -10,17 +10,18 @@ if TYPE_CHECKING:
     from estompe.scripting.handles import Control, Falloff, Shape
     from estompe.scripting.kinds import *  # noqa: F403
     from estompe.scripting.scene import Scene, diff
-    from estompe.scripting.values import ScriptError, formula, keys
+    from estompe.scripting.values import ScriptError, color_as_shown, formula, keys
 
-__version__ = "0.9.0"
+__version__ = "0.10.0"
 _FROM = {
     **dict.fromkeys(("evaluate", "open", "save"), "estompe.api"),
     **dict.fromkeys(("Control", "Falloff", "Shape"), "estompe.scripting.handles"),
     **dict.fromkeys(("Scene", "diff"), "estompe.scripting.scene"),
-    **dict.fromkeys(("ScriptError", "formula", "keys"), "estompe.scripting.values"),
+    **dict.fromkeys(("ScriptError", "color_as_shown", "formula", "keys"), "estompe.scripting.values"),
 }
 __all__ = [
-    "Control", "Falloff", "Scene", "ScriptError", "Shape", "diff", "evaluate", "formula", "keys", "open", "save",
+    "Control", "Falloff", "Scene", "ScriptError", "Shape",
+    "color_as_shown", "diff", "evaluate", "formula", "keys", "open", "save",
 ]  # fmt: skip
 
 

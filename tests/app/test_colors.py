@@ -2,13 +2,16 @@
 
 import numpy as np
 import pytest
+from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QColor
+from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QColorDialog
 
 from estompe.app.fields.color import ColorField
 from estompe.document import edits
 from estompe.document.scene import EffectSlot
 from estompe.effects.color import Color
+from estompe.geometry.colors import display_color
 from estompe.kinds.numbers import Formula, Keyed
 
 SHAPE = ("shapes", "amphora", "color")
@@ -50,11 +53,11 @@ def test_a_shape_takes_the_colour_that_is_chosen_in_one_step(sample, choose):
     sample.settle()
     before, picture = sample.session.document.scene, sample.view.grab().toImage()
     field = _field(sample, SHAPE)
-    assert np.allclose(field.patch.color.getRgbF()[:3], edits.get(before, SHAPE), atol=1e-4)
+    assert np.allclose(field.patch.color.getRgbF()[:3], display_color(edits.get(before, SHAPE)), atol=1e-4)
     choose[0].append("#ff0080")
     sample.click(field.patch)
     sample.settle()
-    assert np.allclose(sample.get(*SHAPE), (1.0, 0.0, 128 / 255), atol=1e-4)
+    assert np.allclose(sample.get(*SHAPE), (1.0, 0.0, 0.215861), atol=1e-4), "stored in linear light"
     assert choose[1][0].name() != field.patch.color.name() == "#ff0080"
     assert sample.view.grab().toImage() != picture
     sample.session.document.undo()
@@ -74,10 +77,14 @@ def test_its_three_numbers_are_named_by_what_they_are_and_kept_within_limits(sam
     red, green, blue = _field(sample, SHAPE).parts
     assert not red.keyable
     sample.type_into(green, "25")
-    assert sample.get(*SHAPE)[1] == pytest.approx(0.25)
+    assert sample.get(*SHAPE)[1] == pytest.approx(((0.25 + 0.055) / 1.055) ** 2.4, abs=1e-6)
+    assert green._text() == "25"
+    QTest.keyClick(green, Qt.Key.Key_Up)
+    assert green._text() == "26"
     assert sample.session.document.undo_label.endswith("color green")
-    sample.type_into(blue, "130")
-    assert sample.get(*SHAPE)[2] <= 1.0
+    before = sample.get(*SHAPE)[2]
+    sample.type_into(blue, "-1")
+    assert sample.get(*SHAPE)[2] == before
     assert blue._error
 
 
@@ -90,7 +97,7 @@ def test_a_keyed_colour_gets_keys_and_one_by_a_formula_is_left_to_it(dyed, choos
     dyed.settle()
     field = _field(dyed, EFFECT)
     assert field.parts[0].keyable
-    assert np.allclose(field.patch.color.getRgbF()[:3], (0.5, 0.25, 0.3), atol=0.01)
+    assert np.allclose(field.patch.color.getRgbF()[:3], display_color((0.5, 0.25, 0.3)), atol=0.01)
     said: list[str] = []
     session.messages.said.connect(lambda text, _: said.append(text))
     choose[0].append("#00ff00")
@@ -103,4 +110,4 @@ def test_a_keyed_colour_gets_keys_and_one_by_a_formula_is_left_to_it(dyed, choos
     # The patch follows the frame.
     session.playhead.go(1)
     dyed.settle()
-    assert np.allclose(field.patch.color.getRgbF()[:3], (0.5, 1.0, 0.3), atol=0.01)
+    assert np.allclose(field.patch.color.getRgbF()[:3], display_color((0.5, 1.0, 0.3)), atol=0.01)

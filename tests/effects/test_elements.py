@@ -274,7 +274,7 @@ def test_unbroken_pieces_look_as_the_whole_did():
     # Caps coincide with the skin wherever they meet it.
     assert len(np.unique(broken.points[skin], axis=0)) < len(skin)
     assert broken.attribute(Domain.POINT, "color")[skin] == pytest.approx(
-        np.tile([0.8, 0.77, 0.71], (len(skin), 1)), abs=1e-6
+        np.tile(scene.shapes[0].color, (len(skin), 1)), abs=1e-6
     )
 
 

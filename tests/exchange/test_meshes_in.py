@@ -48,7 +48,8 @@ def test_obj_keeps_polygons_uvs_colours_and_groups(tmp_path):
     assert mesh.topology.corners.tolist() == [0, 1, 2, 3, 1, 4, 5, 2]
     assert mesh.topology.offsets.tolist() == [0, 4, 8]
     assert mesh.attribute(Domain.CORNER, "uv")[5].tolist() == [1, 0]
-    assert np.allclose(mesh.attribute(Domain.POINT, "color")[5], 0.2)
+    linear = ((0.2 + 0.055) / 1.055) ** 2.4  # files of this kind hold display values
+    assert np.allclose(mesh.attribute(Domain.POINT, "color")[5], linear)
     assert mesh.attribute(Domain.FACE, "plank near").tolist() == [True, False]
     assert mesh.attribute(Domain.FACE, "far").tolist() == [False, True]
 
@@ -84,7 +85,7 @@ def test_ply_round_trip_keeps_polygons_and_strengths(tmp_path, made):
     assert np.array_equal(again.topology.corners, made.topology.corners)
     assert np.array_equal(again.topology.offsets, made.topology.offsets)
     assert np.array_equal(again.attribute(Domain.POINT, "strength_tide"), strength)
-    assert np.allclose(again.attribute(Domain.POINT, "color"), 0.4, atol=1 / 255)
+    assert np.allclose(again.attribute(Domain.POINT, "color"), 0.4, atol=2 / 255)
 
 
 @pytest.mark.parametrize(("sides", "kind"), [(255, "uchar"), (256, "int")])

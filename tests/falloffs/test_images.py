@@ -23,3 +23,10 @@ def test_the_brightness_of_full_colours(tmp_path, color, luminance):
     assert np.allclose(values["brightness"], luminance, atol=1e-4)
     for name, part in zip(("red", "green", "blue"), color, strict=True):
         assert np.allclose(values[name], part / 255, atol=1e-6)
+
+
+def test_a_picture_read_as_light_is_decoded_by_the_curve_of_srgb(tmp_path):
+    Bitmap.new("RGB", (8, 8), (128, 128, 128)).save(tmp_path / "grey.png")
+    layer = Layer("l", Image(str(tmp_path / "grey.png"), values="as light"))
+    scene = Scene((Shape("g", "G", Grid()),), (), (Falloff("f", "F", (layer,), Range(1.0, 0.0)),))
+    assert np.allclose(evaluate(Project(scene), 1).shown("g", "f").values, 0.2158605, atol=1e-5)

@@ -22,9 +22,10 @@ from estompe.kinds.numbers import Key, Keyed
 from estompe.output import movie, picture_files, pictures
 from estompe.output.estimate import time_left
 from estompe.output.painter import Painter, Settings
-from estompe.render.final import FinalRenderer, display_values, linear_light, tiles_of
+from estompe.render.final import FinalRenderer, display_values, tiles_of
 from estompe.render.item import Look
 from estompe.render.picture import items_of
+from estompe.render.renderer import Renderer
 from estompe.render.viewpoint import Viewpoint
 from estompe.shapes.box import Box
 from estompe.shapes.copies_grid import CopiesOnGrid
@@ -130,14 +131,34 @@ def test_alpha_is_how_much_of_a_pixel_is_covered(small_sample):
     assert np.allclose(display_values(filled.color)[0, 0, :3], 0.5, atol=1e-3)
 
 
-def test_linear_light_and_display_values_undo_each_other():
-    rng = np.random.default_rng(3)
-    alpha = rng.uniform(0.1, 1.0, (40, 1))
-    shown = np.concatenate([rng.uniform(0, 1, (40, 3)) * alpha, alpha], axis=1).astype(np.float32)
-    again = display_values(linear_light(shown))
-    assert np.allclose(again[:, :3] * again[:, 3:], shown[:, :3], atol=1e-5)
-    grey = linear_light(np.array([[0.5, 0.5, 0.5, 1.0]], np.float32))
-    assert grey[0, 0] == pytest.approx(0.21404, abs=1e-4)
+@pytest.mark.parametrize(("grey", "shown"), [(0.18, 0.46135612950), (0.002, 0.02584), (1.0, 1.0), (2.0, 1.0)])
+def test_pictures_are_linear_light_and_shown_by_the_curve_of_srgb(grey, shown):
+    white, other = (wall_of((value,) * 3) for value in (1.0, grey))
+    lit = [painted(project, Settings(SIZE)).color[40, 64] for project in (white, other)]
+    assert lit[1][0] / lit[0][0] == pytest.approx(grey, rel=0.01), "lit alike, light is in proportion"
+    even = np.array([[[grey * 0.5, grey * 0.5, grey * 0.5, 0.5]]], np.float32)
+    assert display_values(even)[0, 0] == pytest.approx([shown, shown, shown, 0.5], abs=1e-5)
+
+
+def wall_of(color):
+    project = wall()
+    return project.with_scene(
+        structs.replace(project.scene, shapes=(structs.replace(project.scene.shapes[0], color=color),))
+    )
+
+
+def test_the_window_shows_the_display_values_of_the_same_light():
+    project = wall_of((0.3, 0.05, 0.72))
+    frame = evaluate(project, 1)
+    items, viewpoint = items_of(frame), Viewpoint.of_camera(frame.scene.camera)
+    light = painted(project, Settings(SIZE)).color
+    renderer = Renderer()
+    try:
+        for still in (True, False):
+            shown = renderer.draw(items, viewpoint, Look("shaded", still=still, occlusion=False), SIZE)
+            assert np.abs(shown[40, 64, :3] - display_values(light)[40, 64, :3] * 255).max() <= 2
+    finally:
+        renderer.release()
 
 
 def test_motion_blur_smears_what_moves_and_nothing_else():

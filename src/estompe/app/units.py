@@ -3,8 +3,13 @@
 import math
 import re
 
+import numpy as np
+
+from estompe.geometry.colors import display_of, linear_of
+
 _LENGTHS = {0.001: "mm", 0.01: "cm", 1.0: "m", 1000.0: "km", 0.0254: "in", 0.3048: "ft"}
-_SUFFIXES = {"degrees": "°", "fraction": "%", "times": "×", "per second": "/s"}
+_SUFFIXES = {"degrees": "°", "fraction": "%", "display": "%", "times": "×", "per second": "/s"}
+_PER_CENT = ("fraction", "display")
 _NUMBER = r"([+-]?(?:\d+(?:[.,]\d*)?|[.,]\d+)(?:[eE][+-]?\d+)?)"
 _TEXT = re.compile(rf"^\s*{_NUMBER}\s*(mm|cm|km|in|ft|m|u|°|%|×|x|/s|per second|degrees)?\s*$")
 
@@ -31,13 +36,13 @@ def suffix(unit: str) -> str:
 
 def named(unit: str) -> str:
     """A unit in words, for help."""
-    return suffix(unit).strip() if unit == "length" else unit
+    return suffix(unit).strip() if unit == "length" else "display value" if unit == "display" else unit
 
 
 def shown(value: float, unit: str) -> str:
     """A number with its unit, short enough for a field."""
-    if unit == "fraction":
-        return f"{_plain(value * 100, 1).removesuffix('.0')} %"
+    if unit in _PER_CENT:
+        return f"{_plain(_as_shown(value, unit) * 100, 1).removesuffix('.0')} %"
     return f"{_plain(value, 1 if unit == 'degrees' else 3)}{suffix(unit)}"
 
 
@@ -76,7 +81,10 @@ def fixed(value: float, digits: int) -> str:
 
 def typed(value: float, unit: str) -> str:
     """A number as it is offered for typing, without its unit and without loss."""
-    return repr(round(value * 100, 9) if unit == "fraction" else round(value, 9)).removesuffix(".0")
+    digits = 4 if unit == "display" else 9
+    return repr(
+        round(_as_shown(value, unit) * 100, digits) if unit in _PER_CENT else round(value, digits)
+    ).removesuffix(".0")
 
 
 def parsed(text: str, unit: str) -> float:
@@ -90,7 +98,23 @@ def parsed(text: str, unit: str) -> float:
     if unit == "length" and match[2] in _LENGTHS.values():
         metres = next(size for size, name in _LENGTHS.items() if name == match[2])
         return float(f"{value * metres / _Scene.metres_per_unit:.9g}")
+    if unit == "display":
+        return _linear(value / 100)
     return value / 100 if unit == "fraction" else value
+
+
+def moved(value: float, by: float, unit: str) -> float:
+    """A number that a drag changes by as much as is seen."""
+    return _linear(_as_shown(value, unit) + by) if unit == "display" else value + by
+
+
+def _as_shown(value: float, unit: str) -> float:
+    """A number as people see it: colours are stored as linear light and seen as display values."""
+    return float(display_of(np.array(value))) if unit == "display" else value
+
+
+def _linear(display: float) -> float:
+    return round(float(linear_of(np.array(display))), 6)
 
 
 def drag_step(value: float, unit: str, step: float | None) -> float:

@@ -26,7 +26,7 @@ from estompe.files.atomic import written_whole
 from estompe.files.regular import check_answers
 from estompe.kinds.registry import FAMILIES, decode_kind, encode_kind, family_of, kinds
 
-VERSION = 9
+VERSION = 10
 ENDING = ".estompe"
 _SCENE = "scene.json"
 _ASSET = re.compile(r"^(?:assets|blobs)/([0-9a-f]{64})\.npy$")

@@ -234,6 +234,58 @@ def _to_9(scene: Json) -> Json:
     return scene
 
 
+_COLOR_SETTINGS = {"color": "full", "coat": "color", "fracture": "inside", "outline": "ink"}
+"""The setting of each kind of effect of version 9 that is a colour."""
+
+
+_BRIGHTEST = 5.6
+"""The largest display value that still is a colour of version 10."""
+
+
+def _to_10(scene: Json) -> Json:
+    """Version 10 has colours in linear light; those of version 9 are display values."""
+    for shape in scene.get("shapes", ()):
+        _linear_setting(shape, "color")
+        for slot in shape.get("effects", []):
+            _linear_setting(slot["effect"], _COLOR_SETTINGS.get(slot["effect"]["kind"], ""))
+        for source in _below(shape["source"]):
+            _mark_display_values(source)
+    return scene
+
+
+def _linear_setting(item: Json, name: str) -> None:
+    if name in item:
+        item[name] = [_linear_number(part) for part in item[name]]
+
+
+def _linear_number(number: Any) -> Any:
+    """A display value as linear light (IEC 61966-2-1): that of a number, of keys, or of a formula."""
+    if not isinstance(number, dict):
+        value = min(max(float(number), 0.0), _BRIGHTEST)
+        return round(value / 12.92 if value <= 0.04045 else ((value + 0.055) / 1.055) ** 2.4, 6)
+    if number["kind"] == "keyed":
+        return {**number, "keys": [_linear_key(key) for key in number["keys"]]}
+    text = f"(max(0, {number['text']}) + 0.055) / 1.055"
+    longest = 1000
+    return {**number, "text": f"(({text}) ^ 2.4)"} if len(text) < longest - 10 else number
+
+
+def _linear_key(key: Json) -> Json:
+    value = min(max(float(key["value"]), 0.0), _BRIGHTEST)
+    slope = 1 / 12.92 if value <= 0.04045 else 2.4 / 1.055 * ((value + 0.055) / 1.055) ** 1.4
+    slopes = {name: key[name] * slope for name in ("slope_in", "slope_out") if key.get(name) is not None}
+    return {**key, "value": _linear_number(value), **slopes}
+
+
+def _mark_display_values(source: Json) -> None:
+    """Stored arrays stay as they are, under the address of their content; they are converted when they are read."""
+    for stored in source.get("attributes") or ():
+        if stored["name"] == "color":
+            stored["values"] = "display"
+    if source.get("color") and "positions" in source:
+        source["color_values"] = "display"
+
+
 _STEPS: dict[int, Callable[[Json], Json]] = {
-    1: _to_2, 2: _to_3, 3: _to_4, 4: _to_5, 5: _to_6, 6: _to_7, 7: _to_8, 8: _to_9,
+    1: _to_2, 2: _to_3, 3: _to_4, 4: _to_5, 5: _to_6, 6: _to_7, 7: _to_8, 8: _to_9, 9: _to_10,
 }  # fmt: skip

@@ -10,7 +10,7 @@ from estompe.kinds.kind import ActsOn, Join
 from estompe.kinds.numbers import Number, Triple
 from estompe.kinds.part import Part
 from estompe.kinds.registry import AnyEffect, AnyShapeSource, AnySource
-from estompe.kinds.settings import setting, whole
+from estompe.kinds.settings import rgb, setting, whole
 
 Identifier = Annotated[str, Meta(min_length=1, max_length=64, pattern=r"^[a-z0-9-]+$")]
 Name = Annotated[str, Meta(min_length=1, max_length=200, pattern=r"^(?![\s\S]*[\x00-\x1f\x7f-\x9f])")]
@@ -132,14 +132,8 @@ class Shape(Part):
     visible: bool = True
     color: Annotated[
         Color,
-        setting(
-            "Colour",
-            "The colour where neither the mesh nor an effect has one: red, green and blue.",
-            unit="fraction",
-            step=0.01,
-            editor="color",
-        ),
-    ] = (0.80, 0.77, 0.71)
+        rgb("Colour", "The colour where neither the mesh nor an effect has one: red, green and blue."),
+    ] = (0.604, 0.554, 0.462)
     at_frame: OwnTime = None
     listing: Listing = Listing()
 

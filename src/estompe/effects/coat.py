@@ -75,7 +75,7 @@ class Coat(VolumeEffect, tag="coat"):
     color: Annotated[
         Triple,
         rgb("Colour", "The colour of the layer: red, green and blue."),
-    ] = (0.93, 0.92, 0.88)
+    ] = (0.848, 0.828, 0.748)
 
     def reads(self) -> tuple[str, ...]:
         return (*super().reads(), "margin")

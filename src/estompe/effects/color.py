@@ -32,7 +32,7 @@ class Color(Effect, tag="color"):
     full: Annotated[
         Triple,
         rgb("Colour", "The colour at full strength: red, green and blue."),
-    ] = (0.45, 0.14, 0.08)
+    ] = (0.171, 0.0174, 0.00719)
 
     side: Annotated[Literal["both", "front", "back"], setting("Side", "Which side of the surface is coloured.")] = (
         "both"

@@ -54,7 +54,7 @@ class Fracture(Effect, tag="fracture"):
     inside: Annotated[
         Triple,
         rgb("Inside colour", "The colour of cut faces: red, green and blue."),
-    ] = (0.44, 0.34, 0.27)
+    ] = (0.163, 0.0946, 0.0593)
     close: Annotated[
         bool,
         setting("Close flat holes", "Whether flat openings get a lid first, so that the mesh is closed.", folded=True),

@@ -15,7 +15,7 @@ from estompe.kinds.context import Context
 from estompe.kinds.kind import EVERYTHING, Effect
 from estompe.kinds.numbers import Number, plain
 from estompe.kinds.registry import register
-from estompe.kinds.settings import setting
+from estompe.kinds.settings import rgb, setting
 
 LINES = 1080
 """The height of the picture for which pixels are counted, so that a picture of another size looks the same."""
@@ -68,8 +68,8 @@ class Outline(Effect, tag="outline"):
     ] = 0.02
     ink: Annotated[
         Color,
-        setting("Ink", "The colour of the line: red, green and blue.", unit="fraction", step=0.01, editor="color"),
-    ] = (0.07, 0.06, 0.06)
+        rgb("Ink", "The colour of the line: red, green and blue."),
+    ] = (0.00598, 0.0049, 0.0049)
 
     def gives_colors(self) -> bool:
         return True

@@ -17,7 +17,7 @@ from estompe.kinds.registry import register
 from estompe.kinds.settings import setting
 
 ONE_SIDED = (Domain.POINT, "one_sided")
-_INK: Color = (0.07, 0.06, 0.06)
+_INK: Color = (0.00598, 0.0049, 0.0049)
 
 
 @register

@@ -45,6 +45,13 @@ class Image(Source, tag="image"):
         Literal["brightness", "red", "green", "blue", "alpha"],
         setting("Channel", "The channel of the picture that is read."),
     ] = "brightness"
+    values: Annotated[
+        Literal["as stored", "as light"],
+        setting(
+            "Values",
+            "As they are in the file, which suits maps, or as light: then half as bright to the eye is a fifth.",
+        ),
+    ] = "as stored"
     repeat: Annotated[
         Number,
         setting(
@@ -64,7 +71,8 @@ class Image(Source, tag="image"):
         return frame if "#" in self.file else 0.0
 
     def measure(self, elements: Elements, context: Context) -> Floats:
-        pixels, weights = pictures.pixels(pictures.numbered(self.file, context.clock)), _WEIGHTS[self.channel]
+        read = pictures.light if self.values == "as light" else pictures.pixels
+        pixels, weights = read(pictures.numbered(self.file, context.clock)), _WEIGHTS[self.channel]
         values = elements.through_uvs(lambda uv: sampled(pixels, uv, plain(self.repeat), weights))
         if values is None:
             raise CannotEvaluateError(

@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from estompe.files.regular import check_answers
+from estompe.geometry.colors import as_linear
 from estompe.kinds.context import CannotEvaluateError
 
 MOST_PIXELS = 8192 * 8192
@@ -46,6 +47,16 @@ def pixels(name: str) -> NDArray[np.float32]:
     Raises CannotEvaluateError for one that cannot be read or has more than `MOST_PIXELS` pixels.
     """
     return _pixels(*stamp(name))
+
+
+def light(name: str) -> NDArray[np.float32]:
+    """A picture in linear light, as `pixels` gives it: PNG and JPEG hold display values, EXR holds light."""
+    return pixels(name) if Path(name).suffix.lower() == ".exr" else _light(*stamp(name))
+
+
+@lru_cache(4)
+def _light(name: str, modified: int, size: int) -> NDArray[np.float32]:
+    return as_linear(_pixels(name, modified, size))
 
 
 @lru_cache(8)

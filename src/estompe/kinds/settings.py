@@ -34,7 +34,8 @@ def setting(
     label, text : str
         The name in the window, and one sentence of help.
     unit : str
-        One of `estompe.kinds.units.UNITS`; "" for none. A "fraction" is 0..1 and shown as per cent.
+        One of `estompe.kinds.units.UNITS`; "" for none. A "fraction" is 0..1 and shown as per cent; "display" is linear light
+        that people see and type as display values in per cent.
     low, high : float, optional
         Limits, checked where a file or the interface enters.
     step : float, optional
@@ -61,9 +62,13 @@ def whole(label: str, text: str, *, low: int, high: int, **more: Any) -> Meta:
     return Meta(title=label, description=text, extra=meta.extra, ge=low, le=high)
 
 
+BRIGHTEST = 64.0
+"""The most light of a colour; white paper is 1."""
+
+
 def rgb(label: str, text: str, **more: Any) -> Meta:
-    """The meaning of three numbers that are a colour. The other parameters are those of `setting`."""
-    return setting(label, text, unit="fraction", low=0.0, high=1.0, step=0.01, editor="color", **more)
+    """The meaning of three numbers that are a colour, in linear light. The other parameters are those of `setting`."""
+    return setting(label, text, unit="display", low=0.0, high=BRIGHTEST, step=0.01, editor="color", **more)
 
 
 class Setting(Struct, frozen=True):

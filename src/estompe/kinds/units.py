@@ -16,6 +16,7 @@ UNITS: dict[str, Unit] = {
     "degrees": Unit("degrees", (0.0, 90.0)),
     "frames": Unit("frames", (0.0, 24.0)),
     "fraction": Unit("%"),
+    "display": Unit("% as shown"),
     "times": Unit("times"),
     "per second": Unit("per second"),
 }

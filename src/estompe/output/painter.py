@@ -12,7 +12,8 @@ from estompe.document.project import Project
 from estompe.evaluation import Frame, evaluate
 from estompe.evaluation.time.past import Past
 from estompe.files.progress import ExchangeError
-from estompe.render.final import FinalRenderer, Image, jitters, linear_of
+from estompe.geometry.colors import linear_of
+from estompe.render.final import FinalRenderer, Image, jitters
 from estompe.render.item import Look
 from estompe.render.picture import items_of
 from estompe.render.viewpoint import Viewpoint
@@ -156,7 +157,7 @@ def _check(project: Project, settings: Settings) -> None:
 
 def _over(color: Image, background: tuple[float, float, float]) -> Image:
     """A picture over a background that is given in display values."""
-    linear = linear_of(np.array(background)).astype(np.float32)
+    linear = linear_of(np.array(background, np.float32))
     made = color.copy()
     made[..., :3] += (1 - color[..., 3:]) * linear
     made[..., 3] = 1.0

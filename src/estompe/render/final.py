@@ -11,6 +11,7 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from estompe.geometry.colors import display_of
 from estompe.render.drawers.drawer import Batch, Drawer
 from estompe.render.item import Item, Look
 from estompe.render.matrices import matrices_of
@@ -152,7 +153,7 @@ class FinalRenderer(Renderer):
         self._context.copy_framebuffer(target.read, target.drawn)
         out = np.empty((tile.height, tile.width, 4), np.float32)
         target.read.read_into(out, components=4, dtype="f4")
-        return linear_light(out)
+        return out
 
     def _find_occlusion(
         self, items: Sequence[Item], viewpoint: Viewpoint, size: tuple[int, int], whole: tuple[Any, Any]
@@ -344,22 +345,8 @@ def _joined(parts: list[tuple[_Tile, Drawn]], size: tuple[int, int]) -> Drawn:
     return Drawn(*made)
 
 
-def linear_of(display: NDArray[Any]) -> NDArray[Any]:
-    """Display values, 0..1, as linear light (IEC 61966-2-1)."""
-    return np.where(display <= 0.04045, display / 12.92, ((display + 0.055) / 1.055) ** 2.4)
-
-
-def linear_light(picture: Image) -> Image:
-    """Premultiplied display values as premultiplied linear light (IEC 61966-2-1)."""
-    alpha = picture[..., 3:]
-    straight = picture[..., :3] / np.maximum(alpha, np.float32(1e-6))
-    np.clip(straight, 0.0, 1.0, out=straight)
-    return np.concatenate([linear_of(straight) * alpha, alpha], axis=-1, dtype=np.float32)
-
-
 def display_values(picture: Image) -> Image:
     """Premultiplied linear light as straight display values with alpha, 0..1 (IEC 61966-2-1)."""
     alpha = picture[..., 3:]
     straight = np.clip(picture[..., :3] / np.maximum(alpha, np.float32(1e-6)), 0.0, 1.0)
-    shown = np.where(straight <= 0.0031308, straight * 12.92, 1.055 * straight ** (1 / 2.4) - 0.055)
-    return np.concatenate([shown, alpha], axis=-1, dtype=np.float32)
+    return np.concatenate([display_of(straight), alpha], axis=-1, dtype=np.float32)

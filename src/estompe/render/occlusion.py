@@ -68,12 +68,21 @@ class Occlusion:
         self._run("smooth", self._targets[2], forms, found)
 
     def apply(
-        self, target: Any, amount: float, window: tuple[float, float, float, float] = (1.0, 1.0, 0.0, 0.0)
+        self,
+        target: Any,
+        amount: float,
+        window: tuple[float, float, float, float] = (1.0, 1.0, 0.0, 0.0),
+        to_display: bool = False,
     ) -> None:
-        """Darken a picture by what was found. window: width, height, left and top of what it shows, as fractions of the whole."""
+        """Darken a picture by what was found.
+
+        window: width, height, left and top of what it shows, as fractions of the whole; to_display: whether it holds display
+        values, else linear light.
+        """
         smoothed = self._targets[2].color_attachments[0]
         darken = self._passes["darken"]
         darken["amount"].value, darken["window"].value = amount, window
+        darken["to_display"].value = to_display
         self._context.enable(moderngl.BLEND)
         self._context.blend_func = (moderngl.DST_COLOR, moderngl.ZERO)
         # Only where something was drawn: the ground behind it stays as it is, to the sample.

@@ -5,6 +5,7 @@ import colorsys
 import numpy as np
 
 from estompe.geometry import Domain, Geometry
+from estompe.geometry.colors import linear_of
 from estompe.geometry.random import random_of
 from estompe.geometry.samples import samples_of
 from estompe.kernels.types import Floats
@@ -25,8 +26,8 @@ def piece_colors(geometry: Geometry) -> Floats:
 
 
 def _table() -> Floats:
-    """Dull colours all around the circle, in a few lights."""
+    """Dull colours all around the circle, in a few lights, linear."""
     made = [
         colorsys.hls_to_rgb(hue / _HUES, 0.5 + 0.1 * light, 0.28) for hue in range(_HUES) for light in range(_LIGHTS)
     ]
-    return np.array(made, np.float32)
+    return linear_of(np.array(made, np.float32))

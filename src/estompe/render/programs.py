@@ -1,5 +1,6 @@
 """Shader programs, each compiled when it is first needed: what a picture does not show must not cost it anything."""
 
+import re
 from importlib import resources
 from typing import Any
 
@@ -8,6 +9,7 @@ from numpy.typing import NDArray
 
 _SOURCES = {"forms": ("surface", "forms")}
 """Vertex and fragment shader of programs whose name is not that of both."""
+_INCLUDE = re.compile(r'^#include "(\w+\.glsl)"$', re.MULTILINE)
 
 
 class Programs:
@@ -18,10 +20,14 @@ class Programs:
         self._made: dict[tuple[str, ...], Any] = {}
         self._set: set[tuple[str, ...]] = set()
         self._matrices = np.eye(4), np.eye(4)
+        self._to_display = False
 
-    def begin(self, view: NDArray[np.float64], projection: NDArray[np.float64]) -> None:
-        """From now on programs see the world through these matrices, float64 (4, 4)."""
-        self._matrices = view, projection
+    def begin(self, view: NDArray[np.float64], projection: NDArray[np.float64], to_display: bool = False) -> None:
+        """From now on programs see the world through these matrices, float64 (4, 4).
+
+        to_display: whether they write display values, else linear light.
+        """
+        self._matrices, self._to_display = (view, projection), to_display
         self._set.clear()
 
     def get(self, name: str, *abilities: str) -> Any:
@@ -32,6 +38,8 @@ class Programs:
         if key not in self._set:
             self._set.add(key)
             set_matrices(self._made[key], *self._matrices)
+            if "to_display" in self._made[key]:
+                self._made[key]["to_display"].value = self._to_display
         return self._made[key]
 
     def plain(self, vertex: str, fragment: str) -> Any:
@@ -54,6 +62,10 @@ def set_matrices(program: Any, view: NDArray[np.float64], projection: NDArray[np
 
 
 def _source(file: str, abilities: tuple[str, ...]) -> str:
-    text = (resources.files("estompe.render") / "shaders" / file).read_text()
-    version, rest = text.split("\n", 1)
+    version, rest = _text(file).split("\n", 1)
+    rest = _INCLUDE.sub(lambda match: _text(match[1]), rest)
     return "\n".join([version, *(f"#define {word}" for word in abilities), rest])
+
+
+def _text(file: str) -> str:
+    return (resources.files("estompe.render") / "shaders" / file).read_text()

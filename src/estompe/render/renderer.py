@@ -7,6 +7,7 @@ from typing import Any, NamedTuple
 import moderngl
 import numpy as np
 
+from estompe.geometry.colors import linear_of
 from estompe.kernels.types import Floats
 from estompe.render import palette
 from estompe.render.drawers.drawer import Batch, Drawer, Ray, Wanted, drawer_of
@@ -63,7 +64,8 @@ class Renderer:
         self._targets: dict[tuple[int, str], _Target] = {}
         self._pick: Any = None
         table = palette.strength_table()
-        self._palette = self._context.texture((len(table), 1), 3, table.tobytes())
+        light = linear_of(table.astype(np.float32) / np.float32(255.0))
+        self._palette = self._context.texture((len(table), 1), 3, light.tobytes(), dtype="f4")
         self._palette.repeat_x = False
         self.uploads: list[str] = []
         self.stood_in = 0
@@ -102,7 +104,7 @@ class Renderer:
         self.look_outside(items, viewpoint)
         matrices = matrices_of(viewpoint, size, items)
         self.follow(items, look, matrices, height=size[1])
-        self._programs.begin(*matrices)
+        self._programs.begin(*matrices, to_display=True)
         self._key = _KEY if look.light is None else _unit(matrices[0][:3, :3] @ key_direction(look.light))
         target = self._target(size, 4 if look.still else 0)
         target.drawn.use()
@@ -128,7 +130,7 @@ class Renderer:
 
         view, projection = matrices
         self._ground.cast(items, light, (view, upright @ projection), self._occlusion.forms, render)
-        self._programs.begin(*matrices)
+        self._programs.begin(*matrices, to_display=True)
         self._ground.apply(target.drawn)
 
     def look_outside(self, items: Sequence[Item], viewpoint: Viewpoint) -> None:
@@ -158,7 +160,7 @@ class Renderer:
             return
         _, projection = matrices
         self._occlusion.find(projection, viewpoint.distance)
-        self._occlusion.apply(target.drawn, DARKENED[look.mode])
+        self._occlusion.apply(target.drawn, DARKENED[look.mode], to_display=True)
 
     def draw_forms(self, items: Sequence[Item], size: tuple[int, int]) -> None:
         """Draw what occlusion looks at, for a picture of a size."""

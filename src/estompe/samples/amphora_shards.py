@@ -41,13 +41,13 @@ def _amphora(density: float) -> Shape:
     )
     under = (Route("under-tide"),)
     effects = (
-        EffectSlot("cut", Fracture(cells, inside=(0.63, 0.36, 0.24))),
+        EffectSlot("cut", Fracture(cells, inside=(0.355, 0.107, 0.047))),
         EffectSlot("drift", drifting, under, acts_on="pieces"),
-        EffectSlot("wet", Color((0.52, 0.34, 0.26)), (Route("under-tide", 0.5),), acts_on="pieces"),
+        EffectSlot("wet", Color((0.233, 0.0946, 0.055)), (Route("under-tide", 0.5),), acts_on="pieces"),
     )
     turning = Transform(
         (0.0, 0.0, 0.0),
         (0.0, Keyed((Key(1, 0.0), Key(144, 140.0))), Keyed((Key(60, 0.0), Key(144, -38.0)))),
     )
     body = Lathe(_PROFILE, around=round(110 * density**0.5), along=round(120 * density**0.5))
-    return Shape("amphora", "Amphora", body, turning, effects, color=(0.86, 0.78, 0.67))
+    return Shape("amphora", "Amphora", body, turning, effects, color=(0.711, 0.57, 0.406))

@@ -25,14 +25,14 @@ def build(density: float = 1.0) -> Project:
     effects = (
         EffectSlot("tide", Sway((0.0, 0.045, 0.0), 0.9, 0.6, "nowhere")),
         EffectSlot("pull", Attract("anchor", pull, 1.4, 0.6, "length"), (Route("reach"),)),
-        EffectSlot("wet", Color((0.22, 0.30, 0.34)), (Route("reach"),)),
+        EffectSlot("wet", Color((0.0397, 0.0732, 0.0946)), (Route("reach"),)),
     )
     net = Shape(
         "net",
         "Net",
         Grid(3.0, 2.2, round(150 * density**0.5), round(110 * density**0.5)),
         effects=effects,
-        color=(0.78, 0.72, 0.58),
+        color=(0.57, 0.477, 0.296),
     )
     layers = (Layer("near", Distance("anchor")), Layer("edge", Noise(0.12, 0.3, 2, seed=4), join="add"))
     reach = Falloff("reach", "Reach", layers, Range(0.3, 1.25))

@@ -33,19 +33,19 @@ def build(density: float = 1.0) -> Project:
         "Buoy",
         Sphere(0.36, round(28 * density**0.5)),
         Transform((drift, Keyed((Key(1, 0.12), Key(64, -0.05), Key(120, 0.1))), 0.0)),
-        color=(0.70, 0.33, 0.24),
+        color=(0.448, 0.089, 0.047),
     )
     effects = (
         EffectSlot("press", Press(shape="buoy", width=0.42, keep_volume=True)),
         EffectSlot("settle", Smooth(3), (Route("touching", 0.6),)),
-        EffectSlot("warm", Color((0.36, 0.20, 0.16)), (Route("near-buoy", 0.5),)),
+        EffectSlot("warm", Color((0.107, 0.0331, 0.022)), (Route("near-buoy", 0.5),)),
     )
     fender = Shape(
         "fender",
         "Fender",
         Lathe(_FENDER, round(120 * density**0.5), round(150 * density**0.5)),
         effects=effects,
-        color=(0.62, 0.64, 0.62),
+        color=(0.342, 0.367, 0.342),
     )
     near = Falloff("near-buoy", "Near the buoy", (Layer("gap", Surface("buoy", maximum=0.4)),), Range(0.02, 0.35))
     touching = Falloff("touching", "Touching", (Layer("contact", Attribute("contact")),), Range(1.0, 0.0))

@@ -21,6 +21,7 @@ from estompe.effects.weather import Weather
 from estompe.falloffs.inside import Inside
 from estompe.falloffs.noise import Noise
 from estompe.falloffs.slope import Slope
+from estompe.geometry.colors import linear_color
 from estompe.kinds.numbers import Key, Keyed
 from estompe.samples.fineness import voxel_at
 from estompe.shapes.grid import Grid
@@ -60,10 +61,10 @@ def build(density: float = 1.0) -> Project:
         EffectSlot(
             "moss", Weather(0.055, 3, voxel=voxel_at(density, 0.011)), (Route("up"), Route("haze"), Route("tufts"))
         ),
-        EffectSlot("green", Color((0.33, 0.45, 0.14)), (Route("damp"),)),
+        EffectSlot("green", Color((0.089, 0.171, 0.0174)), (Route("damp"),)),
     )
     drift = Shape("drift", "Drifting ball", Sphere(0.62, 16), _drifting(), visible=False)
-    ground = Shape("ground", "Head", Grid(5.0, 4.0, 2, 2), Transform((0.0, 0.06, 0.0)), color=(0.58, 0.57, 0.52))
+    ground = Shape("ground", "Head", Grid(5.0, 4.0, 2, 2), Transform((0.0, 0.06, 0.0)), color=(0.296, 0.285, 0.233))
     camera = Camera("Shot 40", (2.3, 1.7, 3.2), (0.0, 0.72, 0.0), 30.0)
     shapes = (
         Shape("cairn", "Cairn", first.source, first.transform, effects, color=first.color),
@@ -81,7 +82,7 @@ def _stone(number: int, fine: int) -> Shape:
     position, rotation, size = _STONES[number]
     rough = EffectSlot(f"rough-{number}", Push(0.05), (Route("rough"),))
     grey = 0.55 + 0.035 * (number % 3)
-    color = (grey + 0.03, grey, grey - 0.04)
+    color = linear_color((grey + 0.03, grey, grey - 0.04))
     place = Transform(position, rotation, size)
     return Shape(f"stone-{number}", f"Stone {number}", Sphere(0.5, fine), place, (rough,), visible=False, color=color)
 

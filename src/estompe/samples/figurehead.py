@@ -33,7 +33,7 @@ def build(density: float = 1.0) -> Project:
         Lathe(_BUST, round(180 * density**0.5), round(200 * density**0.5)),
         Transform(rotation=(0.0, Keyed((Key(1, -30.0), Key(120, 40.0))), 0.0)),
         effects,
-        color=(0.83, 0.72, 0.55),
+        color=(0.656, 0.477, 0.263),
     )
     lower = Falloff("lower", "Lower part", (Layer("height", Height()),), Range(0.15, 0.55))
     chisel = Falloff(

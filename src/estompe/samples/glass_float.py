@@ -52,14 +52,14 @@ def _float(density: float) -> Shape:
     effects = (
         EffectSlot("swell", Push(0.10), (Route("turbulence"),)),
         EffectSlot("spike", Spikes(0.34, 1.0, 0.16, 0.7, 0.25), (Route("band"),), acts_on="faces"),
-        EffectSlot("redden", Color((0.72, 0.13, 0.09)), (Route("are-spikes"), Route("band")), acts_on="faces"),
+        EffectSlot("redden", Color((0.477, 0.0153, 0.00854)), (Route("are-spikes"), Route("band")), acts_on="faces"),
         EffectSlot("part", Separate()),
         EffectSlot("away", ScatterApart((-0.05, 0.05, -0.05), (0.05, 0.32, 0.05), "own", (120.0, 120.0, 120.0)),
                    (Route("behind"),), acts_on="pieces"),
         EffectSlot("shrink", Scale((0.0, 0.0, 0.0)), (Route("behind"),), acts_on="pieces", each=True),
         EffectSlot("gone", Hide(0.98), (Route("behind"),), acts_on="pieces"),
     )  # fmt: skip
-    return Shape("float", "Float", Sphere(0.62, round(26 * density**0.5)), effects=effects, color=(0.50, 0.66, 0.64))
+    return Shape("float", "Float", Sphere(0.62, round(26 * density**0.5)), effects=effects, color=(0.214, 0.393, 0.367))
 
 
 def _crystals(density: float) -> Shape:
@@ -70,7 +70,7 @@ def _crystals(density: float) -> Shape:
         EffectSlot("form", Scale((0.0, 0.0, 0.0)), (Route("passed", one_minus=True),), acts_on="pieces", each=True),
         EffectSlot("sparse", Hide(how="share"), (Route("patches"),), acts_on="pieces"),
     )  # fmt: skip
-    return Shape("crystals", "Crystals", source, effects=effects, color=(0.14, 0.15, 0.18))
+    return Shape("crystals", "Crystals", source, effects=effects, color=(0.0174, 0.0196, 0.0272))
 
 
 def _falloffs() -> tuple[Falloff, ...]:

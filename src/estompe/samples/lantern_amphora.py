@@ -71,7 +71,7 @@ def _amphora(density: float) -> Shape:
         "Amphora",
         Lathe(_PROFILE, around=round(160 * density**0.5), along=round(124 * density**0.5)),
         effects=(EffectSlot("bulge", Push(0.13), (Route("lantern-glow"),)),),
-        color=(0.86, 0.78, 0.67),
+        color=(0.711, 0.57, 0.406),
     )
 
 
@@ -81,7 +81,7 @@ def _quay(density: float) -> Shape:
         "Quay",
         Grid(4.4, 3.0, round(150 * density**0.5), round(100 * density**0.5)),
         effects=(EffectSlot("lift", Move((0.0, 0.11, 0.0)), (Route("swell"),)),),
-        color=(0.70, 0.71, 0.70),
+        color=(0.448, 0.462, 0.448),
     )
 
 

@@ -32,9 +32,9 @@ def build(density: float = 1.0) -> Project:
     )
     effects = (
         EffectSlot("swell", Displace(0.2, steps=3), (Route("waves"),)),
-        EffectSlot("foam", Color((0.93, 0.91, 0.86)), (Route("waves"),)),
+        EffectSlot("foam", Color((0.848, 0.807, 0.711)), (Route("waves"),)),
     )
-    moon = Shape("moon", "Moon", Sphere(0.9, round(72 * density**0.5)), effects=effects, color=(0.40, 0.45, 0.50))
+    moon = Shape("moon", "Moon", Sphere(0.9, round(72 * density**0.5)), effects=effects, color=(0.133, 0.171, 0.214))
     waves = Falloff(
         "waves",
         "Waves",

@@ -20,14 +20,14 @@ def build(density: float = 1.0) -> Project:
     effects = (
         EffectSlot("chain", Joints(_joints(swing), 0.28)),
         EffectSlot("rise", Push(0.022), (Route("veins"),)),
-        EffectSlot("flush", Color((0.42, 0.10, 0.13)), (Route("veins"),)),
+        EffectSlot("flush", Color((0.147, 0.01, 0.0153)), (Route("veins"),)),
     )
     arm = Shape(
         "arm",
         "Arm",
         Lathe(_ARM, round(150 * density**0.5), round(260 * density**0.5)),
         effects=effects,
-        color=(0.78, 0.62, 0.54),
+        color=(0.57, 0.342, 0.253),
     )
     steep = (RampPoint(0.0, 1.0), RampPoint(1.0, 0.0))
     veins = Falloff(

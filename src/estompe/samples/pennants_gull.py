@@ -13,7 +13,7 @@ from estompe.kinds.numbers import Key, Keyed
 from estompe.shapes.copies_grid import CopiesOnGrid
 from estompe.shapes.grid import Grid
 
-_TINTS = ((0.72, 0.30, 0.20), (0.85, 0.78, 0.62), (0.30, 0.42, 0.48))
+_TINTS = ((0.477, 0.0732, 0.0331), (0.692, 0.57, 0.342), (0.0732, 0.147, 0.196))
 
 
 def build(density: float = 1.0) -> Project:

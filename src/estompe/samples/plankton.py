@@ -28,11 +28,11 @@ def build(density: float = 1.0) -> Project:
         EffectSlot("heave", Move((0.0, 0.42, 0.0)), (wave, inner), acts_on="pieces"),
         EffectSlot("lean", Rotate(70.0, "z"), (wave, inner), acts_on="pieces", each=True),
         EffectSlot("grow", Scale((1.9, 1.9, 1.9)), (wave, inner), acts_on="pieces", each=True),
-        EffectSlot("glow", Color((0.95, 0.70, 0.42)), (wave, inner), acts_on="pieces"),
+        EffectSlot("glow", Color((0.89, 0.448, 0.147)), (wave, inner), acts_on="pieces"),
     )  # fmt: skip
     shapes = (
         Shape("bell", "Bell", Lathe(_BELL, 8, 5), visible=False),
-        Shape("plankton", "Plankton", source, Transform(), effects, color=(0.36, 0.47, 0.52)),
+        Shape("plankton", "Plankton", source, Transform(), effects, color=(0.107, 0.187, 0.233)),
     )
     moving = Noise(pattern="sparse", amount=1.0, size=0.9, octaves=2, speed=0.35, seed=6, loop=96)
     falloffs = (

@@ -59,10 +59,10 @@ def build(density: float = 1.0) -> Project:
         EffectSlot("grains", Displace(0.012), (Route("crystals"),)),
     )
     bell = Shape(
-        "bell", "Bell", Lathe(_BELL, around, along), Transform((0.0, 0.05, 0.0)), effects, color=(0.52, 0.36, 0.17)
+        "bell", "Bell", Lathe(_BELL, around, along), Transform((0.0, 0.05, 0.0)), effects, color=(0.233, 0.107, 0.0245)
     )
-    flame = Shape("flame", "Lantern flame", Sphere(0.07, 8), _nearing(), color=(0.98, 0.83, 0.42))
-    ground = Shape("shelf", "Shelf", Grid(3.4, 2.4, 2, 2), color=(0.50, 0.47, 0.43))
+    flame = Shape("flame", "Lantern flame", Sphere(0.07, 8), _nearing(), color=(0.955, 0.656, 0.147))
+    ground = Shape("shelf", "Shelf", Grid(3.4, 2.4, 2, 2), color=(0.214, 0.187, 0.155))
     camera = Camera("Shot 44", (1.5, 1.35, 2.9), (0.05, 0.62, 0.0), 32.0)
     controls = (Control("lantern", "Lantern", "sphere", _nearing()),)
     return Project(Scene((bell, flame, ground), controls, falloffs, camera, first=1, last=96))

@@ -46,7 +46,7 @@ def _fan(index: int, sheet: Grid, lean: Floats, ruffle: Floats, amount: Number) 
     effects = (
         EffectSlot(f"wedge-{index}", Taper(0.25, "z")),
         EffectSlot(f"pose-{index}", Poses(poses)),
-        EffectSlot(f"tint-{index}", Color((0.80, 0.42, 0.32)), (Route("tips"),)),
+        EffectSlot(f"tint-{index}", Color((0.604, 0.147, 0.0835)), (Route("tips"),)),
     )
     place = (-1.3 + 0.68 * index, 0.65, 0.35 * (-1) ** index)
     return Shape(f"fan-{index + 1}", f"Fan {index + 1}", sheet, Transform(place, (90.0, 0.0, 0.0)), effects)

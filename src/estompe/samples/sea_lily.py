@@ -27,11 +27,11 @@ def build(density: float = 1.0) -> Project:
             EffectSlot("ribs", Ridges(12, 0.085, 0.7, 0.18, 24.0)),
             EffectSlot("open", OpenOut(opened, "profile", 0.4, 0.16)),
             EffectSlot("tide", Sway((0.06, 0.0, 0.04), 1.6, 0.5, "y", 1.6)),
-            EffectSlot("rim-2", Color((0.74, 0.34, 0.24)), (Route("rim", Formula("Cup.'Open out'.opened")),)),
+            EffectSlot("rim-2", Color((0.507, 0.0946, 0.047)), (Route("rim", Formula("Cup.'Open out'.opened")),)),
         ),
     )
     stem = Shape("stem", "Stem", Lathe(_STEM, 48, 60), effects=(EffectSlot("lean", Sway((0.013, 0.0, 0.006), 1.6, 0.5)),),
-                 color=(0.55, 0.58, 0.46))  # fmt: skip
+                 color=(0.263, 0.296, 0.179))  # fmt: skip
     band = (RampPoint(0.0, 1.0), RampPoint(0.45, 0.35), RampPoint(1.0, 0.0))
     rim = Falloff("rim", "Rim", (Layer("order", Order()),), Range(1.0, 0.3), band)
     camera = Camera("Shot 9", (1.9, 2.3, 3.6), (0.0, 1.25, 0.0), 30.0)

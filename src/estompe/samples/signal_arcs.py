@@ -27,11 +27,11 @@ def build(density: float = 1.0) -> Project:
     )  # fmt: skip
     masts = tuple(
         Shape(f"mast-{k + 1}", f"Mast {k + 1}", Lathe(_MAST, 20, 40), Transform((x, 0.0, z), (0.0, 0.0, lean)),
-              color=(0.42, 0.34, 0.27))
+              color=(0.147, 0.0946, 0.0593))
         for k, (x, z, lean) in enumerate(((-1.05, 0.1, 3.0), (1.0, -0.25, -4.0)))
     )  # fmt: skip
     lamps = tuple(
-        Shape(f"lamp-{k + 1}", f"Lamp {k + 1}", Sphere(0.075, 3), Transform((x, 1.72, z)), color=(0.93, 0.72, 0.40))
+        Shape(f"lamp-{k + 1}", f"Lamp {k + 1}", Sphere(0.075, 3), Transform((x, 1.72, z)), color=(0.848, 0.477, 0.133))
         for k, (x, z) in enumerate(((-1.14, 0.1), (1.12, -0.25)))
     )
     falloffs = (
@@ -50,13 +50,13 @@ def _arcs(density: float) -> Shape:
     )  # fmt: skip
     effects = (
         EffectSlot("some", Hide(0.55, "over"), (Route("lantern-near", one_minus=True),), acts_on="pieces"),
-        EffectSlot("heat", Color((0.98, 0.60, 0.16)), (Route("lantern-near"),)),
+        EffectSlot("heat", Color((0.955, 0.319, 0.022)), (Route("lantern-near"),)),
     )
-    return Shape("arcs", "Signal arcs", source, effects=effects, color=(0.66, 0.20, 0.10))
+    return Shape("arcs", "Signal arcs", source, effects=effects, color=(0.393, 0.0331, 0.01))
 
 
 def _deck() -> Shape:
-    return Shape("deck", "Mole", Grid(3.6, 1.6, 40, 18), color=(0.55, 0.56, 0.53))
+    return Shape("deck", "Mole", Grid(3.6, 1.6, 40, 18), color=(0.263, 0.274, 0.243))
 
 
 def _grass(density: float) -> Shape:
@@ -66,6 +66,6 @@ def _grass(density: float) -> Shape:
     )  # fmt: skip
     effects = (
         EffectSlot("wind", Sway((0.07, 0.0, 0.03), 0.8, 0.7, "y", 1.6)),
-        EffectSlot("dry", Color((0.74, 0.66, 0.40)), (Route("towards-tips"),)),
+        EffectSlot("dry", Color((0.507, 0.393, 0.133)), (Route("towards-tips"),)),
     )
-    return Shape("grass", "Sea grass", source, effects=effects, color=(0.28, 0.36, 0.26))
+    return Shape("grass", "Sea grass", source, effects=effects, color=(0.0637, 0.107, 0.055))

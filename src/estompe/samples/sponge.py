@@ -34,11 +34,13 @@ def build(density: float = 1.0) -> Project:
     )  # fmt: skip
     grown = Keyed((Key(1.0, 0.0, "linear"), Key(72.0, 1.0, "linear"), Key(96.0, 0.72, "smooth")))
     effects = (
-        EffectSlot("stain", Color((0.80, 0.30, 0.16)), (Route("bands"),)),
+        EffectSlot("stain", Color((0.604, 0.0732, 0.022)), (Route("bands"),)),
         EffectSlot("grow", Grow(0.34, grown=grown, voxel=voxel_at(density, 0.012)), (Route("pace"),)),
         EffectSlot("pitted", Displace(0.014, 0.5), (Route("pores"),)),
     )
-    ball = Shape("sponge", "Sponge", Sphere(0.4, fine), Transform((0.0, 0.72, 0.0)), effects, color=(0.90, 0.75, 0.36))
-    ground = Shape("bed", "Sea bed", Grid(4.0, 3.0, 2, 2), Transform((0.0, 0.24, 0.0)), color=(0.47, 0.53, 0.53))
+    ball = Shape(
+        "sponge", "Sponge", Sphere(0.4, fine), Transform((0.0, 0.72, 0.0)), effects, color=(0.787, 0.523, 0.107)
+    )
+    ground = Shape("bed", "Sea bed", Grid(4.0, 3.0, 2, 2), Transform((0.0, 0.24, 0.0)), color=(0.187, 0.243, 0.243))
     camera = Camera("Shot 47", (1.7, 1.5, 3.1), (0.0, 0.68, 0.0), 30.0)
     return Project(Scene((ball, ground), (), falloffs, camera, first=1, last=96))

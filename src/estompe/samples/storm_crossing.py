@@ -29,19 +29,19 @@ from estompe.shapes.shot_mesh import ShotMesh
 
 STAGE = Path(__file__).with_name("storm-crossing.usdc")
 """Written by `scripts/storm_crossing.py`."""
-_FOAM, _GLOW = (0.90, 0.92, 0.90), (0.95, 0.66, 0.34)
+_FOAM, _GLOW = (0.787, 0.828, 0.787), (0.89, 0.393, 0.0946)
 
 
 def build(density: float = 1.0) -> Project:
     """The sample's project. density: for callers of all samples alike; the shot is as it is."""
     del density
     shapes = (
-        _mesh("sea", "Sea", "Sea", (0.33, 0.44, 0.47), _sea_effects()),
-        _mesh("hull", "Hull", "Boat/Hull", (0.62, 0.41, 0.30), ()),
-        _mesh("mast", "Mast", "Boat/Rig/Mast", (0.55, 0.47, 0.38), ()),
-        _mesh("sail", "Sail", "Boat/Rig/Sail", (0.86, 0.80, 0.68), _sail_effects()),
+        _mesh("sea", "Sea", "Sea", (0.089, 0.163, 0.187), _sea_effects()),
+        _mesh("hull", "Hull", "Boat/Hull", (0.342, 0.14, 0.0732), ()),
+        _mesh("mast", "Mast", "Boat/Rig/Mast", (0.263, 0.187, 0.119), ()),
+        _mesh("sail", "Sail", "Boat/Rig/Sail", (0.711, 0.604, 0.42), _sail_effects()),
         Shape("buoys", "Buoys", ShotCopies(str(STAGE), "/Crossing/Buoys"), _follow("Buoys"), _buoy_effects(),
-              color=(0.78, 0.36, 0.24)),
+              color=(0.57, 0.107, 0.047)),
     )  # fmt: skip
     controls = (
         Control("boat", "Boat", transform=_follow("Boat")),

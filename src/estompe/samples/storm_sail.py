@@ -18,6 +18,8 @@ _MAST = ((0.0, 0.0), (0.05, 0.0), (0.045, 1.2), (0.032, 2.35), (0.055, 2.37), (0
 _DECK = ((0.0, 0.02), (0.55, 0.0), (0.62, -0.08), (0.5, -0.22), (0.0, -0.26))
 _ROLL = Keyed((Key(1, -7.0), Key(36, 9.0), Key(72, -8.0), Key(108, 7.0), Key(144, -6.0)), after="hold")
 
+_SPAR = (0.133, 0.0783, 0.0397)
+
 
 def build(density: float = 1.0) -> Project:
     """The sample's project. density: how finely the sail is divided."""
@@ -50,9 +52,9 @@ def build(density: float = 1.0) -> Project:
     camera = Camera("Shot 27", (2.7, 1.5, 4.3), (0.0, 1.12, 0.0), 33.0)
     shapes = (
         _sail(density),
-        Shape("mast", "Mast", Lathe(_MAST, 24, 48), rolling, color=(0.40, 0.31, 0.22)),
-        Shape("yard", "Yard", Box(1.75, 0.05, 0.05, 8), Transform(_rolled(2.06), (0.0, 0.0, _ROLL)), color=(0.40, 0.31, 0.22)),
-        Shape("deck", "Deck", Lathe(_DECK, 48, 16), rolling, color=(0.47, 0.37, 0.28)),
+        Shape("mast", "Mast", Lathe(_MAST, 24, 48), rolling, color=_SPAR),
+        Shape("yard", "Yard", Box(1.75, 0.05, 0.05, 8), Transform(_rolled(2.06), (0.0, 0.0, _ROLL)), color=_SPAR),
+        Shape("deck", "Deck", Lathe(_DECK, 48, 16), rolling, color=(0.187, 0.113, 0.0637)),
     )  # fmt: skip
     return Project(Scene(shapes, controls, falloffs, camera, first=1, last=144))
 
@@ -75,8 +77,10 @@ def _sail(density: float) -> Shape:
     )  # fmt: skip
     effects = (
         EffectSlot("cloth", cloth, (Route("loose"),)),
-        EffectSlot("worn", Color((0.45, 0.37, 0.27)), (Route("weak", 0.8),)),
+        EffectSlot("worn", Color((0.171, 0.113, 0.0593)), (Route("weak", 0.8),)),
     )
     source = Grid(1.6, 1.65, round(64 * fine), round(66 * fine))
     x, y, _ = _rolled(1.22)
-    return Shape("sail", "Sail", source, Transform((x, y, 0.07), (90.0, 0.0, _ROLL)), effects, color=(0.83, 0.77, 0.65))
+    return Shape(
+        "sail", "Sail", source, Transform((x, y, 0.07), (90.0, 0.0, _ROLL)), effects, color=(0.656, 0.554, 0.38)
+    )

@@ -64,8 +64,8 @@ def _rope(fine: float) -> Shape:
     effects = (
         EffectSlot("strands", Ridges(4, 0.03, 0.55, 0.02, 1500.0)),
         EffectSlot("shrink", Crumple(0.045, 0.25), (Route("fire"),)),
-        EffectSlot("char", Color((0.06, 0.055, 0.05)), (Route("fire"),)),
-        EffectSlot("ember", Color((1.0, 0.42, 0.08)), (Route("glow"),)),
+        EffectSlot("char", Color((0.0049, 0.0044, 0.00394)), (Route("fire"),)),
+        EffectSlot("ember", Color((1.0, 0.147, 0.00719)), (Route("glow"),)),
         EffectSlot("sag", Bend(26.0, "y", 180.0)),
         EffectSlot("flakes", Separate()),
         EffectSlot(
@@ -75,11 +75,11 @@ def _rope(fine: float) -> Shape:
             acts_on="pieces",
         ),
         EffectSlot("dwindle", Scale((0.45, 0.45, 0.45)), (Route("ash"),), acts_on="pieces", each=True),
-        EffectSlot("grey", Color((0.66, 0.64, 0.61)), (Route("ash"),), acts_on="pieces"),
+        EffectSlot("grey", Color((0.393, 0.367, 0.33)), (Route("ash"),), acts_on="pieces"),
     )
     place = Transform((0.0, 0.62, 0.0), (0.0, 0.0, 90.0))
-    return Shape("rope", "Tarred rope", source, place, effects, color=(0.44, 0.30, 0.17))
+    return Shape("rope", "Tarred rope", source, place, effects, color=(0.163, 0.0732, 0.0245))
 
 
 def _ground() -> Shape:
-    return Shape("mole", "Mole", Grid(4.0, 2.0, 4, 2), Transform((0.0, -0.12, 0.0)), color=(0.60, 0.59, 0.55))
+    return Shape("mole", "Mole", Grid(4.0, 2.0, 4, 2), Transform((0.0, -0.12, 0.0)), color=(0.319, 0.307, 0.263))

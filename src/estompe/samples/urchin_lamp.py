@@ -30,14 +30,14 @@ def build(density: float = 1.0) -> Project:
     effects = (
         EffectSlot("ribs", Ridges(20, depth, 0.55, 0.3)),
         EffectSlot("pores", Ridges(60, 0.012, 2.0, 0.2), (Route("light"),)),
-        EffectSlot("glow", Color((0.95, 0.62, 0.34)), (Route("light"),)),
+        EffectSlot("glow", Color((0.89, 0.342, 0.0946)), (Route("light"),)),
     )
     lamp = Shape(
         "lamp",
         "Lamp",
         Lathe(_URCHIN, round(420 * density**0.5), round(130 * density**0.5)),
         effects=effects,
-        color=(0.34, 0.22, 0.3),
+        color=(0.0946, 0.0397, 0.0732),
     )
     layers = (
         Layer("near", Distance("spark")),

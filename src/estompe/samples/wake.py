@@ -45,7 +45,7 @@ def _reed() -> Shape:
 def _water(density: float) -> Shape:
     effects = (EffectSlot("waves", Displace(0.02), (Route("ripples"),)),)
     sheet = Grid(7.0, 6.4, round(100 * density**0.5), round(90 * density**0.5))
-    return Shape("water", "Water", sheet, effects=effects, color=(0.40, 0.47, 0.50))
+    return Shape("water", "Water", sheet, effects=effects, color=(0.133, 0.187, 0.214))
 
 
 def _reeds(density: float) -> Shape:
@@ -59,13 +59,13 @@ def _reeds(density: float) -> Shape:
             acts_on="pieces",
         ),
         EffectSlot("bend", Rotate(-72.0, "z"), (Route("late"),), acts_on="pieces", each=True),
-        EffectSlot("dry", Color((0.90, 0.78, 0.46)), (Route("late"),), acts_on="pieces"),
+        EffectSlot("dry", Color((0.787, 0.57, 0.179)), (Route("late"),), acts_on="pieces"),
     )
-    return Shape("reeds", "Reeds", source, effects=effects, color=(0.46, 0.55, 0.30))
+    return Shape("reeds", "Reeds", source, effects=effects, color=(0.179, 0.263, 0.0732))
 
 
 def _boat() -> Shape:
     place = Transform(
         (Formula("Bow.position.x"), 0.09, Formula("Bow.position.z")), rotation=(0.0, 0.0, 90.0), scale=(0.9, 1.0, 0.9)
     )
-    return Shape("hull", "Hull", Lathe(_HULL, 40, 40), place, color=(0.45, 0.22, 0.16))
+    return Shape("hull", "Hull", Lathe(_HULL, 40, 40), place, color=(0.171, 0.0397, 0.022))

@@ -16,7 +16,7 @@ from estompe.kinds.numbers import Key, Keyed
 from estompe.shapes.box import Box
 from estompe.shapes.copies_grid import CopiesOnGrid
 
-_GLAZE, _BACK = (0.30, 0.46, 0.47), (0.86, 0.62, 0.36)
+_GLAZE, _BACK = (0.0732, 0.179, 0.187), (0.71, 0.342, 0.107)
 
 
 def build(density: float = 1.0) -> Project:
@@ -65,9 +65,9 @@ def _blocks(density: float) -> Shape:
             "shrink", Scale((0.35, 1.0, 0.35)), (Route("around-lantern", one_minus=True),), acts_on="pieces", each=True
         ),
         EffectSlot("rise", Move((0.0, 0.34, 0.0)), near, acts_on="pieces"),
-        EffectSlot("warm", Color((0.85, 0.50, 0.27)), near, acts_on="pieces"),
+        EffectSlot("warm", Color((0.692, 0.214, 0.0593)), near, acts_on="pieces"),
     )
-    return Shape("blocks", "Blocks", source, Transform((0.0, 0.02, 0.1)), effects, color=(0.48, 0.50, 0.50))
+    return Shape("blocks", "Blocks", source, Transform((0.0, 0.02, 0.1)), effects, color=(0.196, 0.214, 0.214))
 
 
 def _falloffs() -> tuple[Falloff, ...]:

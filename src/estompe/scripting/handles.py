@@ -208,6 +208,6 @@ class Shape(Handle):
         return self
 
     def colored(self, red: float, green: float, blue: float) -> "Shape":
-        """Set its colour, 0 to 1 each; returns the shape."""
+        """Set its colour in linear light, as `es.color_as_shown` gives it from display values; returns the shape."""
         self._scene.put((*self.path, "color"), (float(red), float(green), float(blue)))
         return self

@@ -4,6 +4,7 @@ import difflib
 from collections.abc import Iterable, Mapping, Sequence
 from typing import Literal, overload
 
+from estompe.geometry.colors import Color, linear_color
 from estompe.kinds.curve import Interpolation
 from estompe.kinds.numbers import Formula, Key, Keyed, Number, Triple
 
@@ -22,6 +23,16 @@ def unknown(what: str, name: object, there: Iterable[str]) -> ScriptError:
     return ScriptError(
         f"there is no {what} “{name}”{guess} There are: {', '.join(names) or 'none'}.".replace("?.", "?")
     )
+
+
+def color_as_shown(red: float, green: float, blue: float) -> Color:
+    """A colour by the values that a screen shows (sRGB, 0 to 1 each), in the linear light that scenes hold.
+
+    >>> import estompe as es
+    >>> es.color_as_shown(1.0, 0.5, 0.0)
+    (1.0, 0.214041, 0.0)
+    """
+    return linear_color((red, green, blue))
 
 
 @overload

@@ -18,7 +18,13 @@ from estompe.kinds.context import CannotEvaluateError
 from estompe.shapes.shot_copies import ShotCopies
 from estompe.shapes.shot_mesh import ShotMesh
 
-_COLORS = ((0.80, 0.77, 0.71), (0.62, 0.68, 0.70), (0.74, 0.66, 0.58), (0.58, 0.64, 0.58), (0.72, 0.70, 0.76))
+_COLORS = (
+    (0.604, 0.554, 0.462),
+    (0.342, 0.42, 0.448),
+    (0.507, 0.393, 0.296),
+    (0.296, 0.367, 0.296),
+    (0.477, 0.448, 0.538),
+)
 _RATES, _LATEST = (1.0, 240.0), 100_000
 
 

@@ -1,11 +1,12 @@
 """Animated copies that were taken into the scene: where they are on each frame is stored beside it, and their forms once."""
 
-from typing import Annotated, ClassVar
+from typing import Annotated, ClassVar, Literal
 
 import numpy as np
 
 from estompe.document.scene import AssetName
 from estompe.geometry import Domain, Geometry, GeometryError, frozen
+from estompe.geometry.colors import as_linear
 from estompe.geometry.copies import Copies
 from estompe.geometry.derived import Derived
 from estompe.geometry.pieces import even_ranks
@@ -20,13 +21,17 @@ from estompe.shapes.stored_frames import blended, held
 
 
 class StoredOverTime(Part):
-    """Arrays of copies on consecutive frames, each (frames, copies, …), of one frame where nothing changes."""
+    """Arrays of copies on consecutive frames, each (frames, copies, …), of one frame where nothing changes.
+
+    color_values: "display" where a scene of version 9 kept the colours.
+    """
 
     positions: AssetName
     axes: AssetName
     scales: AssetName
     shown: AssetName
     color: AssetName | None = None
+    color_values: Literal["as they are", "display"] = "as they are"
 
 
 @register
@@ -69,7 +74,8 @@ class EmbeddedCopies(ShapeSource, tag="embedded-copies"):
             raise CannotEvaluateError("a copy has a form that is not stored: import it again")
         pieces = {}
         if frames.color is not None:
-            pieces[Domain.PIECE, "color"] = held(context.array(frames.color), at)
+            color = held(context.array(frames.color), at)
+            pieces[Domain.PIECE, "color"] = as_linear(color) if frames.color_values == "display" else color
         try:
             return Copies(
                 self._meshes(context), form.astype(np.int32), positions, _unit(axes), scales, frozen(ids),

@@ -64,7 +64,9 @@ def _still(
     key = source.points, source.rest, source.corners, source.offsets, source.attributes
 
     def make() -> tuple[Topology, Rest, dict[Any, NDArray[Any]]]:
-        attributes = {(Domain(item.domain), item.name): context.array(item.asset) for item in source.attributes}
+        attributes = {
+            (Domain(item.domain), item.name): item.read(context.array(item.asset)) for item in source.attributes
+        }
         made = Geometry.from_faces(rest, context.array(source.corners), context.array(source.offsets), attributes)
         return made.topology, made.at_rest, dict(made.attributes)
 

@@ -9,6 +9,7 @@ from estompe.document.project import asset_name
 from estompe.document.scene import AssetName, Name
 from estompe.geometry import Domain, Geometry, GeometryError, frozen
 from estompe.geometry.attributes import finite
+from estompe.geometry.colors import as_linear
 from estompe.kinds.context import CannotEvaluateError
 from estompe.kinds.kind import ShapeSource
 from estompe.kinds.part import Part
@@ -17,11 +18,16 @@ from estompe.kinds.settings import setting
 
 
 class StoredAttribute(Part):
-    """A named array of an imported mesh."""
+    """A named array of an imported mesh. values: "display" where it holds colours that a scene of version 9 kept."""
 
     name: Name
     domain: Literal["point", "corner", "face", "whole"]
     asset: AssetName
+    values: Literal["as they are", "display"] = "as they are"
+
+    def read(self, array: NDArray[Any]) -> NDArray[Any]:
+        """The array with its colours in linear light."""
+        return as_linear(array) if self.values == "display" else array
 
 
 Notes = tuple[str, ...]
@@ -65,7 +71,7 @@ class ImportedMesh(ShapeSource, tag="mesh"):
         found: dict[tuple[Domain, str], NDArray[Any]] = {}
         notes = []
         for item in self.attributes:
-            found[Domain(item.domain), item.name], note = finite(item.name, arrays[item.asset])
+            found[Domain(item.domain), item.name], note = finite(item.name, item.read(arrays[item.asset]))
             notes += [note] if note else []
         return found, tuple(notes)
 

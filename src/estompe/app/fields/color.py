@@ -1,6 +1,5 @@
 """A colour: a patch of it that opens a choice of colours, and its three numbers."""
 
-from msgspec import structs
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QColor, QPainter, QPen
 from PyQt6.QtWidgets import QAbstractButton, QColorDialog
@@ -11,6 +10,7 @@ from estompe.app.widgets.fields import TripleField, field_for
 from estompe.app.widgets.number import HEIGHT
 from estompe.document import edits
 from estompe.document.edits import ScenePath
+from estompe.geometry.colors import display_color, linear_color
 from estompe.kinds.settings import Setting
 
 
@@ -38,7 +38,7 @@ class ColorField(TripleField):
     """Red, green and blue, each a number like any other; choosing a colour sets all three in one step."""
 
     def __init__(self, session: Session, path: ScenePath, rule: Setting) -> None:
-        super().__init__(session, path, structs.replace(rule, low=0.0, high=1.0))
+        super().__init__(session, path, rule)
         self._session, self.path, self.rule = session, path, rule
         self.patch = _Patch()
         self.patch.setAccessibleName(rule.label)
@@ -52,15 +52,15 @@ class ColorField(TripleField):
         if not edits.exists(self._session.document.scene, self.path):
             return
         numbers = [self._session.numbers.number((*self.path, part)) for part in range(3)]
-        self.patch.color = QColor.fromRgbF(*(min(1.0, max(0.0, number)) for number in numbers))
+        self.patch.color = QColor.fromRgbF(*(min(1.0, max(0.0, part)) for part in display_color(numbers)))
         self.patch.update()
         super().pull()
 
     def _choose(self) -> None:
         chosen = QColorDialog.getColor(self.patch.color, self.window(), self.rule.label)
         if chosen.isValid() and chosen.rgb() != self.patch.color.rgb():
-            numbers = zip(range(3), (chosen.redF(), chosen.greenF(), chosen.blueF()), strict=True)
+            light = linear_color((chosen.redF(), chosen.greenF(), chosen.blueF()))
             self._session.numbers.set_numbers(
-                [((*self.path, part), round(value, 4)) for part, value in numbers],
+                [((*self.path, part), value) for part, value in enumerate(light)],
                 f"Set {self._session.document.name_of(self.path)}",
             )

@@ -35,6 +35,8 @@ def limits(rule: Setting) -> str:
     unit, scale = ("%", 100.0) if is_fraction else (units.named(rule.unit), 1.0)
     if rule.choices:
         return ", ".join(str(choice) for choice in rule.choices)
+    if rule.unit == "display":
+        return "0 to 100 % as shown, and brighter"
     if rule.low is None and rule.high is None:
         return unit
     ends = [f"{end * scale:g}" for end in (rule.low, rule.high) if end is not None]

@@ -110,7 +110,9 @@ class NumberField(QWidget):
 
     def _change(self, starts: dict[ScenePath, float], by: float, merge_key: object = None) -> None:
         """Change the numbers of all picked things by as much, each within its limits."""
-        self._put({path: self._clamped(start + by) for path, start in starts.items()}, merge_key)
+        self._put(
+            {path: self._clamped(units.moved(start, by, self.rule.unit)) for path, start in starts.items()}, merge_key
+        )
 
     def _put(self, values: dict[ScenePath, float], merge_key: object) -> None:
         if self._whole:

@@ -11,6 +11,7 @@ from estompe.evaluation.frame import Frame
 from estompe.exchange.formats import SequenceWriter, register_sequence_writer
 from estompe.exchange.text import rows
 from estompe.geometry import Domain, Geometry
+from estompe.geometry.colors import display_of
 from estompe.kernels.types import Floats
 
 
@@ -23,7 +24,7 @@ def write_mesh(geometry: Geometry, name: str, path: Path) -> None:
     """One mesh as OBJ under a name. Raises OSError."""
     color = geometry.attribute(Domain.POINT, "color")
     uv = geometry.attribute(Domain.CORNER, "uv")
-    columns = [geometry.points] if color is None else [geometry.points, color[:, :3]]
+    columns = [geometry.points] if color is None else [geometry.points, display_of(color[:, :3])]
     with path.open("w", encoding="utf-8") as stream:
         stream.write(f"o {clean_name(name)}\n")
         stream.writelines(rows("v", np.concatenate(columns, axis=1)))

@@ -12,6 +12,7 @@ from estompe.document.scene import Shape
 from estompe.evaluation.frame import Frame
 from estompe.exchange.formats import SequenceWriter, register_sequence_writer
 from estompe.geometry import Domain, Geometry
+from estompe.geometry.colors import display_of
 from estompe.kernels.types import Floats
 
 _LARGEST_BYTE = 255
@@ -32,7 +33,7 @@ def write_mesh(geometry: Geometry, strengths: dict[str, Floats], path: Path) -> 
     columns.update(zip(("nx", "ny", "nz"), geometry.normals.T, strict=True))
     color = geometry.attribute(Domain.POINT, "color")
     if color is not None:
-        whole = np.clip(np.rint(color[:, :3] * 255), 0, 255).astype(np.uint8)
+        whole = np.clip(np.rint(display_of(color[:, :3]) * 255), 0, 255).astype(np.uint8)
         columns.update(zip(("red", "green", "blue"), whole.T, strict=True))
     columns.update(strengths)
     vertex = np.empty(len(geometry.points), [(name, values.dtype) for name, values in columns.items()])

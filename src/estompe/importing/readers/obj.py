@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 
 from estompe.files.progress import ExchangeError, Progress
 from estompe.geometry import Domain, Geometry
+from estompe.geometry.colors import as_linear
 from estompe.geometry.shading import AUTHORED
 from estompe.importing.formats import Reader, register_reader
 from estompe.importing.merging import MOST_GROUPS, mesh_of
@@ -91,7 +92,7 @@ def _geometry(data: bytes, state: NDArray[np.int64], arrays: dict[str, NDArray[A
             found[named < 0] = 0.0
             attributes[Domain.CORNER, stored] = found
     if len(arrays["points"]) and state[obj_text.COLORED] == len(arrays["points"]):
-        attributes[Domain.POINT, "color"] = arrays["colors"]
+        attributes[Domain.POINT, "color"] = as_linear(arrays["colors"])  # files hold display values
     faces, corners = int(state[obj_text.FACES]), int(state[obj_text.CORNERS])
     for name, members in _groups(data, arrays["groups"], faces).items():
         attributes[Domain.FACE, name] = members

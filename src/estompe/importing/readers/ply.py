@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from estompe.files.progress import ExchangeError, Progress
 from estompe.geometry import Domain, Geometry
+from estompe.geometry.colors import as_linear
 from estompe.importing.formats import Reader, register_reader
 from estompe.importing.merging import mesh_of
 
@@ -143,8 +144,9 @@ def _of_faces(face: NDArray[Any], corners: int) -> dict[tuple[Domain, str], NDAr
 
 
 def _color(rows: NDArray[Any]) -> NDArray[np.float32]:
+    """Colours, which files hold as display values, in linear light."""
     color = np.stack([rows[name] for name in _COLOR], axis=1)
-    return np.asarray(color / (255.0 if color.dtype.kind in "ui" else 1.0), np.float32)
+    return as_linear(color / (255.0 if color.dtype.kind in "ui" else 1.0))
 
 
 register_reader(Reader("PLY", (".ply",), read))

@@ -1,4 +1,6 @@
 #version 330
+#include "color.glsl"
+
 in vec2 place;
 
 uniform sampler2D occlusion;
@@ -8,5 +10,6 @@ uniform vec4 window;  // width, height, left and top of what is shown, as fracti
 out vec4 result;
 
 void main() {
-    result = vec4(vec3(mix(1.0, texture(occlusion, place * window.xy + window.zw).r, amount)), 1.0);
+    float left = mix(1.0, texture(occlusion, place * window.xy + window.zw).r, amount);
+    result = vec4(vec3(to_display ? left : as_light(left)), 1.0);
 }

@@ -1,4 +1,6 @@
 #version 330
+#include "color.glsl"
+
 in vec3 eye_normal;
 in vec3 eye_position;
 in float at_strength;
@@ -41,14 +43,14 @@ float line(float value, float level, float width) {
 }
 
 vec3 with_contours(vec3 color) {
-    vec3 ink = at_strength > 0.62 ? vec3(0.93, 0.72, 0.58) : vec3(0.20, 0.13, 0.10);
+    vec3 ink = at_strength > 0.62 ? linear(vec3(0.93, 0.72, 0.58)) : linear(vec3(0.20, 0.13, 0.10));
     float quarters = max(line(at_strength, 0.25, 1.1), max(line(at_strength, 0.5, 1.1), line(at_strength, 0.75, 1.1)));
     color = mix(color, ink, 0.65 * quarters);
     float full = line(at_range_position, 0.0, 2.0);
-    color = mix(color, at_strength > 0.5 ? vec3(0.96, 0.90, 0.83) : vec3(0.20, 0.13, 0.10), 0.9 * full);
+    color = mix(color, at_strength > 0.5 ? linear(vec3(0.96, 0.90, 0.83)) : linear(vec3(0.20, 0.13, 0.10)), 0.9 * full);
     float dash = step(fract((gl_FragCoord.x + gl_FragCoord.y) / 11.0), 0.58);
     float gone = line(at_range_position, 1.0, 2.0) * dash;
-    return mix(color, vec3(0.65, 0.24, 0.13), 0.9 * gone);
+    return mix(color, linear(vec3(0.65, 0.24, 0.13)), 0.9 * gone);
 }
 
 void main() {
@@ -72,16 +74,16 @@ void main() {
         if (by_faces) strength = texelFetch(face_values, cell_of_triangle(), 0).r;
 #endif
         color = texture(palette, vec2(clamp(strength * 0.5 + 0.5, 0.001, 0.999), 0.5)).rgb;
-        color *= mix(1.0, amount, 0.45);
+        color *= as_light(mix(1.0, amount, 0.45));
 #ifdef FACES
         if (by_faces) {
-            result = vec4(color, 1.0);
+            result = vec4(finished(color), 1.0);
             return;
         }
 #endif
         color = with_contours(color);
     } else {
-        color *= amount;
+        color *= as_light(amount);
     }
-    result = vec4(color, 1.0);
+    result = vec4(finished(color), 1.0);
 }

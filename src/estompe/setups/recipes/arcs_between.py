@@ -7,7 +7,7 @@ from estompe.setups.adding import add_shape, new_shape_source
 from estompe.setups.making import Made, Recipe, Sized, register_recipe
 from estompe.shapes.sphere import Sphere
 
-_COLOR = (0.95, 0.82, 0.55)
+_COLOR = (0.89, 0.638, 0.263)
 
 
 def arcs_between(scene: Scene, shape: str, low: Floats, high: Floats) -> Made:

@@ -33,8 +33,8 @@ def catch_fire(scene: Scene, shape: str, low: Floats, high: Floats) -> Made:
     scene = put(scene, ("falloffs", glow, "range"), Range(1.0, 0.0))
     scene = put(scene, ("falloffs", glow, "ramp"), _GLOWING)
     scene = driven(scene, shape, Crumple(size.neat(0.1 * size.radius)), fire)
-    scene = driven(scene, shape, Color((0.07, 0.06, 0.055)), fire)
-    return Made(driven(scene, shape, Color((1.0, 0.42, 0.1)), glow), shape, fire, control)
+    scene = driven(scene, shape, Color((0.00598, 0.0049, 0.0044)), fire)
+    return Made(driven(scene, shape, Color((1.0, 0.147, 0.01)), glow), shape, fire, control)
 
 
 register_recipe(

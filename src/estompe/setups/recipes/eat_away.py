@@ -15,7 +15,7 @@ def eat_away(scene: Scene, shape: str, low: Floats, high: Floats) -> Made:
     size = Sized.of(low, high)
     scene, eaten, control = spreading(scene, size)
     scene = driven(scene, shape, Separate(), None)
-    scene = driven(scene, shape, Color((0.12, 0.09, 0.07)), eaten, "pieces")
+    scene = driven(scene, shape, Color((0.0134, 0.00854, 0.00598)), eaten, "pieces")
     scene = driven(scene, shape, Scale((0.3, 0.3, 0.3)), eaten, "pieces", each=True)
     return Made(driven(scene, shape, Hide(0.96), eaten, "pieces"), shape, eaten, control)
 

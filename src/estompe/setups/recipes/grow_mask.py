@@ -28,7 +28,7 @@ def grow_mask(scene: Scene, shape: str, low: Floats, high: Floats) -> Made:
     full = Keyed((Key(first, size.neat(-3 * soft), "linear"), Key(last, size.neat(far - soft), "linear")))
     gone = Keyed((Key(first, size.neat(-2 * soft), "linear"), Key(last, size.neat(far), "linear")))
     scene = put(scene, ("falloffs", falloff, "range"), Range(full, gone))
-    return Made(driven(scene, shape, Color((0.78, 0.33, 0.14)), falloff), shape, falloff, control)
+    return Made(driven(scene, shape, Color((0.57, 0.089, 0.0174)), falloff), shape, falloff, control)
 
 
 register_recipe(

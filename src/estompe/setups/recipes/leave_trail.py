@@ -28,7 +28,7 @@ def leave_trail(scene: Scene, shape: str, low: Floats, high: Floats) -> Made:
     for falloff in (trail, glowing):
         scene = put(scene, ("falloffs", falloff, "range"), Range(1.0, 0.0))
     scene = driven(scene, shape, Push(size.neat(-0.07 * size.radius)), trail)
-    return Made(driven(scene, shape, Color((1.0, 0.55, 0.16)), glowing), shape, trail, control)
+    return Made(driven(scene, shape, Color((1.0, 0.263, 0.022)), glowing), shape, trail, control)
 
 
 register_recipe(

@@ -19,7 +19,7 @@ def scatter_over(scene: Scene, shape: str, low: Floats, high: Floats) -> Made:
     source = ScatteredCopies(form=form, surface=shape, count=1200)
     scene, made = add_shape(scene, "Grains", source)
     scene = hide_form(scene, source)
-    scene = put(scene, ("shapes", made, "color"), (0.42, 0.34, 0.30))
+    scene = put(scene, ("shapes", made, "color"), (0.147, 0.0946, 0.0732))
     at = size.middle[0], size.neat(size.middle[1] + size.half[1]), size.middle[2]
     scene, control, falloff = near_control(scene, size, "Where they are", size.radius * 1.3, at)
     uneven = ScatterApart((0.0,) * 3, (0.0,) * 3, "own", (25.0, 180.0, 25.0), (0.4,) * 3, (1.4,) * 3)  # type: ignore[arg-type]
