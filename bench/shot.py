@@ -40,7 +40,7 @@ def figures() -> Iterator[Figure]:
         folder = Path(name)
         yield from _reading(folder)
         yield from _overs(folder)
-        yield _pictures()
+        yield from _pictures()
         yield from _farm(folder)
     close_all()
 
@@ -135,7 +135,7 @@ def _overs(folder: Path) -> Iterator[Figure]:
     yield Figure("the same, size of the file", sizes[0], sizes[1], 1.0, "within", "MB")
 
 
-def _pictures() -> Figure:
+def _pictures() -> Iterator[Figure]:
     project = sample("storm-crossing").build()
     past = Past(project, Memo())
     layers = ("depth", "normal", "id", "motion", "strength:Wash")
@@ -147,7 +147,15 @@ def _pictures() -> Figure:
         bare.paint(30)
         full.paint(30)
         mine, theirs = in_turn(lambda: full.paint(30), lambda: bare.paint(30), rounds=5)
-    return Figure("a picture of 1280 x 720 with all layers, 4 samples, to colours alone", mine, theirs, 1.5, "within")
+    yield Figure("a picture of 1280 x 720 with all layers, 4 samples, to colours alone", mine, theirs, 1.5, "within")
+    with (
+        Painter(project, Settings(size, 4), past) as bare,
+        Painter(project, Settings(size, 4, 0.0, ("matte-shapes", "matte-elements")), past) as full,
+    ):
+        bare.paint(30)
+        full.paint(30)
+        mine, theirs = in_turn(lambda: full.paint(30), lambda: bare.paint(30), rounds=3)
+    yield Figure("the same with mattes of shapes and of elements, to colours alone", mine, theirs, 6.0, "within")
 
 
 def _farm(folder: Path) -> Iterator[Figure]:

@@ -31,6 +31,7 @@ from estompe.kernels import (
     deform,
     displace,
     distance,
+    mattes,
     mixing,
     noise,
     obj_text,
@@ -316,6 +317,9 @@ def _look(points: Floats, values: Floats) -> None:
     angles.degrees_of(values)
     angles.degrees_towards(points, points, points[0])
     pixels, weights = np.zeros((1, 1, 4), np.float32), np.zeros(4, np.float32)
+    ids, counts = np.zeros((1, 8), np.uint64), np.zeros((1, 8), np.uint16)
+    mattes.count(np.ones(1, np.uint64), ids, counts)
+    mattes.rank(ids, counts)
     sampling.sampled(pixels, np.zeros((1, 2), np.float32), 1.0, weights)
 
 

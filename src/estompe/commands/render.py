@@ -38,7 +38,9 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--frames", metavar="FRAMES", help="such as 1-10x2,15,20.5, into files such as shot.####.exr")
     parser.add_argument("--out", type=Path, required=True, metavar="X.png|NAME.####.exr")
     parser.add_argument(
-        "--layers", metavar="LAYER,...", help="with .exr: depth, normal, id, motion, strength:NAME, in the same files"
+        "--layers",
+        metavar="LAYER,...",
+        help="with .exr: depth, normal, id, motion, matte-shapes, matte-elements, strength:NAME, in the same files",
     )
     parser.add_argument("--float", dest="full_float", action="store_true", help="with .exr: colours as 32 bit")
     drawing_arguments(parser)

@@ -1,6 +1,6 @@
 """Drawing the frames of a scene for files: colour with alpha, motion blur by sub-frames, and data layers."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator, Mapping
 from types import TracebackType
 from typing import Any, NamedTuple
 
@@ -13,14 +13,19 @@ from estompe.evaluation import Frame, evaluate
 from estompe.evaluation.time.past import Past
 from estompe.files.progress import ExchangeError
 from estompe.geometry.colors import linear_of
+from estompe.output import mattes
+from estompe.output.mattes import Counted, Matte
 from estompe.render.final import FinalRenderer, Image, jitters
 from estompe.render.item import Look
 from estompe.render.picture import items_of
 from estompe.render.viewpoint import Viewpoint
 
-LAYERS = ("depth", "normal", "id", "motion")
+LAYERS = ("depth", "normal", "id", "motion", *mattes.LAYERS)
 """Layers besides `strength:NAME`."""
 _BLURRED = 8
+_WITHIN = ((-0.125, -0.375), (0.375, -0.125), (-0.375, 0.125), (0.125, 0.375))
+"""Where the four samples of a draw lie within the pixel: the pattern that graphics drivers have in common."""
+_NO_MATTES: Mapping[str, Matte] = {}
 Go = Callable[[], None]
 
 
@@ -44,7 +49,7 @@ class Painted(NamedTuple):
     """A picture: colour in premultiplied linear light, float32 (h, w, 4); and arrays (h, w) or (h, w, k) by layer.
 
     shapes: the name of each shape by its number in the id layer; viewpoint: where it was taken from; frame, rate: its frame and
-    the frames a second.
+    the frames a second; mattes: layers of ids with coverage, by name.
     """
 
     color: Image
@@ -53,6 +58,7 @@ class Painted(NamedTuple):
     viewpoint: Viewpoint | None = None
     frame: float = 0.0
     rate: float = 24.0
+    mattes: Mapping[str, Matte] = _NO_MATTES
 
 
 class Painter:
@@ -80,11 +86,11 @@ class Painter:
         color = self._color(number, pause)
         if self._settings.background is not None:
             color = _over(color, self._settings.background)
-        layers = self._layers(frame, pause) if self._settings.layers else {}
+        layers = self._layers(frame, pause) if set(self._settings.layers) - set(mattes.LAYERS) else {}
         shapes = [shape for shape in frame.scene.shapes if shape.visible]
         named = {index: shape.name for index, shape in enumerate(shapes, start=1)}
-        viewpoint = Viewpoint.of_camera(frame.scene.camera)
-        return Painted(color, layers, named, viewpoint, number, frame.scene.frames_per_second)
+        viewpoint, rate = Viewpoint.of_camera(frame.scene.camera), frame.scene.frames_per_second
+        return Painted(color, layers, named, viewpoint, number, rate, self._mattes(number, named, pause))
 
     def _frame(self, number: float) -> Frame:
         if number not in self._frames:
@@ -140,7 +146,31 @@ class Painter:
         whole: dict[str, NDArray[Any]] = {"depth": depth, "normal": drawn.normal, "motion": drawn.motion,
                  "id": np.stack([drawn.shape, drawn.element], axis=-1)}  # fmt: skip
         found.update({name: whole[name] for name in settings.layers if name in whole})
-        return {name: found[name] for name in settings.layers}
+        return {name: found[name] for name in settings.layers if name in found}
+
+    def _mattes(self, number: float, shapes: dict[int, str], pause: Go) -> dict[str, Matte]:
+        """The layers of mattes that are asked for: ids of many draws, each at another place in the pixel and another moment."""
+        settings = self._settings
+        counted = {name: Counted(settings.size) for name in mattes.LAYERS if name in settings.layers}
+        if not counted:
+            return {}
+        for moment, offset in self._draws(number):
+            pause()
+            frame = self._frame(moment)
+            viewpoint = Viewpoint.of_camera(frame.scene.camera)
+            shape, element = self._renderer.ids(items_of(frame), viewpoint, settings.size, offset)
+            for name, pixels in counted.items():
+                pixels.add(shape, element if name == "matte-elements" else np.zeros_like(element))
+        return {name: pixels.matte(shapes) for name, pixels in counted.items()}
+
+    def _draws(self, number: float) -> Iterator[tuple[float, tuple[float, float]]]:
+        """The moments and places in the pixel of which colours are made: each draw of those has four samples."""
+        shutter = self._settings.shutter
+        count = max(self._settings.samples, _BLURRED) if shutter > 0 else self._settings.samples
+        for index, (x, y) in enumerate(jitters(count)):
+            moment = number + shutter * ((index + 0.5) / count - 0.5)
+            for right, down in _WITHIN:
+                yield moment, (x + right, y + down)
 
 
 def _check(project: Project, settings: Settings) -> None:

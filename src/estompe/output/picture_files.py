@@ -14,6 +14,7 @@ from PIL.PngImagePlugin import PngInfo
 
 from estompe.files.atomic import written_whole
 from estompe.files.progress import ExchangeError
+from estompe.output import mattes
 from estompe.output.painter import Painted
 from estompe.render.final import display_values
 
@@ -107,7 +108,11 @@ def _save_exr(painted: Painted, part: Path, full_float: bool) -> None:
         planes = values[..., None] if values.ndim == 2 else values
         for index, name in enumerate(names):
             channels[name] = np.ascontiguousarray(planes[..., index])
+    for layer, matte in painted.mattes.items():
+        channels.update(mattes.channels(matte, mattes.LAYERS[layer]))
     header = {"compression": OpenEXR.ZIP_COMPRESSION, "type": OpenEXR.scanlineimage, **_about(painted)}
+    for layer, matte in painted.mattes.items():
+        header.update(mattes.header(matte, mattes.LAYERS[layer]))
     if "id" in painted.layers:
         header["shapes"] = json.dumps(painted.shapes)
     try:

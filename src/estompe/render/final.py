@@ -11,6 +11,7 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from estompe.geometry import Domain
 from estompe.geometry.colors import display_of
 from estompe.render.drawers.drawer import Batch, Drawer
 from estompe.render.item import Item, Look
@@ -224,6 +225,52 @@ class FinalRenderer(Renderer):
             made[part.area] = np.where(values[..., 3] > 0, values[..., 0], np.float32(0.0))
         return made
 
+    def ids(
+        self,
+        items: Sequence[Item],
+        viewpoint: Viewpoint,
+        size: tuple[int, int],
+        offset: tuple[float, float] = (0.0, 0.0),
+        tile: int = _TILE,
+    ) -> tuple[NDArray[np.uint32], NDArray[np.uint32]]:
+        """The shape and the copy or piece under a place in each pixel.
+
+        Parameters
+        ----------
+        items : sequence of Item
+            The shapes to draw.
+        viewpoint : Viewpoint
+            The camera.
+        size : (int, int)
+            Width and height, pixels.
+        offset : (float, float)
+            The place in the pixel, from its middle, pixels.
+        tile : int
+            The side of the tiles, pixels.
+
+        Returns
+        -------
+        uint32 (h, w), uint32 (h, w)
+            The item's number from 1 on, 0 where there is nothing; the copy's or piece's id plus 1, 0 where the shape is whole.
+        """
+        whole = matrices_of(viewpoint, size, items)
+        self.follow(items, Look("shaded"), whole, height=size[1])
+        next_clip = _next_clip(viewpoint, size, items, None)
+        shape, element = (np.zeros((size[1], size[0]), np.uint32) for _ in range(2))
+        for part in tiles_of(size, tile):
+            with self._drawn_layers(items, size, whole, next_clip, part, offset) as (textures, owners):
+                values, ids = (
+                    np.frombuffer(texture.read(), kind).reshape(part.height, part.width, 4)
+                    for texture, kind in zip(textures[1:], (np.float32, np.uint32), strict=True)
+                )
+            shape[part.area], element[part.area] = _named(
+                items, owners, ids.astype(np.uint32, copy=False), values[..., 3] > 0, faces=False
+            )
+        whole_ones = [number for number, item in enumerate(items, start=1) if not _comes_in_parts(item)]
+        element += np.uint32(1)
+        element[np.isin(shape, [0, *whole_ones])] = 0
+        return shape, element
+
     def _layers_tile(
         self, items: Sequence[Item], size: tuple[int, int], whole: tuple[Any, Any], next_clip: Any, tile: _Tile
     ) -> Drawn:
@@ -241,10 +288,16 @@ class FinalRenderer(Renderer):
 
     @contextmanager
     def _drawn_layers(
-        self, items: Sequence[Item], size: tuple[int, int], whole: tuple[Any, Any], next_clip: Any, tile: _Tile
+        self,
+        items: Sequence[Item],
+        size: tuple[int, int],
+        whole: tuple[Any, Any],
+        next_clip: Any,
+        tile: _Tile,
+        offset: tuple[float, float] = (0.0, 0.0),
     ) -> Iterator[tuple[list[Any], list[tuple[Item, Batch]]]]:
         """A tile of the layers: textures of normal and depth, of strength and motion, and of numbers; and whose those are."""
-        projection = _cropped(whole[1], size, tile, (0.0, 0.0))
+        projection = _cropped(whole[1], size, tile, offset)
         crop = projection @ np.linalg.inv(whole[1])
         self._programs.begin(whole[0], projection)
         area, context = (tile.width, tile.height), self._context
@@ -315,21 +368,33 @@ def _cropped(projection: Any, size: tuple[int, int], tile: _Tile, offset: tuple[
 
 
 def _named(
-    items: Sequence[Item], owners: list[tuple[Item, Batch]], ids: NDArray[np.uint32], there: NDArray[np.bool_]
+    items: Sequence[Item],
+    owners: list[tuple[Item, Batch]],
+    ids: NDArray[np.uint32],
+    there: NDArray[np.bool_],
+    faces: bool = True,
 ) -> tuple[NDArray[np.uint32], NDArray[np.uint32]]:
-    """The item's number and the element's id of each pixel."""
+    """The item's number and the element's id of each pixel. faces: whether faces of whole shapes are elements, too."""
     numbers = {item.id: number for number, item in enumerate(items, start=1)}
-    shape, element = np.zeros(there.shape, np.uint32), np.zeros(there.shape, np.uint32)
+    draws = np.where(there, ids[..., 0], np.uint32(0))
+    shape = np.array([0, *(numbers[item.id] for item, _ in owners)], np.uint32)[draws]
+    element = np.zeros(there.shape, np.uint32)
     for drawn, (item, batch) in enumerate(owners, start=1):
-        mine = there & (ids[..., 0] == drawn)
+        if not (faces or _comes_in_parts(item)):
+            continue
+        mine = draws == drawn
         if not mine.any():
             continue
-        shape[mine] = numbers[item.id]
         triangles, copies = (ids[mine][:, column].astype(np.int64) for column in (1, 2))
         if batch.chosen is not None:
             copies = batch.chosen[copies]
         element[mine] = item.geometry.element_ids(triangles, copies).astype(np.uint32)
     return shape, element
+
+
+def _comes_in_parts(item: Item) -> bool:
+    """Whether an item is of copies, or in pieces."""
+    return item.geometry.own_domain is Domain.PIECE or item.geometry.is_parted
 
 
 def _joined(parts: list[tuple[_Tile, Drawn]], size: tuple[int, int]) -> Drawn:

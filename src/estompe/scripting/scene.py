@@ -309,7 +309,7 @@ class Scene:
         size : (int, int)
             Width and height, pixels.
         layers : iterable of str
-            With .exr: "depth", "normal", "id", "motion", "strength:NAME".
+            With .exr: "depth", "normal", "id", "motion", "matte-shapes", "matte-elements", "strength:NAME".
         samples : int
             Draws for smoother edges.
         falloff : Falloff, optional
