@@ -27,6 +27,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
         for number in (signal.SIGTERM, signal.SIGHUP):
             with contextlib.suppress(ValueError):  # only the main thread may
                 signal.signal(number, _stopped)
+        words = _mapped(words)
         code = _command(words) if words and words[0] in NAMES else _window(words)
         sys.stdout.flush()
         return code
@@ -85,6 +86,27 @@ def _words(error: Exception) -> str:
     return faults.record(error, "The command")
 
 
+def _mapped(words: list[str]) -> list[str]:
+    """The words without `--map FROM=TO`, which any command takes. Raises UsageError."""
+    from estompe.files.places import map_roots
+
+    pairs, left = [], []
+    waiting = iter(words)
+    for word in waiting:
+        if word == "--map":
+            pairs.append(next(waiting, ""))
+        elif word.startswith("--map="):
+            pairs.append(word.removeprefix("--map="))
+        else:
+            left.append(word)
+    try:
+        if pairs:
+            map_roots(pairs)
+    except ValueError as error:
+        raise UsageError(str(error)) from None
+    return left
+
+
 def _joined_ranges(words: list[str]) -> list[str]:
     """`--frames -5--3` as `--frames=-5--3`: a range may begin with a minus."""
     for place, word in enumerate(words[:-1]):
@@ -99,7 +121,10 @@ class _Parser(argparse.ArgumentParser):
 
 
 def _window(words: Sequence[str]) -> int:
-    epilog = f"commands: estompe {', '.join(NAMES[:-1])} and {NAMES[-1]}; each has its own --help"
+    epilog = (
+        f"commands: estompe {', '.join(NAMES[:-1])} and {NAMES[-1]}; each has its own --help. "
+        "--map FROM=TO, with any of them, reads files below another root; $ESTOMPE_MAP does so, too"
+    )
     parser = _Parser("estompe", description="Falloff-driven procedural effects.", epilog=epilog)
     parser.add_argument("file", nargs="?", type=Path, metavar="FILE", help="a scene to open, or a mesh to import")
     parser.add_argument("--sample", metavar="NAME", help="open a sample scene")

@@ -6,10 +6,13 @@ import numpy as np
 import pytest
 from pxr import Usd, UsdGeom, Vt
 from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QFileDialog
 
 from estompe.app.fields.follow import FollowField, FootageField, PrimField
 from estompe.app.fields.own_time import OwnTimeField
 from estompe.app.sheets.shot_sheet import ShotSheet
+from estompe.document.file import load
+from estompe.document.paths import files_of
 from estompe.document.transforms import matrix_of
 from estompe.importing.footage import close_all
 from tests import shots
@@ -201,3 +204,14 @@ def test_copies_are_taken_into_the_scene(boat):
     boat.settle()
     after = session.evaluator.answer.frame
     assert np.allclose(after["Buoys"].positions, before["Buoys"].positions, atol=1e-5)
+
+
+def test_the_scene_and_its_files_are_collected_into_a_folder(boat, tmp_path, monkeypatch):
+    folder, said = tmp_path / "handed on", []
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(folder), ""))
+    boat.session.messages.said.connect(lambda text, _: said.append(text))
+    boat.window.run("collect")
+    boat.qtbot.waitUntil(lambda: bool(said) and folder.is_dir(), timeout=20_000)
+    assert [text for text in said if text.startswith("the scene and 1 of its files are in")]
+    collected = load(next(folder.glob("*.estompe")))
+    assert Path(files_of(collected.scene)[0]).is_relative_to(folder)

@@ -12,7 +12,7 @@ from estompe.app.widgets.number import NumberField
 # These ask for a file, end the session or open another one; subdividing time and again takes minutes to compute.
 _ELSEWHERE = {
     "subdivide_there", "new_scene", "open_file", "save", "save_as", "import_mesh", "export_scene", "export_sequence",
-    "save_picture", "import_shot", "use_setup",
+    "save_picture", "import_shot", "use_setup", "collect",
     "start_sheet", "close", "about", "show_log", "theme_paper", "theme_charcoal", "theme_desktop", "undo", "redo",
 }  # fmt: skip
 _TYPED = ("0", "1", "-1", "0.25", "1e9", "nan", "", "abc", "12", "=frame/10", "=1/0", "=nobody")

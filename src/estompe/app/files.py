@@ -25,6 +25,7 @@ from estompe.importing.isolated import read_mesh_isolated
 from estompe.importing.stage import stage_endings
 from estompe.samples import sample
 from estompe.setups import own
+from estompe.setups.collecting import Collected, collect
 from estompe.setups.meshes import framing, with_mesh
 from estompe.setups.shot import ShotError, listed, with_shot
 
@@ -314,6 +315,27 @@ class Files(QObject):
             lambda progress: sequence.write(project, first, last, folder, name, progress),
             lambda made: self._session.messages.say(f"{len(made)} files are in {folder}"),
         )
+
+    def ask_collect(self) -> None:
+        """Ask for a new folder, and copy the scene and everything that it reads into it."""
+        start = str(Path(self.folder()) / f"{Path(self._session.document.title).stem}-collected")
+        name, _ = QFileDialog.getSaveFileName(self._window, "New folder for the scene and its files", start)
+        if name:
+            self.collect(Path(name))
+
+    def collect(self, folder: Path) -> None:
+        """Copy the scene and everything that it reads into a new folder."""
+        document = self._session.document
+        project, title = document.project, Path(document.title).stem
+        self._work.start(
+            f"collecting into {folder.name}",
+            lambda progress: collect(project, folder, title, progress),
+            lambda collected: self._say_collected(collected, folder),
+        )
+
+    def _say_collected(self, collected: Collected, folder: Path) -> None:
+        words = f"the scene and {collected.files} of its files are in {folder}"
+        self._session.messages.say("; ".join((words, *collected.notes)), "warning" if collected.notes else "")
 
     def ask_setup(self) -> Path | None:
         """Ask for the file of a set-up."""

@@ -9,6 +9,7 @@ NAMES = (
     "import",
     "info",
     "check",
+    "collect",
     "overlaps",
     "bake",
     "remember",

@@ -49,4 +49,4 @@ def _with_files_beside(project: "Project", folder: Path) -> "Project":
             shutil.copyfile(name, copy)
         except OSError as error:
             raise UsageError(f"{copy}: cannot be written ({error.strerror or error})") from None
-    return project.with_scene(with_paths(project.scene, lambda name: copies[name]))
+    return project.with_scene(with_paths(project.scene, lambda name: copies.get(name, name)))

@@ -23,6 +23,7 @@ from estompe.document.renaming import with_unique_names
 from estompe.document.scene import Scene
 from estompe.document.variants import Variants
 from estompe.files.atomic import written_whole
+from estompe.files.places import is_open, place_of
 from estompe.files.regular import check_answers
 from estompe.kinds.registry import FAMILIES, decode_kind, encode_kind, family_of, kinds
 
@@ -84,7 +85,7 @@ def save(project: Project, path: Path) -> None:
 
 def _check_not_read(scene: Scene, path: Path) -> None:
     target = os.path.realpath(path)
-    if any(os.path.realpath(name) == target for name in (*files_of(scene), *pictures_of(scene))):
+    if any(os.path.realpath(place_of(name)) == target for name in (*files_of(scene), *pictures_of(scene))):
         raise FileError(f"{path}: the scene reads this file, so it is not written over: choose another name")
 
 
@@ -129,7 +130,7 @@ def _relative(name: str, folder: Path) -> str:
 
 
 def _absolute(name: str, folder: Path) -> str:
-    return name if not name or os.path.isabs(name) else os.path.normpath(folder.absolute() / name)
+    return name if not name or os.path.isabs(name) or is_open(name) else os.path.normpath(folder.absolute() / name)
 
 
 def parse_scene(text: bytes) -> Scene:

@@ -1,4 +1,4 @@
-"""The files a scene refers to: those of animated files are absolute in memory, and relative to the scene in its file."""
+"""The files a scene refers to: their names are absolute in memory, and relative to the scene in its file."""
 
 from collections.abc import Callable, Iterator
 from functools import cache
@@ -48,7 +48,7 @@ def _files(item: Any, editor: str) -> Iterator[str]:
 
 
 def with_paths(item: Part, change: Callable[[str], str]) -> Part:
-    """A part of a scene with other paths of animated files; what has none is shared."""
+    """A part of a scene with other names of animated files and pictures; what has none is shared."""
     made: Any = item
     if isinstance(item, tuple):
         parts = tuple(with_paths(part, change) for part in item)
@@ -59,7 +59,7 @@ def with_paths(item: Part, change: Callable[[str], str]) -> Part:
 
 
 def _struct_with(item: Struct, change: Callable[[str], str]) -> Struct:
-    names = _settings_with(type(item), "footage")
+    names = _settings_with(type(item), "footage") | _settings_with(type(item), "picture")
     changes: dict[str, Any] = {}
     for name in item.__struct_fields__:
         before = getattr(item, name)

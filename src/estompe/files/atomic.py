@@ -2,6 +2,7 @@
 
 import contextlib
 import os
+import shutil
 import stat
 import tempfile
 import time
@@ -52,6 +53,25 @@ def written_whole(path: Path) -> Iterator[Path]:
         part.replace(target)
     finally:
         part.unlink(missing_ok=True)
+
+
+@contextmanager
+def folder_whole(path: Path) -> Iterator[Path]:
+    """A temporary folder beside the target, renamed to it when the block ends well and removed otherwise.
+
+    Raises
+    ------
+    OSError
+        Where it cannot be written, or the target is there and not empty.
+    """
+    path.parent.mkdir(parents=True, exist_ok=True)
+    part = Path(tempfile.mkdtemp(prefix=f".{path.name[:40]}-", suffix=_PART, dir=path.parent))
+    try:
+        yield part
+        part.chmod(0o777 & ~_UMASK)
+        part.replace(path)
+    finally:
+        shutil.rmtree(part, ignore_errors=True)
 
 
 def _standing(target: Path) -> os.stat_result | None:

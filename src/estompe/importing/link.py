@@ -8,10 +8,11 @@ import socket
 import subprocess
 import sys
 from collections.abc import Callable
-from typing import Any, NamedTuple
+from typing import Any, NamedTuple, Protocol
 
 from numpy.typing import NDArray
 
+from estompe.files.places import place_of
 from estompe.files.progress import ExchangeError
 from estompe.importing.blocks import Borrower
 
@@ -20,12 +21,29 @@ Go = Callable[[], None]
 _SLICE = 0.05
 
 
+class Timed(Protocol):
+    """A scene, as far as reading files is concerned."""
+
+    @property
+    def metres_per_unit(self) -> float:
+        """How long a scene unit is, metres."""
+
+    @property
+    def frames_per_second(self) -> float:
+        """The rate of the scene."""
+
+
 class Reading(NamedTuple):
-    """How a file is read: its path, and the scene's metres per unit and frames per second."""
+    """How a file is read: its path on this machine, and the scene's metres per unit and frames per second."""
 
     file: str
     metres_per_unit: float
     frames_per_second: float
+
+    @classmethod
+    def of(cls, name: str, scene: Timed) -> "Reading":
+        """How a scene reads a file that it names."""
+        return cls(place_of(name), scene.metres_per_unit, scene.frames_per_second)
 
 
 class Link:

@@ -7,6 +7,7 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
+from estompe.files.places import missing_variables, place_of
 from estompe.files.regular import check_answers
 from estompe.geometry.colors import as_linear
 from estompe.kinds.context import CannotEvaluateError
@@ -30,10 +31,13 @@ def stamp(name: str) -> tuple[str, int, int]:
     """What tells one state of a picture's file from another. Raises CannotEvaluateError where there is no regular file."""
     if not name:
         raise CannotEvaluateError("no picture is chosen yet: choose a file")
+    name = place_of(name)
     try:
         about = Path(name).stat()
     except (OSError, ValueError):
-        raise CannotEvaluateError(f"the picture {name} is not there: choose another file") from None
+        missing = missing_variables(name)
+        words = f"${missing[0]} is not set" if missing else "choose another file"
+        raise CannotEvaluateError(f"the picture {name} is not there: {words}") from None
     if not stat.S_ISREG(about.st_mode):
         raise CannotEvaluateError(f"the picture {name} is no file: choose another")
     if about.st_size > _MOST_BYTES:

@@ -8,6 +8,7 @@ from pathlib import Path
 from estompe.document.paths import files_of, pictures_of
 from estompe.document.project import Project
 from estompe.document.scene import Scene
+from estompe.files.places import place_of
 from estompe.files.progress import ExchangeError
 from estompe.importing.content import Stamps, stamps_of
 from estompe.importing.footage import opened
@@ -60,14 +61,15 @@ def check_not_read(project: Project, targets: Iterable[Path]) -> None:
 
 def _with_all_it_refers_to(name: str, scene: Scene) -> Iterable[str]:
     try:
-        footage = opened(Reading(name, scene.metres_per_unit, scene.frames_per_second))
+        footage = opened(Reading.of(name, scene))
     except CannotEvaluateError:
-        return (name,)
-    return (name, *footage.about.files)
+        return (place_of(name),)
+    return (place_of(name), *footage.about.files)
 
 
 def _pictures(name: str) -> Iterator[str]:
     """The files that a picture's name stands for: one, or those of a sequence."""
+    name = place_of(name)
     if "#" not in name:
         yield name
         return

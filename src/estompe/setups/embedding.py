@@ -70,7 +70,7 @@ def embedded(project: Project, shape: str, progress: Progress = lambda _fraction
 
 
 def _stored(scene: Scene, source: ShotMesh, progress: Progress) -> tuple[EmbeddedMesh, dict[str, NDArray[Any]]]:
-    footage: Footage = opened(Reading(source.file, scene.metres_per_unit, scene.frames_per_second))
+    footage: Footage = opened(Reading.of(source.file, scene))
     entry = footage.entry(source.prim)
     if "topology" in entry.varies:
         raise CannotEvaluateError("its faces change over time")
@@ -96,7 +96,7 @@ def _stored(scene: Scene, source: ShotMesh, progress: Progress) -> tuple[Embedde
 def _stored_copies(
     scene: Scene, source: ShotCopies, progress: Progress
 ) -> tuple[EmbeddedCopies, dict[str, NDArray[Any]]]:
-    footage: Footage = opened(Reading(source.file, scene.metres_per_unit, scene.frames_per_second))
+    footage: Footage = opened(Reading.of(source.file, scene))
     entry = footage.entry(source.prim)
     count = scene.last - scene.first + 1 if entry.moves else 1
     if count * entry.points * _BYTES_A_COPY > _MOST_BYTES:

@@ -9,8 +9,10 @@ from msgspec import structs
 
 from estompe.document.edits import FreshNames
 from estompe.document.names import clean_name
+from estompe.document.paths import with_paths
 from estompe.document.project import Project
 from estompe.document.scene import Camera, Control, Follow, Scene, Shape, Transform
+from estompe.files.places import is_open
 from estompe.importing.footage import Footage, opened
 from estompe.importing.link import Reading
 from estompe.importing.stage import Entry
@@ -64,7 +66,8 @@ def listed(path: Path, scene: Scene, go_on: Callable[[], None] = lambda: None) -
         For a file that cannot be read.
     """
     try:
-        return opened(Reading(str(path.absolute()), scene.metres_per_unit, scene.frames_per_second), go_on)
+        name = str(path) if is_open(str(path)) else str(path.absolute())
+        return opened(Reading.of(name, scene), go_on)
     except CannotEvaluateError as error:
         raise ShotError(str(error)) from None
 
@@ -79,7 +82,13 @@ def ticked_at_first(entries: Iterable[Entry]) -> frozenset[str]:
     )
 
 
-def with_shot(project: Project, footage: Footage, only: Iterable[str] | None = None, exactly: bool = False) -> Imported:
+def with_shot(
+    project: Project,
+    footage: Footage,
+    only: Iterable[str] | None = None,
+    exactly: bool = False,
+    written: str = "",
+) -> Imported:
     """Add the contents of an animated file to a project, by reference.
 
     Parameters
@@ -92,6 +101,8 @@ def with_shot(project: Project, footage: Footage, only: Iterable[str] | None = N
         Paths of prims; each stands for everything below it, unless `exactly`. The ones that `ticked_at_first` gives by default.
     exactly : bool
         Whether only the prims themselves are meant.
+    written : str
+        The file's name where it begins with a variable or `~`: the scene keeps it so.
 
     Returns
     -------
@@ -126,6 +137,8 @@ def with_shot(project: Project, footage: Footage, only: Iterable[str] | None = N
         controls=(*scene.controls, *controls),
         other_cameras=(*scene.other_cameras, *cameras),
     )
+    if is_open(written):
+        scene = with_paths(scene, lambda name: written if name == footage.reading.file else name)
     counts = Counter(entry.kind for entry in chosen)
     words = ", ".join(_counted(count, kind) for kind, count in counts.items())
     ids = tuple(shape.id for shape in shapes)

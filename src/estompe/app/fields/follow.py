@@ -34,8 +34,7 @@ class _Row(QWidget):
 
     def reading(self, file: str) -> Reading:
         """How a file of this scene is read."""
-        scene = self.session.document.scene
-        return Reading(file, scene.metres_per_unit, scene.frames_per_second)
+        return Reading.of(file, self.session.document.scene)
 
 
 @field_for("footage")

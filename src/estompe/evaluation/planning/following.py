@@ -41,7 +41,7 @@ class Following:
 
     def footage(self, file: str) -> Footage:
         """An animated file. Raises CannotEvaluateError."""
-        reading = Reading(file, self._scene.metres_per_unit, self._scene.frames_per_second)
+        reading = Reading.of(file, self._scene)
         self.stamps[reading] = None
         found = opened(reading)
         self.stamps[reading] = stamp_of(reading)

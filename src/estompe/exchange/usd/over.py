@@ -23,6 +23,7 @@ from estompe.exchange.usd.components.writer import ComponentWriter, hidden_forms
 from estompe.exchange.usd.instances import InstancesWriter
 from estompe.exchange.usd.samples import identifier
 from estompe.exchange.usd.saving import check_target, write_frames
+from estompe.files.places import place_of
 from estompe.files.progress import ExchangeError, Progress
 from estompe.geometry import Geometry
 from estompe.geometry.transforms import inverse
@@ -77,7 +78,7 @@ def write_over(
 def stage_of(scene: Scene, only: Collection[str] | None = None) -> str:
     """The one USD file that shapes of the scene come from. only: ids of the shapes that count. Raises ExchangeError."""
     shapes = [shape for shape in scene.shapes if only is None or shape.id in only]
-    files = {shape.source.file for shape in shapes if isinstance(shape.source, ShotSource)}
+    files = {place_of(shape.source.file) for shape in shapes if isinstance(shape.source, ShotSource)}
     usd = sorted(name for name in files if Path(name).suffix.lower() in _USD)
     if not usd:
         raise ExchangeError("there is no USD stage to write over: import a shot first, or export the scene as a whole")
@@ -98,7 +99,7 @@ def sublayer(file: str, path: Path) -> str:
 def _original(scene: Scene, only: Collection[str] | None) -> Original:
     """The file that is written over, open. Raises ExchangeError."""
     try:
-        footage = opened(Reading(stage_of(scene, only), scene.metres_per_unit, scene.frames_per_second))
+        footage = opened(Reading.of(stage_of(scene, only), scene))
     except CannotEvaluateError as error:
         raise ExchangeError(str(error)) from None
     return Original(footage, Space(footage.scale, footage.about.up == "Y"))
@@ -164,7 +165,7 @@ class _Writers:
     def _source(self, shape: Shape) -> ShotSource | None:
         """What a shape is in the original, if it is from there."""
         source = shape.source
-        mine = isinstance(source, ShotSource) and source.file == self._original.footage.reading.file
+        mine = isinstance(source, ShotSource) and place_of(source.file) == self._original.footage.reading.file
         return source if mine and isinstance(source, ShotSource) else None
 
     def _members(self, source: ShotSource) -> tuple[str, ...]:
