@@ -4,6 +4,7 @@ import numpy as np
 import pytest
 
 from estompe.document import edits
+from estompe.document.file import VERSION
 from estompe.document.project import Project, asset_name
 from estompe.document.scene import Control, EffectSlot, Falloff, Layer, Route, Scene, Shape, Transform
 from estompe.document.uses import replaced_everywhere, users_of
@@ -86,7 +87,7 @@ def test_painted_masks_go_along(project):
     lambda text: text[:-5],
     lambda text: text.replace("estompe parts", "something else", 1),
     lambda text: text.replace('"picked":[["shapes","ball"]]', '"picked":[]'),
-    lambda text: text.replace('"version":9', '"version":99'),
+    lambda text: text.replace(f'"version":{VERSION}', '"version":99'),
     lambda text: text.replace('"assets":{}', '"assets":{"' + "0" * 64 + '":"!!"}'),
 ])  # fmt: skip
 def test_text_that_is_not_sound_is_refused_in_words(project, change):

@@ -52,7 +52,7 @@ def run(chosen: argparse.Namespace) -> None:
     """Run the command. Raises UsageError."""
     tell = Teller(chosen.json)
     refuse_input(chosen.file, chosen.out)
-    if chosen.frames is None and chosen.out.suffix.lower() == ".png" and chosen.layers is None:
+    if chosen.frames is None and chosen.out.suffix.lower() == ".png" and chosen.layers is None and not chosen.view:
         _run_one(chosen)
         return
     from estompe.output import pictures

@@ -136,6 +136,9 @@ def drawing_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--camera", metavar="NAME", help="through which camera; the scene's if left out")
     parser.add_argument("--samples", type=int, default=1, metavar="N", help="draws for smoother edges, 1 to 256")
     parser.add_argument("--shutter", type=float, default=0.0, metavar="FRAMES", help="motion blur, such as 0.5")
+    parser.add_argument(
+        "--view", default="", metavar="DISPLAY/VIEW", help="of OpenColorIO, for PNG and movies; sRGB if left out"
+    )
     parser.add_argument("--show", choices=("shaded", "strength"), default="shaded")
     parser.add_argument("--falloff", metavar="NAME", help="whose strength to show")
 
@@ -199,7 +202,7 @@ def drawing_settings(project: "Project", chosen: argparse.Namespace) -> "Setting
     if not 0.0 <= chosen.shutter <= 4.0:
         raise UsageError(f"--shutter {chosen.shutter:g}: use frames from 0 to 4")
     falloff = falloff_id(project.scene, chosen.falloff) if chosen.show == "strength" else None
-    return Settings(picture_size(chosen.size, MOST_SIDE), chosen.samples, chosen.shutter, (), falloff)
+    return Settings(picture_size(chosen.size, MOST_SIDE), chosen.samples, chosen.shutter, (), falloff, view=chosen.view)
 
 
 def through_camera(project: "Project", name: str | None) -> "Project":

@@ -18,6 +18,7 @@ from estompe.output.mattes import Counted, Matte
 from estompe.render.final import FinalRenderer, Image, jitters
 from estompe.render.item import Look
 from estompe.render.picture import items_of
+from estompe.render.view_transform import PLAIN, ViewError, ViewTransform, shown
 from estompe.render.viewpoint import Viewpoint
 
 LAYERS = ("depth", "normal", "id", "motion", *mattes.LAYERS)
@@ -34,7 +35,8 @@ class Settings(NamedTuple):
 
     size: width and height, pixels. samples: draws with offsets within the pixel. shutter: how long it is open, frames; 0 for no
     motion blur. layers: of `LAYERS` and `strength:NAME`. falloff: the id of the one whose strength is shown instead of colours.
-    background: 0..1, behind what is seen; None for none.
+    background: 0..1, behind what is seen; None for none. view: the name of a
+    view transform for files of display values.
     """
 
     size: tuple[int, int]
@@ -43,6 +45,7 @@ class Settings(NamedTuple):
     layers: tuple[str, ...] = ()
     falloff: str | None = None
     background: tuple[float, float, float] | None = None
+    view: str = ""
 
 
 class Painted(NamedTuple):
@@ -59,6 +62,7 @@ class Painted(NamedTuple):
     frame: float = 0.0
     rate: float = 24.0
     mattes: Mapping[str, Matte] = _NO_MATTES
+    view: ViewTransform = PLAIN
 
 
 class Painter:
@@ -90,7 +94,8 @@ class Painter:
         shapes = [shape for shape in frame.scene.shapes if shape.visible]
         named = {index: shape.name for index, shape in enumerate(shapes, start=1)}
         viewpoint, rate = Viewpoint.of_camera(frame.scene.camera), frame.scene.frames_per_second
-        return Painted(color, layers, named, viewpoint, number, rate, self._mattes(number, named, pause))
+        view = ViewTransform(self._settings.view) if self._settings.falloff is None else PLAIN
+        return Painted(color, layers, named, viewpoint, number, rate, self._mattes(number, named, pause), view)
 
     def _frame(self, number: float) -> Frame:
         if number not in self._frames:
@@ -174,7 +179,11 @@ class Painter:
 
 
 def _check(project: Project, settings: Settings) -> None:
-    """Raise ExchangeError for a layer that there is not."""
+    """Raise ExchangeError for a layer or view that there is not."""
+    try:
+        shown(np.zeros((1, 3), np.float32), ViewTransform(settings.view))
+    except ViewError as error:
+        raise ExchangeError(str(error)) from None
     names = {falloff.name for falloff in project.scene.falloffs} | {falloff.id for falloff in project.scene.falloffs}
     for layer in settings.layers:
         kind, _, name = layer.partition(":")

@@ -46,7 +46,7 @@ def save(painted: Painted, path: Path, full_float: bool = False) -> None:
 
 def bytes_of(painted: Painted) -> NDArray[np.uint8]:
     """A picture as display values with straight alpha, uint8 (h, w, 4)."""
-    return np.round(display_values(painted.color) * 255.0).astype(np.uint8)
+    return np.round(display_values(painted.color, painted.view) * 255.0).astype(np.uint8)
 
 
 def _save_png(painted: Painted, part: Path) -> None:
@@ -54,7 +54,8 @@ def _save_png(painted: Painted, part: Path) -> None:
     opaque = bool((picture[..., 3] == 255).all())
     about = PngInfo()
     # How values are meant (W3C PNG, 11.3.2.5): sRGB, perceptual intent.
-    about.add(b"sRGB", b"\x00")
+    if not painted.view.name:
+        about.add(b"sRGB", b"\x00")
     Bitmap.fromarray(np.ascontiguousarray(picture[..., :3] if opaque else picture)).save(part, "PNG", pnginfo=about)
 
 

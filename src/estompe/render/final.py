@@ -12,7 +12,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from estompe.geometry import Domain
-from estompe.geometry.colors import display_of
 from estompe.render.drawers.drawer import Batch, Drawer
 from estompe.render.item import Item, Look
 from estompe.render.matrices import matrices_of
@@ -22,6 +21,7 @@ from estompe.render.renderer import (
     Renderer,
     target_parts_released,
 )
+from estompe.render.view_transform import PLAIN, ViewTransform, shown
 from estompe.render.viewpoint import Viewpoint
 
 Pause = Callable[[], None]
@@ -410,8 +410,8 @@ def _joined(parts: list[tuple[_Tile, Drawn]], size: tuple[int, int]) -> Drawn:
     return Drawn(*made)
 
 
-def display_values(picture: Image) -> Image:
-    """Premultiplied linear light as straight display values with alpha, 0..1 (IEC 61966-2-1)."""
+def display_values(picture: Image, view: ViewTransform = PLAIN) -> Image:
+    """Premultiplied linear light as straight display values with alpha, 0..1, by the curve of IEC 61966-2-1 or a view."""
     alpha = picture[..., 3:]
-    straight = np.clip(picture[..., :3] / np.maximum(alpha, np.float32(1e-6)), 0.0, 1.0)
-    return np.concatenate([display_of(straight), alpha], axis=-1, dtype=np.float32)
+    straight = np.asarray(picture[..., :3] / np.maximum(alpha, np.float32(1e-6)), np.float32)
+    return np.concatenate([shown(straight, view), alpha], axis=-1, dtype=np.float32)

@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 
 from estompe.geometry import Geometry
 from estompe.kernels.types import Floats
+from estompe.render.view_transform import PLAIN, ViewTransform
 
 Mode = Literal["shaded", "strength", "wire", "pieces"]
 Picture = NDArray[np.uint8]
@@ -32,8 +33,8 @@ class Look:
     stand_ins: about so many triangles of copies are drawn, small ones as boxes and points; 0 draws all. Only the view asks for
     that, and only while something moves. grid: the spacing of a grid, scene units, 0 for none, in the plane across `grid_axis`
     about `grid_centre`. light: the azimuth of a key light that stands still in the world, degrees; None lets the light come
-    along with the camera. shadow: whether a still picture shows that light's shadow on the ground. The last ones are for the
-    view; pictures that are written have none of them.
+    along with the camera. shadow: whether a still picture shows that light's shadow on the ground. view: how light is shown.
+    The last ones are for the window; pictures that are written have none of them.
     """
 
     mode: Mode = "shaded"
@@ -46,6 +47,12 @@ class Look:
     grid_centre: tuple[float, float, float] = (0.0, 0.0, 0.0)
     light: float | None = None
     shadow: bool = False
+    view: ViewTransform = PLAIN
+
+    @property
+    def is_viewed(self) -> bool:
+        """Whether colours go through a view of one's own; strength is a number, and its colours stay."""
+        return self.view != PLAIN and self.mode != "strength"
 
 
 class Hit(NamedTuple):

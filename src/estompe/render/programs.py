@@ -30,6 +30,11 @@ class Programs:
         self._matrices, self._to_display = (view, projection), to_display
         self._set.clear()
 
+    @property
+    def to_display(self) -> bool:
+        """Whether programs write display values."""
+        return self._to_display
+
     def get(self, name: str, *abilities: str) -> Any:
         """A program, compiled once, with the matrices of this picture."""
         key = (name, *abilities)

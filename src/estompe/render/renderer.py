@@ -9,17 +9,19 @@ import numpy as np
 
 from estompe.geometry.colors import linear_of
 from estompe.kernels.types import Floats
-from estompe.render import palette
+from estompe.render import palette, view_transform
 from estompe.render.drawers.drawer import Batch, Drawer, Ray, Wanted, drawer_of
 from estompe.render.ground import Ground, key_direction
 from estompe.render.item import Hit, Item, Look, Mode, Picture
 from estompe.render.matrices import matrices_of
 from estompe.render.occlusion import Occlusion
 from estompe.render.programs import Programs
+from estompe.render.view_transform import ViewTransform
 from estompe.render.viewpoint import Viewpoint
 
 _MOST_PIXELS = 80_000_000
 FACES_UNIT = 1
+_VIEW_UNIT = 4
 _NOTHING_LATER: Mapping[str, Floats] = {}
 _KEY = (-0.43554053, 0.72590088, 0.53232731)
 """Towards the key light that comes along with the camera, in eye space."""
@@ -71,6 +73,7 @@ class Renderer:
         self.stood_in = 0
         self._pause: Callable[[], None] | None = None
         self._outside: dict[str, bool] = {}
+        self._view: tuple[str, Any] | None = None
 
     def draw(
         self,
@@ -105,6 +108,8 @@ class Renderer:
         matrices = matrices_of(viewpoint, size, items)
         self.follow(items, look, matrices, height=size[1])
         self._programs.begin(*matrices, to_display=True)
+        if look.is_viewed:
+            self._use_view(look.view.name)
         self._key = _KEY if look.light is None else _unit(matrices[0][:3, :3] @ key_direction(look.light))
         target = self._target(size, 4 if look.still else 0)
         target.drawn.use()
@@ -118,6 +123,20 @@ class Renderer:
             target.drawn.use()
             self._ground.draw_grid(target.drawn, self._programs.get("wire"), look)
         return self._read(target)
+
+    def _use_view(self, name: str) -> None:
+        """Bring the table of a view into the graphics memory; the curve of sRGB needs none, but a texture is bound."""
+        if self._view is None or self._view[0] != name:
+            if self._view is not None:
+                self._view[1].release()
+            side = (view_transform.NODES,) * 3 if name else (1, 1, 1)
+            values = view_transform.table(name).tobytes() if name else bytes(12)
+            self._view = name, self._context.texture3d(side, 3, values, dtype="f4")
+        self._view[1].use(_VIEW_UNIT)
+
+    def _set_view(self, program: Any, view: ViewTransform) -> None:
+        program["view_table"].value, program["by_table"].value = _VIEW_UNIT, bool(view.name)
+        program["exposure"].value, program["power"].value = 2.0**view.exposure, 1.0 / view.gamma
 
     def _shade(self, items: Sequence[Item], light: float, target: _Target, matrices: tuple[Any, Any]) -> None:
         """Darken what a key light does not reach."""
@@ -224,6 +243,8 @@ class Renderer:
         self._drawers.clear()
         self._occlusion.release()
         self._ground.release()
+        if self._view is not None:
+            self._view[1].release()
         for target in self._targets.values():
             _release(target)
         self._targets.clear()
@@ -306,7 +327,10 @@ class Renderer:
             return self._programs.get(key, *abilities)
         backed = mesh.has("back_color") or drawer.has_own("back_color")
         faced = mesh.by_faces or mesh.colors_by_faces
-        program = self._programs.get(key, *abilities, *["BACKS"] * backed, *["FACES"] * faced)
+        viewed = look.is_viewed and self._programs.to_display
+        program = self._programs.get(key, *abilities, *["BACKS"] * backed, *["FACES"] * faced, *["VIEW"] * viewed)
+        if viewed:
+            self._set_view(program, look.view)
         program["base_color"].value = item.color
         program["show_strength"].value = look.mode == "strength" and item.strength is not None
         program["key"].value = self._key
@@ -338,7 +362,10 @@ class Renderer:
         dots = drawer.dots()
         if dots is None:
             return
-        program = self._programs.get("points")
+        viewed = look.is_viewed and self._programs.to_display
+        program = self._programs.get("points", *["VIEW"] * viewed)
+        if viewed:
+            self._set_view(program, look.view)
         program["base_color"].value = item.color
         program["show_strength"].value = look.mode == "strength" and item.strength is not None
         program["colored_copies"].value = drawer.has_own("color")

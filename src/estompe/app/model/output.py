@@ -12,7 +12,8 @@ class Output:
     """What is written where.
 
     shapes: ids, None for all; layers: of pictures; meshes: the format of a mesh sequence; shot: the frame range of the scene it
-    was last chosen for; machines: a number of processes or the address of a scheduler, "" for this process alone.
+    was last chosen for; machines: a number of processes or the address of a scheduler, "" for this process alone; view: the name
+    of a view transform, "" for sRGB.
     """
 
     kind: Kind = "pictures"
@@ -33,3 +34,4 @@ class Output:
     shapes: frozenset[str] | None = None
     shot: tuple[int, int] = (0, -1)
     machines: str = ""
+    view: str = ""

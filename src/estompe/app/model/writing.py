@@ -59,7 +59,7 @@ def _drawing(output: Output, falloff: str | None, path: Path) -> Settings:
     """How pictures are drawn; layers go into EXR files alone."""
     layers = tuple(output.layers) if output.kind == "pictures" and path.suffix.lower() == ".exr" else ()
     shown, ground = falloff if output.strength else None, GROUND if output.background else None
-    return Settings((output.width, output.height), output.samples, output.shutter, layers, shown, ground)
+    return Settings((output.width, output.height), output.samples, output.shutter, layers, shown, ground, output.view)
 
 
 def _sent(machines: str, project: Project, spec: OutputSpec) -> Job:

@@ -27,6 +27,7 @@ from estompe.app.widgets.ways import ways
 from estompe.exchange.formats import SEQUENCE_WRITERS, load_formats
 from estompe.files.progress import ExchangeError
 from estompe.output.painter import LAYERS
+from estompe.render.view_transform import ViewError, view_names
 
 _KINDS: dict[Kind, tuple[str, str]] = {
     "scene": ("Animated scene", "USD with everything in it: meshes, copies, strands, cameras and controls."),
@@ -38,6 +39,9 @@ _KINDS: dict[Kind, tuple[str, str]] = {
 _SIZES = {"1280 × 720": (1280, 720), "1920 × 1080": (1920, 1080), "2048 × 858": (2048, 858), "3840 × 2160": (3840, 2160),
           "7680 × 4320": (7680, 4320)}  # fmt: skip
 _DRAWN: tuple[Kind, ...] = ("pictures", "movie")
+
+_COLUMNS = 4
+"""Layers in a row."""
 
 
 class OutputSheet(QWidget):
@@ -109,6 +113,12 @@ class OutputSheet(QWidget):
             self._flag("burn_in", "name and frame burnt in"), self._flag("strength", "the current falloff's strength")
         )
         self._add(grid, "Show", burnt, ("movie",))
+        self._add(
+            grid,
+            "Display",
+            _beside(self._display(), label("EXR holds the light itself", "soft")),
+            _DRAWN,
+        )
         self._add(grid, "Machines", self._machines(), ("scene", "over", "meshes", "pictures"))
         self._add(grid, "Into", self._target(), every)
         return grid
@@ -167,6 +177,24 @@ class OutputSheet(QWidget):
         box.activated.connect(lambda _: self._set("camera", box.currentText()))
         return _beside(box)
 
+    def _display(self) -> QWidget:
+        """The views that light can be shown by."""
+        try:
+            names = view_names()
+        except ViewError as error:
+            self._session.messages.say(str(error), "error")
+            names = []
+        box = Box()
+        box.setAccessibleName("Display")
+        box.setMaximumWidth(300)
+        box.addItem("sRGB", "")
+        for name in names:
+            box.addItem(name.replace("/", ": "), name)
+        box.setCurrentIndex(max(0, box.findData(self.choices.view)))
+        self.choices.view = box.currentData()
+        box.activated.connect(lambda _: self._set("view", box.currentData()))
+        return box
+
     def _size(self) -> QWidget:
         width, height = self._count("width", 16, 8192), self._count("height", 16, 8192)
         box = Box()
@@ -184,7 +212,7 @@ class OutputSheet(QWidget):
 
     def _layers(self) -> QWidget:
         falloffs = [f"strength:{falloff.name}" for falloff in self._session.document.scene.falloffs]
-        self.layers = {name: QCheckBox(name.replace("strength:", "strength of ")) for name in (*LAYERS, *falloffs)}
+        self.layers = {name: QCheckBox(_layer_words(name)) for name in (*LAYERS, *falloffs)}
         self.choices.layers = [name for name in self.choices.layers if name in self.layers]
         made = QWidget()
         grid = QGridLayout(made)
@@ -192,8 +220,9 @@ class OutputSheet(QWidget):
         for index, (name, box) in enumerate(self.layers.items()):
             box.setChecked(name in self.choices.layers)
             box.toggled.connect(self._take_layers)
-            grid.addWidget(box, index // 4, index % 4)
-        grid.setColumnStretch(4, 1)
+            grid.addWidget(box, index // _COLUMNS, index % _COLUMNS)
+        grid.setHorizontalSpacing(18)
+        grid.setColumnStretch(_COLUMNS, 1)
         return made
 
     def _take_layers(self) -> None:
@@ -283,3 +312,8 @@ def _beside(*widgets: QWidget) -> QWidget:
         row.addWidget(widget)
     row.addStretch(1)
     return made
+
+
+def _layer_words(name: str) -> str:
+    """A layer as people read it."""
+    return name.replace("strength:", "strength of ").replace("matte-", "mattes of ")

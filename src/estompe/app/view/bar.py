@@ -3,6 +3,7 @@
 from typing import Protocol
 
 from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QMenu, QToolButton, QWidget
 
 from estompe.app.session import Session
@@ -10,6 +11,7 @@ from estompe.app.theme import OVER_PICTURE
 from estompe.app.view.aids import DIRECTIONS, view_name
 from estompe.render import Viewpoint
 from estompe.render.item import Mode
+from estompe.render.view_transform import ViewError, ViewTransform, view_names
 
 # Buttons over the picture keep their colours in both themes: the picture's ground is light in both.
 _OVER_PICTURE = f"""
@@ -18,6 +20,7 @@ QToolButton:checked {{ background: {OVER_PICTURE.rim}; }}
 QToolButton:hover {{ background: rgba(255, 255, 255, 90); }}
 QToolButton::menu-indicator {{ image: none; width: 0; }}
 """
+_GAMMAS = (0.5, 0.7, 0.85, 1.0, 1.2, 1.5, 2.2)
 MODES: tuple[Mode, ...] = ("shaded", "strength", "wire", "pieces")
 
 
@@ -50,6 +53,13 @@ class Looks(Protocol):
     def place_camera(self) -> None:
         """Put the camera where the view is."""
 
+    @property
+    def shown_as(self) -> ViewTransform:
+        """How light is shown."""
+
+    def show_as(self, view: ViewTransform) -> None:
+        """Show light in another way."""
+
 
 class Bar(QHBoxLayout):
     """Laid out at the top of a view."""
@@ -69,6 +79,12 @@ class Bar(QHBoxLayout):
             group.addButton(button)
             self._buttons[mode] = button
         self.addStretch(1)
+        self.display = self._button("")
+        self.display.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        self.display.setToolTip("How light is shown in the view: the display's curve, exposure and gamma")
+        shown = QMenu(self.display)
+        shown.aboutToShow.connect(lambda: self.fill_display_menu(shown))
+        self.display.setMenu(shown)
         self.camera = self._button("")
         self.camera.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         self.camera.setToolTip("Look freely, from one side, or through the scene's camera")
@@ -93,6 +109,42 @@ class Bar(QHBoxLayout):
         name = view.session.document.scene.camera.name if view.through_camera else view_name(view.free)
         self.camera.setText(f"{name} ▾")
 
+    def show_display(self) -> None:
+        """Show how light is shown now."""
+        self.display.setText(f"{self._view.shown_as.words} ▾")
+
+    def fill_display_menu(self, menu: QMenu) -> None:
+        """The curve of sRGB, the views of each display, exposure and gamma."""
+        view, now = self._view, self._view.shown_as
+        menu.clear()
+        _check(menu.addAction("sRGB", lambda: view.show_as(now._replace(name=""))), not now.name)
+        try:
+            names = view_names()
+        except ViewError as error:
+            menu.addAction(str(error)).setEnabled(False)
+            names = []
+        displays: dict[str, QMenu] = {}
+        for name in names:
+            display, _, words = name.partition("/")
+            below = displays[display] if display in displays else QMenu(display, menu)
+            if display not in displays:
+                menu.addMenu(below)
+                displays[display] = below
+            _check(below.addAction(words, lambda name=name: view.show_as(now._replace(name=name))), name == now.name)
+        menu.addSeparator()
+        for words, exposure in (
+            ("Half a stop brighter", now.exposure + 0.5),
+            ("Half a stop darker", now.exposure - 0.5),
+            ("Exposure 0", 0.0),
+        ):
+            menu.addAction(words, lambda exposure=exposure: view.show_as(now._replace(exposure=exposure)))
+        gammas = menu.addMenu(f"Gamma {now.gamma:g}")
+        for gamma in _GAMMAS:
+            _check(
+                gammas.addAction(f"{gamma:g}", lambda gamma=gamma: view.show_as(now._replace(gamma=gamma))),
+                gamma == now.gamma,
+            )
+
     def fill_camera_menu(self, menu: QMenu) -> None:
         """The free view and its sides, each camera of the scene, and putting the camera where the view is."""
         view, scene = self._view, self._view.session.document.scene
@@ -110,3 +162,10 @@ class Bar(QHBoxLayout):
             menu.addAction(f"Through {camera.name}", lambda name=camera.name: view.choose_camera(name))
         menu.addSeparator()
         menu.addAction("Put the camera here", view.place_camera)
+
+
+def _check(action: QAction | None, on: bool) -> None:
+    """Mark the choice that holds now."""
+    if action is not None:
+        action.setCheckable(True)
+        action.setChecked(on)

@@ -28,6 +28,7 @@ from estompe.render import Item, Look, Viewpoint
 from estompe.render.item import Mode, Picture
 from estompe.render.palette import rgb
 from estompe.render.picture import items_of, with_falloff
+from estompe.render.view_transform import LARGEST_EXPOSURE, PLAIN, ViewError, ViewTransform, shown
 from estompe.setups.shot import look_through
 
 
@@ -70,9 +71,11 @@ class View(QWidget):
         self.setAccessibleName("View")
         self.pointer = Pointer(self)
         self.picking = Picking(self)
+        self.shown_as = PLAIN
         self.bar = Bar(self, self)
         self.bar.show_mode(self.mode)
         self.bar.show_camera()
+        self.bar.show_display()
         self._wanted = QTimer(self, singleShot=True, interval=0)
         self._wanted.timeout.connect(self._draw)
         self.drawer.drawn.connect(self._show)
@@ -106,6 +109,18 @@ class View(QWidget):
         """Shaded, strength or wire."""
         self.mode = mode
         self.bar.show_mode(mode)
+        self.redraw()
+
+    def show_as(self, view: ViewTransform) -> None:
+        """Show light by another view, exposure or gamma; files that are written are not changed by it."""
+        try:
+            shown(np.zeros((1, 3), np.float32), view)
+        except ViewError as error:
+            self.session.messages.say(str(error), "error")
+            return
+        bound = LARGEST_EXPOSURE
+        self.shown_as = view._replace(exposure=min(max(view.exposure, -bound), bound))
+        self.bar.show_display()
         self.redraw()
 
     def mark_coarse(self, on: bool) -> None:
@@ -211,7 +226,7 @@ class View(QWidget):
         width, height = self.extent
         red, green, blue = rgb(icons.current_theme().view)
         aids = self.aids.of_look(self.viewpoint, height, self.mode, not self.through_camera)
-        look = Look(self.mode, (red / 255, green / 255, blue / 255), still=False, **aids)
+        look = Look(self.mode, (red / 255, green / 255, blue / 255), still=False, view=self.shown_as, **aids)
         return Job(
             self._items,
             self.viewpoint,
