@@ -6,7 +6,9 @@ from pxr import Tf, Usd, UsdGeom, UsdUtils
 from tests.checking import failed_checks
 
 from estompe.baking.frames import strength_name
+from estompe.cli import main
 from estompe.document import edits
+from estompe.document.file import save
 from estompe.document.scene import Layer
 from estompe.evaluation import CancelledError, evaluate
 from estompe.exchange import sequence
@@ -136,3 +138,25 @@ def test_targets_that_cannot_be_written(tmp_path, small_sample):
 def test_strengths_are_called_alike_in_every_format(name):
     assert strength_name(name, ()) == Tf.MakeValidIdentifier(f"strength_{name}")
     assert strength_name(name, {strength_name(name, ())}) == f"{strength_name(name, ())}_2"
+
+
+def test_samples_between_frames_are_those_of_their_moment(tmp_path, small_sample):
+    usd_out.write(small_sample, 40, 42, tmp_path / "fine.usda", per_frame=4)
+    stage = Usd.Stage.Open(str(tmp_path / "fine.usda"))
+    points = UsdGeom.Mesh(stage.GetPrimAtPath("/World/Amphora")).GetPointsAttr()
+    assert points.GetTimeSamples() == [40 + number / 4 for number in range(9)]
+    assert (stage.GetStartTimeCode(), stage.GetEndTimeCode()) == (40, 42)
+    for moment in (40.25, 41.5, 42.0):
+        assert np.array_equal(np.asarray(points.Get(moment)), evaluate(small_sample, moment)["Amphora"].points)
+
+
+def test_several_samples_a_frame_are_for_usd_alone(tmp_path, small_sample, capsys):
+    save(small_sample, tmp_path / "a.estompe")
+    for words, said in (
+        (["--out", str(tmp_path / "a.usda"), "--samples-per-frame", "0"], "use 1 to 64"),
+        (["--out", str(tmp_path / "meshes"), "--as", "obj", "--samples-per-frame", "2"], "are for USD"),
+        (["--out", str(tmp_path / "b.usda"), "--samples-per-frame", "2", "--machines", "2"], "one machine alone"),
+    ):
+        assert main(["bake", str(tmp_path / "a.estompe"), "--frames", "1-2", *words]) == 1
+        assert said in capsys.readouterr().err
+    assert sorted(path.name for path in tmp_path.iterdir()) == ["a.estompe"]

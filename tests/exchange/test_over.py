@@ -91,12 +91,13 @@ def test_changed_prims_are_ours_and_all_others_are_as_they_were(boat, tmp_path, 
     assert hull.GetAttribute("studio:note").Get() == "keep me"
 
 
-@pytest.mark.parametrize("frame", [1001, 1004, 1010])
+@pytest.mark.parametrize("frame", [1001, 1004, 1006.5, 1010])
 def test_points_in_the_composed_world_are_those_of_the_scene(boat, tmp_path, frame):
     _, project = boat
-    write_over(project, 1001, 1010, tmp_path / "over.usda")
+    write_over(project, 1001, 1010, tmp_path / "over.usda", per_frame=2 if frame % 1 else 1)
     stage = Usd.Stage.Open(str(tmp_path / "over.usda"))
     mesh = UsdGeom.Mesh.Get(stage, "/World/Boat/Hull")
+    assert frame in mesh.GetPointsAttr().GetTimeSamples()
     world = np.array(UsdGeom.XformCache(frame).GetLocalToWorldTransform(mesh.GetPrim()))
     placed = np.asarray(mesh.GetPointsAttr().Get(frame), np.float64) @ world[:3, :3] + world[3, :3]
     ours = evaluate(project, frame)

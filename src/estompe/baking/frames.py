@@ -16,7 +16,9 @@ from estompe.geometry import Domain
 from estompe.kernels.types import Floats
 
 
-def frames(project: Project, first: int, last: int, progress: Progress, past: Past | None = None) -> Iterator[Frame]:
+def frames(
+    project: Project, first: int, last: int, progress: Progress, past: Past | None = None, per_frame: int = 1
+) -> Iterator[Frame]:
     """Evaluate a range of frames one after the other.
 
     Parameters
@@ -29,6 +31,8 @@ def frames(project: Project, first: int, last: int, progress: Progress, past: Pa
         Told a fraction and words; it may raise to cancel.
     past : Past, optional
         The other frames of the scene. States continue from the nearest cached one, so a bake that was stopped can be run again.
+    per_frame : int
+        Moments from each frame to the next, evenly apart.
 
     Yields
     ------
@@ -41,12 +45,13 @@ def frames(project: Project, first: int, last: int, progress: Progress, past: Pa
         For a scene with problems.
     """
     past = past_of(project) if past is None else past
-    count = last - first + 1
-    for number in range(first, last + 1):
-        done = (number - first) / count
-        progress(done, f"frame {number} of {first}–{last}")
+    count = (last - first) * per_frame + 1
+    for place in range(count):
+        number = first + place // per_frame + place % per_frame / per_frame
+        done = place / count
+        progress(done, f"frame {number:g} of {first}–{last}")
         past.report = lambda step, done=done, number=number: progress(  # type: ignore[misc]
-            done, f"on the way to {number}: {step.frame - step.first + 1} of {step.last - step.first + 1}"
+            done, f"on the way to {number:g}: {step.frame - step.first + 1} of {step.last - step.first + 1}"
         )
         frame = evaluate(project, number, past.memo, None, past)
         check_sound(frame, "the scene cannot be baked", past)

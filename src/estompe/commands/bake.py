@@ -35,6 +35,14 @@ def arguments(parser: argparse.ArgumentParser) -> None:
         "--over", action="store_true", help="only what differs from the stage the scene was imported from"
     )
     parser.add_argument("--only", metavar="SHAPE,...", help="these shapes, by name")
+    parser.add_argument(
+        "--samples-per-frame",
+        dest="per_frame",
+        type=int,
+        default=1,
+        metavar="N",
+        help="of USD, for motion blur: 1 to 64",
+    )
     machines_argument(parser)
     parser.add_argument("--from-cache", action="store_true", help="work out nothing: fail where a state is not kept")
     run_arguments(parser)
@@ -61,7 +69,7 @@ def run(chosen: argparse.Namespace) -> None:
     spec = OutputSpec(
         kind="meshes" if chosen.format is not None else "over" if chosen.over else "scene",
         target=str(chosen.out), first=first, last=last, mesh_format=chosen.format or "",
-        only=None if only is None else tuple(sorted(only)),
+        only=None if only is None else tuple(sorted(only)), per_frame=chosen.per_frame,
     )  # fmt: skip
     if chosen.machines is not None:
         send(project, spec, chosen, tell, chosen.states)

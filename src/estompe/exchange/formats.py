@@ -30,8 +30,13 @@ class WriteScene(Protocol):
         progress: Progress = ...,
         past: Past | None = None,
         only: Collection[str] | None = None,
+        per_frame: int = 1,
     ) -> None:
-        """progress: may raise to cancel; past: the other moments of the scene; only: ids of shapes. Raises ExchangeError."""
+        """Write it.
+
+        progress: may raise to cancel; past: the other moments of the scene; only: ids of shapes; per_frame: samples from each
+        frame to the next. Raises ExchangeError.
+        """
 
 
 class SceneWriter(NamedTuple):

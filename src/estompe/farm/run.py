@@ -73,6 +73,8 @@ def run(
         Where they cannot be written.
     """
     spec.check(project)
+    if spec.per_frame > 1:
+        raise ExchangeError("several samples a frame are written by one machine alone: leave the machines out")
     check_machines(machines)
     target = spec.path
     parts = target.with_name(f".{target.name}.parts")

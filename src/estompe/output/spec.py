@@ -10,6 +10,7 @@ from estompe.evaluation.time.past import Past
 from estompe.files.progress import ExchangeError, Progress
 from estompe.output.painter import Settings
 
+MOST_PER_FRAME = 64
 Kind = Literal["scene", "over", "meshes", "pictures", "movie"]
 
 
@@ -19,7 +20,8 @@ class OutputSpec(msgspec.Struct, frozen=True, kw_only=True):
     kind: a USD file, an over of the stage that was imported, a folder of mesh files, numbered pictures, or a movie; target: the
     file, the folder, or the name of pictures with #; mesh_format: of mesh files; only: ids of shapes, None for all; drawing: how
     pictures are drawn; full_float: whether colours in EXR are 32 bit; title: burnt into each picture of a movie with the frame's
-    number, "" for nothing; numbers: some frames of a sequence of pictures, None for all from first to last.
+    number, "" for nothing; numbers: some frames of a sequence of pictures, None for all from first to last; per_frame: samples of
+    USD from each frame to the next.
     """
 
     kind: Kind
@@ -32,6 +34,7 @@ class OutputSpec(msgspec.Struct, frozen=True, kw_only=True):
     full_float: bool = False
     title: str = ""
     numbers: tuple[float, ...] | None = None
+    per_frame: int = 1
 
     @property
     def path(self) -> Path:
@@ -49,6 +52,7 @@ class OutputSpec(msgspec.Struct, frozen=True, kw_only=True):
         from estompe.exchange.usd.saving import check_target
         from estompe.output import pictures
 
+        self._check_per_frame()
         if self.kind == "pictures":
             pictures.check_target(self.path, self.first, self.last, self.drawing.layers if self.drawing else ())
             pictures.check_pictures_not_read(project, self.path, self.first, self.last)
@@ -82,6 +86,12 @@ class OutputSpec(msgspec.Struct, frozen=True, kw_only=True):
         write = {"pictures": self._draw, "movie": self._film, "meshes": self._meshes}.get(self.kind, self._bake)
         return write(project, progress, past)
 
+    def _check_per_frame(self) -> None:
+        if not 1 <= self.per_frame <= MOST_PER_FRAME:
+            raise ExchangeError(f"{self.per_frame} samples a frame: use 1 to {MOST_PER_FRAME}")
+        if self.per_frame > 1 and self.kind not in ("scene", "over"):
+            raise ExchangeError("several samples a frame are for USD: mesh files and pictures have one each")
+
     def _settings(self) -> Settings:
         if self.drawing is None:
             raise ExchangeError("say how large pictures are")
@@ -106,6 +116,7 @@ class OutputSpec(msgspec.Struct, frozen=True, kw_only=True):
         from estompe.exchange import sequence
         from estompe.exchange.formats import SEQUENCE_WRITERS, load_formats
 
+        self._check_per_frame()
         load_formats()
         if self.mesh_format not in SEQUENCE_WRITERS:
             raise ExchangeError(f"there is no format {self.mesh_format}; there are {', '.join(SEQUENCE_WRITERS)}")
@@ -116,12 +127,13 @@ class OutputSpec(msgspec.Struct, frozen=True, kw_only=True):
         from estompe.exchange.formats import SCENE_WRITERS, load_formats, scene_writer_for
         from estompe.exchange.usd.over import write_over
 
+        self._check_per_frame()
         load_formats()
         writer = scene_writer_for(self.path)
         if writer is None:
             ends = " or ".join(ending for item in SCENE_WRITERS.values() for ending in item.endings)
             raise ExchangeError(f"{self.path.name}: end it in {ends}")
         write = write_over if self.kind == "over" else writer.write
-        write(project, self.first, self.last, self.path, progress, past, self.shapes)
+        write(project, self.first, self.last, self.path, progress, past, self.shapes, self.per_frame)
         over = "over" if self.kind == "over" else "in"
         return f"frames {self.first}-{self.last} {over} {self.path}"

@@ -13,7 +13,7 @@ class Output:
 
     shapes: ids, None for all; layers: of pictures; meshes: the format of a mesh sequence; shot: the frame range of the scene it
     was last chosen for; machines: a number of processes or the address of a scheduler, "" for this process alone; view: the name
-    of a view transform, "" for sRGB.
+    of a view transform, "" for sRGB; per_frame: samples of USD from each frame to the next.
     """
 
     kind: Kind = "pictures"
@@ -35,3 +35,4 @@ class Output:
     shot: tuple[int, int] = (0, -1)
     machines: str = ""
     view: str = ""
+    per_frame: int = 1

@@ -51,6 +51,7 @@ def spec_of(output: Output, falloff: str | None, title: str) -> OutputSpec:
         only=None if drawn or output.shapes is None else tuple(sorted(output.shapes)),
         drawing=_drawing(output, falloff, path) if drawn else None,
         full_float=output.full_float,
+        per_frame=output.per_frame if output.kind in ("scene", "over") else 1,
         title=title if output.burn_in else "",
     )
 

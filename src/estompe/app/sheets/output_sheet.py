@@ -27,6 +27,7 @@ from estompe.app.widgets.ways import ways
 from estompe.exchange.formats import SEQUENCE_WRITERS, load_formats
 from estompe.files.progress import ExchangeError
 from estompe.output.painter import LAYERS
+from estompe.output.spec import MOST_PER_FRAME
 from estompe.render.view_transform import ViewError, view_names
 
 _KINDS: dict[Kind, tuple[str, str]] = {
@@ -89,6 +90,8 @@ class OutputSheet(QWidget):
         )
         self._add(grid, "Frames", frames, every)
         self._add(grid, "Shapes", self._shapes(), ("scene", "over", "meshes"))
+        moments = _beside(self._count("per_frame", 1, MOST_PER_FRAME), label("a frame, for motion blur", "soft"))
+        self._add(grid, "Samples", moments, ("scene", "over"))
         self._add(grid, "Format", self._format(), ("meshes",))
         self._add(grid, "Camera", self._camera(), _DRAWN)
         self._add(grid, "Size", self._size(), _DRAWN)

@@ -1,5 +1,6 @@
 """The bar over the picture: how shapes are drawn, and where the picture is taken from."""
 
+from collections.abc import Callable
 from typing import Protocol
 
 from PyQt6.QtCore import Qt
@@ -79,24 +80,26 @@ class Bar(QHBoxLayout):
             group.addButton(button)
             self._buttons[mode] = button
         self.addStretch(1)
-        self.display = self._button("")
-        self.display.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
-        self.display.setToolTip("How light is shown in the view: the display's curve, exposure and gamma")
-        shown = QMenu(self.display)
-        shown.aboutToShow.connect(lambda: self.fill_display_menu(shown))
-        self.display.setMenu(shown)
-        self.camera = self._button("")
-        self.camera.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
-        self.camera.setToolTip("Look freely, from one side, or through the scene's camera")
-        menu = QMenu(self.camera)
-        menu.aboutToShow.connect(lambda: self.fill_camera_menu(menu))
-        self.camera.setMenu(menu)
+        words = "How light is shown in the view: the display's curve, exposure and gamma"
+        self.display = self._menu_button(words, self.fill_display_menu)
+        self.camera = self._menu_button(
+            "Look freely, from one side, or through the scene's camera", self.fill_camera_menu
+        )
 
     def _button(self, text: str) -> QToolButton:
         button = QToolButton()
         button.setText(text)
         button.setStyleSheet(_OVER_PICTURE)
         self.addWidget(button)
+        return button
+
+    def _menu_button(self, words: str, fill: Callable[[QMenu], None]) -> QToolButton:
+        button = self._button("")
+        button.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        button.setToolTip(words)
+        menu = QMenu(button)
+        menu.aboutToShow.connect(lambda: fill(menu))
+        button.setMenu(menu)
         return button
 
     def show_mode(self, mode: Mode) -> None:

@@ -60,10 +60,12 @@ def write_over(
     progress: Progress = lambda _fraction, _text: None,
     past: Past | None = None,
     only: Collection[str] | None = None,
+    per_frame: int = 1,
 ) -> None:
     """Bake frames to a layer over the file a scene was imported from, whole or not at all.
 
-    only: ids of shapes; all if it is not given. `progress` may raise to cancel. Raises ExchangeError.
+    only: ids of shapes; all if it is not given. per_frame: samples from each frame to the next. `progress` may raise to cancel.
+    Raises ExchangeError.
     """
     check_target(project, path, first, last)
     original = _original(project.scene, only)
@@ -72,7 +74,7 @@ def write_over(
         _describe(stage, original, path, first, last)
         return _Writers(stage, project.scene, original, only)
 
-    write_frames(path, begin, frames(project, first, last, progress, past), progress)
+    write_frames(path, begin, frames(project, first, last, progress, past, per_frame), progress)
 
 
 def stage_of(scene: Scene, only: Collection[str] | None = None) -> str:

@@ -25,10 +25,12 @@ def write(
     progress: Progress = lambda _fraction, _text: None,
     past: Past | None = None,
     only: Collection[str] | None = None,
+    per_frame: int = 1,
 ) -> None:
     """Bake frames to a USD scene, whole or not at all.
 
-    only: ids of shapes; all if it is not given. `progress` may raise to cancel. Raises ExchangeError.
+    only: ids of shapes; all if it is not given. per_frame: samples from each frame to the next. `progress` may raise to cancel.
+    Raises ExchangeError.
     """
     check_target(project, path, first, last)
 
@@ -36,7 +38,7 @@ def write(
         _describe(stage, project.scene, first, last)
         return _Writers(stage, project.scene, only)
 
-    write_frames(path, begin, frames(project, first, last, progress, past), progress)
+    write_frames(path, begin, frames(project, first, last, progress, past, per_frame), progress)
 
 
 def _describe(stage: Any, scene: Scene, first: int, last: int) -> None:
