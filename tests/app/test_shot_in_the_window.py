@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QFileDialog
 from estompe.app.fields.follow import FollowField, FootageField, PrimField
 from estompe.app.fields.own_time import OwnTimeField
 from estompe.app.sheets.shot_sheet import ShotSheet
+from estompe.app.widgets.labels import Elided
 from estompe.document.file import load
 from estompe.document.paths import files_of
 from estompe.document.transforms import matrix_of
@@ -215,3 +216,24 @@ def test_the_scene_and_its_files_are_collected_into_a_folder(boat, tmp_path, mon
     assert [text for text in said if text.startswith("the scene and 1 of its files are in")]
     collected = load(next(folder.glob("*.estompe")))
     assert Path(files_of(collected.scene)[0]).is_relative_to(folder)
+
+
+def test_the_files_of_a_scene_are_listed_and_another_takes_the_place_of_one(boat, tmp_path, monkeypatch):
+    boat.window.run("files_used")
+    sheet = boat.window.sheets.currentWidget()
+    assert list(sheet.links) == [str(tmp_path / "boat.usda")]
+    (tmp_path / "boat.usda").rename(tmp_path / "yawl.usda")
+    sheet.refresh()
+    assert any(words.text() == "is not there" for words in sheet.findChildren(Elided))
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_: (str(tmp_path / "yawl.usda"), ""))
+    boat.click(sheet.links[str(tmp_path / "boat.usda")])
+    boat.settle()
+    assert files_of(boat.session.document.scene) == (str(tmp_path / "yawl.usda"),)
+    assert list(sheet.links) == [str(tmp_path / "yawl.usda")]
+    assert boat.session.document.undo_label == "Read yawl.usda in the place of boat.usda"
+    assert boat.session.evaluator.answer.frame.problems == ()
+    wanted = []
+    sheet.collect_wanted.connect(lambda: wanted.append(True))
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: ("", ""))
+    boat.click(sheet.collect)
+    assert wanted

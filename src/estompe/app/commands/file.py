@@ -104,6 +104,7 @@ COMMANDS = (
     Command(
         "export_sequence", "Export a mesh sequence…", lambda c: c.files.ask_export_sequence(), "File", "", needs_scene
     ),
+    Command("files_used", "Files used", lambda c: c.sheets.toggle_files(), "File", "", needs_scene),
     Command("collect", "Collect into a folder…", lambda c: c.files.ask_collect(), "File", "", needs_scene),
     Command("work_out", "Work out what the shot remembers", work_out, "File", "", needs_scene),
     Command("keep_states", "Keep what is remembered in the scene", keep_states, "File", "", needs_scene),

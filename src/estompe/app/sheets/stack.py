@@ -115,6 +115,17 @@ class SheetStack(QSplitter):
 
         self._toggle(VariantsSheet, lambda: VariantsSheet(self._session, self.start_work, self.wipe_against))
 
+    def toggle_files(self) -> None:
+        """Show the files that the scene reads, or no more."""
+        from estompe.app.sheets.files_sheet import FilesSheet  # as above
+
+        def build() -> FilesSheet:
+            sheet = FilesSheet(self._session)
+            sheet.collect_wanted.connect(self._files.ask_collect)
+            return sheet
+
+        self._toggle(FilesSheet, build)
+
     def toggle_output(self) -> None:
         """Show what can be written, or no more."""
         from estompe.app.sheets.output_sheet import OutputSheet  # as above
