@@ -22,10 +22,11 @@ from estompe.kinds.numbers import Key, Keyed
 from estompe.output import movie, picture_files, pictures
 from estompe.output.estimate import time_left
 from estompe.output.painter import Painter, Settings
-from estompe.render.final import FinalRenderer, display_values, tiles_of
+from estompe.render.final import FinalRenderer, display_values
 from estompe.render.item import Look
 from estompe.render.picture import items_of
 from estompe.render.renderer import Renderer
+from estompe.render.tiles import tiles_of
 from estompe.render.viewpoint import Viewpoint
 from estompe.shapes.box import Box
 from estompe.shapes.copies_grid import CopiesOnGrid

@@ -10,7 +10,7 @@ from estompe.document.scene import Scene, Shape, Transform
 from estompe.evaluation import evaluate
 from estompe.render import Look, Renderer, Viewpoint
 from estompe.render.picture import items_of
-from estompe.render.renderer import RenderError
+from estompe.render.targets import RenderError
 from estompe.shapes.grid import Grid
 from estompe.shapes.sphere import Sphere
 

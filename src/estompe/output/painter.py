@@ -15,9 +15,10 @@ from estompe.files.progress import ExchangeError
 from estompe.geometry.colors import linear_of
 from estompe.output import mattes
 from estompe.output.mattes import Counted, Matte
-from estompe.render.final import FinalRenderer, Image, jitters
+from estompe.render.final import FinalRenderer, Image
 from estompe.render.item import Look
 from estompe.render.picture import items_of
+from estompe.render.tiles import jitters
 from estompe.render.view_transform import PLAIN, ViewError, ViewTransform, shown
 from estompe.render.viewpoint import Viewpoint
 

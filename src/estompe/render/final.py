@@ -19,14 +19,14 @@ from estompe.render.renderer import (
     DARKENED,
     FACES_UNIT,
     Renderer,
-    target_parts_released,
 )
+from estompe.render.targets import release_framebuffer
+from estompe.render.tiles import TILE, Tile, cropped, jitters, tiles_of
 from estompe.render.view_transform import PLAIN, ViewTransform, shown
 from estompe.render.viewpoint import Viewpoint
 
 Pause = Callable[[], None]
 Image = NDArray[np.float32]
-_TILE = 2048
 _MOST_FORMS = 4_000_000
 """Pixels of the picture that occlusion is found in; larger ones are darkened by it as it is."""
 MOST_SIDE = 8192
@@ -48,34 +48,6 @@ class Drawn(NamedTuple):
     element: NDArray[np.uint32]
 
 
-class _Tile(NamedTuple):
-    """A part of a picture: its left and upper edge, width and height, in pixels."""
-
-    left: int
-    top: int
-    width: int
-    height: int
-
-    @property
-    def area(self) -> tuple[slice, slice]:
-        """Its rows and columns in the picture."""
-        return slice(self.top, self.top + self.height), slice(self.left, self.left + self.width)
-
-
-def tiles_of(size: tuple[int, int], side: int = _TILE) -> Iterator[_Tile]:
-    """The tiles of a picture, row after row."""
-    for top in range(0, size[1], side):
-        for left in range(0, size[0], side):
-            yield _Tile(left, top, min(side, size[0] - left), min(side, size[1] - top))
-
-
-def jitters(samples: int) -> list[tuple[float, float]]:
-    """Offsets within a pixel, the middle first: the R2 sequence (Roberts, "The Unreasonable Effectiveness of ...", 2018)."""
-    golden = 1.32471795724474602596
-    steps = [((0.5 + k / golden) % 1.0 - 0.5, (0.5 + k / golden**2) % 1.0 - 0.5) for k in range(samples)]
-    return [(float(x), float(y)) for x, y in steps]
-
-
 class FinalRenderer(Renderer):
     """A renderer whose pictures go to files. It belongs to the thread that made it."""
 
@@ -87,7 +59,7 @@ class FinalRenderer(Renderer):
         size: tuple[int, int],
         samples: int = 1,
         pause: Pause = lambda: None,
-        tile: int = _TILE,
+        tile: int = TILE,
         offset: tuple[float, float] | None = None,
     ) -> Image:
         """Draw a picture with alpha, in premultiplied linear light.
@@ -137,12 +109,12 @@ class FinalRenderer(Renderer):
         look: Look,
         size: tuple[int, int],
         whole: tuple[Any, Any],
-        tile: _Tile,
+        tile: Tile,
         offset: tuple[float, float],
         darkness: float,
     ) -> Image:
-        self._programs.begin(whole[0], _cropped(whole[1], size, tile, offset))
-        target = self._target((tile.width, tile.height), 4, "f2")
+        self._programs.begin(whole[0], cropped(whole[1], size, tile, offset))
+        target = self._targets.of((tile.width, tile.height), 4, "f2")
         target.drawn.use()
         self.ready_to_draw()
         target.drawn.clear(0.0, 0.0, 0.0, 0.0)
@@ -172,7 +144,7 @@ class FinalRenderer(Renderer):
         size: tuple[int, int],
         later: tuple[Sequence[Item], Viewpoint] | None = None,
         pause: Pause = lambda: None,
-        tile: int = _TILE,
+        tile: int = TILE,
     ) -> Drawn:
         """Draw the data layers of a picture.
 
@@ -211,7 +183,7 @@ class FinalRenderer(Renderer):
         viewpoint: Viewpoint,
         size: tuple[int, int],
         pause: Pause = lambda: None,
-        tile: int = _TILE,
+        tile: int = TILE,
     ) -> Image:
         """The layer of strength alone, as in `layers`."""
         whole = matrices_of(viewpoint, size, items)
@@ -231,7 +203,7 @@ class FinalRenderer(Renderer):
         viewpoint: Viewpoint,
         size: tuple[int, int],
         offset: tuple[float, float] = (0.0, 0.0),
-        tile: int = _TILE,
+        tile: int = TILE,
     ) -> tuple[NDArray[np.uint32], NDArray[np.uint32]]:
         """The shape and the copy or piece under a place in each pixel.
 
@@ -272,7 +244,7 @@ class FinalRenderer(Renderer):
         return shape, element
 
     def _layers_tile(
-        self, items: Sequence[Item], size: tuple[int, int], whole: tuple[Any, Any], next_clip: Any, tile: _Tile
+        self, items: Sequence[Item], size: tuple[int, int], whole: tuple[Any, Any], next_clip: Any, tile: Tile
     ) -> Drawn:
         kinds = (np.float32, np.float32, np.uint32)
         with self._drawn_layers(items, size, whole, next_clip, tile) as (textures, owners):
@@ -293,11 +265,11 @@ class FinalRenderer(Renderer):
         size: tuple[int, int],
         whole: tuple[Any, Any],
         next_clip: Any,
-        tile: _Tile,
+        tile: Tile,
         offset: tuple[float, float] = (0.0, 0.0),
     ) -> Iterator[tuple[list[Any], list[tuple[Item, Batch]]]]:
         """A tile of the layers: textures of normal and depth, of strength and motion, and of numbers; and whose those are."""
-        projection = _cropped(whole[1], size, tile, offset)
+        projection = cropped(whole[1], size, tile, offset)
         crop = projection @ np.linalg.inv(whole[1])
         self._programs.begin(whole[0], projection)
         area, context = (tile.width, tile.height), self._context
@@ -314,7 +286,7 @@ class FinalRenderer(Renderer):
                 self._render(item, "layers", "triangles", owners=owners)
             yield textures, owners
         finally:
-            target_parts_released(target)
+            release_framebuffer(target)
 
     def _program(self, item: Item, key: str, batch: Batch, drawer: Drawer, look: Look | None) -> Any:
         if key != "layers":
@@ -357,16 +329,6 @@ def _next_clip(
     return projection @ view
 
 
-def _cropped(projection: Any, size: tuple[int, int], tile: _Tile, offset: tuple[float, float]) -> Any:
-    """A projection of which only a tile is seen, its pixels moved by an offset."""
-    crop = np.eye(4)
-    for axis, (whole, begin, side) in enumerate(((size[0], tile.left, tile.width), (size[1], tile.top, tile.height))):
-        middle = (2 * begin + side) / whole - 1.0
-        crop[axis, axis] = whole / side
-        crop[axis, 3] = -middle * whole / side - 2.0 * offset[axis] / side
-    return crop @ projection
-
-
 def _named(
     items: Sequence[Item],
     owners: list[tuple[Item, Batch]],
@@ -397,7 +359,7 @@ def _comes_in_parts(item: Item) -> bool:
     return item.geometry.own_domain is Domain.PIECE or item.geometry.is_parted
 
 
-def _joined(parts: list[tuple[_Tile, Drawn]], size: tuple[int, int]) -> Drawn:
+def _joined(parts: list[tuple[Tile, Drawn]], size: tuple[int, int]) -> Drawn:
     if len(parts) == 1:
         return parts[0][1]
     made = []

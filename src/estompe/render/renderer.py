@@ -2,7 +2,7 @@
 
 import ctypes
 from collections.abc import Callable, Mapping, Sequence
-from typing import Any, NamedTuple
+from typing import Any
 
 import moderngl
 import numpy as np
@@ -16,10 +16,10 @@ from estompe.render.item import Hit, Item, Look, Mode, Picture
 from estompe.render.matrices import matrices_of
 from estompe.render.occlusion import Occlusion
 from estompe.render.programs import Programs
+from estompe.render.targets import RenderError, Target, Targets
 from estompe.render.view_transform import ViewTransform
 from estompe.render.viewpoint import Viewpoint
 
-_MOST_PIXELS = 80_000_000
 FACES_UNIT = 1
 _VIEW_UNIT = 4
 _NOTHING_LATER: Mapping[str, Floats] = {}
@@ -29,19 +29,6 @@ _WORTH_WAITING = 4096
 """Copies from which on a batch is waited for, so that a newer picture can come first."""
 DARKENED: dict[Mode, float] = {"shaded": 1.0, "strength": 0.4, "pieces": 0.8}
 """How much occlusion shows: strength must read as a number, and a wire is all lines."""
-
-
-class RenderError(RuntimeError):
-    """No picture can be drawn on this machine; the text says what to install."""
-
-
-class _Target(NamedTuple):
-    """Where a picture of one size is drawn, and what it is read from."""
-
-    drawn: Any
-    read: Any
-    size: tuple[int, int]
-    samples: int
 
 
 class Renderer:
@@ -63,7 +50,7 @@ class Renderer:
         self._ground = Ground(self._context, self._programs.plain)
         self._key: tuple[float, float, float] = _KEY
         self._drawers: dict[str, Drawer] = {}
-        self._targets: dict[tuple[int, str], _Target] = {}
+        self._targets = Targets(self._context)
         self._pick: Any = None
         table = palette.strength_table()
         light = linear_of(table.astype(np.float32) / np.float32(255.0))
@@ -111,7 +98,7 @@ class Renderer:
         if look.is_viewed:
             self._use_view(look.view.name)
         self._key = _KEY if look.light is None else _unit(matrices[0][:3, :3] @ key_direction(look.light))
-        target = self._target(size, 4 if look.still else 0)
+        target = self._targets.of(size, 4 if look.still else 0)
         target.drawn.use()
         self.ready_to_draw()
         target.drawn.clear(*look.background, 1.0)
@@ -138,7 +125,7 @@ class Renderer:
         program["view_table"].value, program["by_table"].value = _VIEW_UNIT, bool(view.name)
         program["exposure"].value, program["power"].value = 2.0**view.exposure, 1.0 / view.gamma
 
-    def _shade(self, items: Sequence[Item], light: float, target: _Target, matrices: tuple[Any, Any]) -> None:
+    def _shade(self, items: Sequence[Item], light: float, target: Target, matrices: tuple[Any, Any]) -> None:
         """Darken what a key light does not reach."""
         upright = np.diag([1.0, -1.0, 1.0, 1.0])
 
@@ -167,7 +154,7 @@ class Renderer:
         self._context.front_face = "cw"  # the picture is drawn upside down, so that rows come out from the top
 
     def _darken(
-        self, items: Sequence[Item], viewpoint: Viewpoint, look: Look, target: _Target, matrices: tuple[Any, Any]
+        self, items: Sequence[Item], viewpoint: Viewpoint, look: Look, target: Target, matrices: tuple[Any, Any]
     ) -> None:
         """Soft contact shadows, ambient occlusion and the shadow of the key light over what was drawn."""
         if not look.occlusion and not look.shadow:
@@ -245,9 +232,7 @@ class Renderer:
         self._ground.release()
         if self._view is not None:
             self._view[1].release()
-        for target in self._targets.values():
-            _release(target)
-        self._targets.clear()
+        self._targets.release()
         self._context.release()
         _leave_thread()
 
@@ -373,37 +358,13 @@ class Renderer:
         dots(program).render(moderngl.POINTS)
         self._context.disable(moderngl.PROGRAM_POINT_SIZE)
 
-    def _read(self, target: _Target) -> Picture:
+    def _read(self, target: Target) -> Picture:
         width, height = target.size
         if target.samples:
             self._context.copy_framebuffer(target.read, target.drawn)
         out = np.empty((height, width, 4), np.uint8)
         target.read.read_into(out, components=4)
         return out
-
-    def _target(self, size: tuple[int, int], samples: int, kind: str = "f1") -> _Target:
-        found = self._targets.get((samples, kind))
-        if found is not None and found.size == size:
-            return found
-        self._check_size(size)
-        if found is not None:
-            _release(found)
-        context = self._context
-        read = context.framebuffer([context.renderbuffer(size, 4, dtype=kind)], context.depth_renderbuffer(size))
-        drawn = read
-        if samples:
-            color, depth = context.renderbuffer(size, 4, samples, dtype=kind), context.depth_renderbuffer(size, samples)
-            drawn = context.framebuffer([color], depth)
-        self._targets[samples, kind] = _Target(drawn, read, size, samples)
-        return self._targets[samples, kind]
-
-    def _check_size(self, size: tuple[int, int]) -> None:
-        most = min(int(self._context.info["GL_MAX_RENDERBUFFER_SIZE"]), *self._context.info["GL_MAX_VIEWPORT_DIMS"])
-        if max(size) > most or size[0] * size[1] > _MOST_PIXELS:
-            raise RenderError(
-                f"a picture of {size[0]}x{size[1]} is more than this machine can draw: at most {most} on a side, "
-                f"and {_MOST_PIXELS // 10**6} million pixels"
-            )
 
 
 def _leave_thread() -> None:
@@ -414,18 +375,6 @@ def _leave_thread() -> None:
         return  # a driver of another make: it may keep some memory until the program ends
 
 
-def _release(target: _Target) -> None:
-    for framebuffer in {target.drawn, target.read}:
-        target_parts_released(framebuffer)
-
-
 def _unit(vector: Any) -> tuple[float, float, float]:
     x, y, z = (float(part) for part in vector / np.linalg.norm(vector))
     return x, y, z
-
-
-def target_parts_released(framebuffer: Any) -> None:
-    """Give a framebuffer back with what it draws into: alone it leaves that behind."""
-    for part in (*framebuffer.color_attachments, framebuffer.depth_attachment):
-        part.release()
-    framebuffer.release()
