@@ -11,13 +11,13 @@ from PIL import Image as Bitmap
 import estompe as es
 from estompe.cli import main
 from estompe.document import edits, file
-from estompe.document.paths import files_of, pictures_of
+from estompe.document.paths import files_of, pictures_of, relinked
 from estompe.document.scene import Layer
 from estompe.evaluation import CancelledError, evaluate
 from estompe.falloffs.image import Image
 from estompe.files import places
 from estompe.files.progress import ExchangeError
-from estompe.setups.collecting import collect, files_used, relinked
+from estompe.setups.collecting import collect, files_used
 from tests.shots import boat_stage, new_stage
 
 
@@ -133,10 +133,11 @@ def test_layers_and_variants_come_along_and_whole_paths_are_told(shot):
     far.Save()
     project = file.load(shot / "scenes" / "crossing.estompe")
     boat = str(shot / "stages" / "boat.usda")
-    harbour = relinked(project, boat, str(shot / "stages" / "harbour.usda"))
+    harbour = project.with_scene(relinked(project.scene, boat, str(shot / "stages" / "harbour.usda")))
     told = collect(harbour, shot / "a", "harbour", quiet)
     assert (told.files, told.notes) == (3, ())
-    other = collect(relinked(project, boat, str(shot / "maps" / "far.usda")), shot / "b", "far", quiet)
+    far = project.with_scene(relinked(project.scene, boat, str(shot / "maps" / "far.usda")))
+    other = collect(far, shot / "b", "far", quiet)
     assert other.files == 3
     assert [note for note in other.notes if "boat.usda, which it names by its whole path" in note]
 

@@ -58,6 +58,11 @@ def with_paths(item: Part, change: Callable[[str], str]) -> Part:
     return made  # type: ignore[no-any-return]
 
 
+def relinked(item: Part, before: str, name: str) -> Part:
+    """A part of a scene that reads another file wherever it read one."""
+    return with_paths(item, lambda file: name if file == before else file)
+
+
 def _struct_with(item: Struct, change: Callable[[str], str]) -> Struct:
     names = _settings_with(type(item), "footage") | _settings_with(type(item), "picture")
     changes: dict[str, Any] = {}

@@ -51,11 +51,6 @@ def _used(name: str) -> FileUsed:
     return FileUsed(name, place, "" if there else "is not there")
 
 
-def relinked(project: Project, name: str, other: str) -> Project:
-    """A project that reads another file wherever it named one, in its variants too."""
-    return _renamed(project, {name: other})
-
-
 def collect(project: Project, folder: Path, title: str, progress: Progress) -> Collected:
     """Copy a scene and all files that it reads into a new folder; the copy reads the copies.
 

@@ -10,7 +10,7 @@ from estompe.app.widgets.labels import Elided, icon_button, label, link
 from estompe.app.widgets.number import HEIGHT
 from estompe.document import edits
 from estompe.document.edits import ScenePath
-from estompe.document.paths import with_paths
+from estompe.document.paths import relinked
 from estompe.importing.footage import if_open, stamp_of
 from estompe.importing.link import Reading
 from estompe.importing.stage import stage_endings
@@ -73,8 +73,7 @@ class FootageField(_Row):
         """Read everything that was read from this file from another one."""
         document = self.session.document
         before = edits.get(document.scene, self.path)
-        scene = with_paths(document.scene, lambda file: name if file == before else file)
-        document.commit(scene, f"Point at {Path(name).name}")
+        document.commit(relinked(document.scene, before, name), f"Point at {Path(name).name}")
 
 
 @field_for("prim")

@@ -7,7 +7,7 @@ from PyQt6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QPushButton, 
 
 from estompe.app.session import Session
 from estompe.app.widgets.labels import Elided, closing_head, hairline, label, link
-from estompe.document.paths import with_paths
+from estompe.document.paths import relinked
 from estompe.setups.collecting import FileUsed, files_used
 
 _NONE = "This scene reads no files: its meshes are stored with it."
@@ -82,6 +82,7 @@ class FilesSheet(QWidget):
     def relink(self, before: str, name: str) -> None:
         """Read another file wherever one is read, as one step of undo."""
         document = self._session.document
-        scene = with_paths(document.scene, lambda file: name if file == before else file)
-        document.commit(scene, f"Read {Path(name).name} in the place of {Path(before).name}")
+        document.commit(
+            relinked(document.scene, before, name), f"Read {Path(name).name} in the place of {Path(before).name}"
+        )
         self._session.evaluator.ask()
