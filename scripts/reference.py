@@ -28,7 +28,7 @@ from estompe.falloffs.image import Image as Picture
 from estompe.falloffs.painted import Painted
 from estompe.falloffs.ramp import first_range
 from estompe.geometry import frozen
-from estompe.geometry.colors import display_of
+from estompe.geometry.colors import display_value
 from estompe.kinds.kind import Effect, ShapeSource, Source
 from estompe.kinds.numbers import Key, Keyed
 from estompe.kinds.registry import encode_kind, kinds
@@ -252,7 +252,7 @@ def _shown(rule: Setting, value: object) -> str:
     if isinstance(value, bool):
         return "yes" if value else "no"
     if rule.unit == "display" and isinstance(value, float):
-        return f"{float(display_of(np.array(value))) * 100:.3g}"
+        return f"{display_value(value) * 100:.3g}"
     if isinstance(value, int | float):
         return f"{value * 100 if rule.unit == 'fraction' else value:.10g}"
     if isinstance(value, tuple) and value and all(isinstance(part, float) for part in value):

@@ -14,6 +14,7 @@ from estompe.document import edits, file
 from estompe.document.paths import files_of, pictures_of, relinked
 from estompe.document.scene import Layer
 from estompe.evaluation import CancelledError, evaluate
+from estompe.exchange.usd.over import write_over
 from estompe.falloffs.image import Image
 from estompe.files import places
 from estompe.files.progress import ExchangeError
@@ -97,6 +98,17 @@ def test_the_command_line_maps_roots(shot, monkeypatch, capsys):
     assert main(["check", scene, "--frames", "4"]) == 4
     assert main(["check", scene, "--frames", "4", "--map", f"{shot}/stages={shot}/elsewhere"]) == 0
     capsys.readouterr()
+
+
+def test_a_scene_keeps_names_unmapped_so_that_roots_are_mapped_once(shot, monkeypatch):
+    monkeypatch.setenv(places.MAP, "")
+    places.map_roots([f"/far={shot}/stages", f"{shot}/stages={shot}/nowhere"])
+    scene = es.Scene()
+    scene.import_shot("/far/boat.usda")
+    assert files_of(scene.project.scene) == ("/far/boat.usda",)
+    assert points(scene.project)
+    write_over(scene.project, 1001, 1002, shot / "over.usda")
+    assert "stages/boat.usda" in (shot / "over.usda").read_text()
 
 
 def test_pictures_are_relative_to_the_scene_in_its_file(shot):

@@ -3,9 +3,7 @@
 import math
 import re
 
-import numpy as np
-
-from estompe.geometry.colors import display_of, linear_of
+from estompe.geometry.colors import display_value, linear_value
 
 _LENGTHS = {0.001: "mm", 0.01: "cm", 1.0: "m", 1000.0: "km", 0.0254: "in", 0.3048: "ft"}
 _SUFFIXES = {"degrees": "°", "fraction": "%", "display": "%", "times": "×", "per second": "/s"}
@@ -99,22 +97,18 @@ def parsed(text: str, unit: str) -> float:
         metres = next(size for size, name in _LENGTHS.items() if name == match[2])
         return float(f"{value * metres / _Scene.metres_per_unit:.9g}")
     if unit == "display":
-        return _linear(value / 100)
+        return linear_value(value / 100)
     return value / 100 if unit == "fraction" else value
 
 
 def moved(value: float, by: float, unit: str) -> float:
     """A number that a drag changes by as much as is seen."""
-    return _linear(_as_shown(value, unit) + by) if unit == "display" else value + by
+    return linear_value(_as_shown(value, unit) + by) if unit == "display" else value + by
 
 
 def _as_shown(value: float, unit: str) -> float:
     """A number as people see it: colours are stored as linear light and seen as display values."""
-    return float(display_of(np.array(value))) if unit == "display" else value
-
-
-def _linear(display: float) -> float:
-    return round(float(linear_of(np.array(display))), 6)
+    return display_value(value) if unit == "display" else value
 
 
 def drag_step(value: float, unit: str, step: float | None) -> float:

@@ -1,4 +1,4 @@
-"""The arguments of each command, for what is made from them: completions and the manual page."""
+"""The arguments of each command; completions and the manual page are written from them."""
 
 import argparse
 from importlib import import_module

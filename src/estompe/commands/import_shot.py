@@ -45,7 +45,7 @@ def run(chosen: argparse.Namespace) -> None:
         if chosen.save is None or chosen.save.suffix != file.ENDING:
             raise UsageError(f"say where the scene goes, with --save SCENE{file.ENDING}")
         only = None if chosen.only is None else [name.strip() for name in chosen.only.split(",") if name.strip()]
-        made = with_shot(project, footage, only, written=str(chosen.shot))
+        made = with_shot(project, footage, only)
     except ShotError as error:
         raise UsageError(str(error)) from None
     for note in made.notes:

@@ -8,6 +8,8 @@ import re
 from collections.abc import Callable, Iterator
 from typing import Any
 
+from estompe.geometry.colors import linear_value
+
 Json = dict[str, Any]
 
 # What version 2 renamed inside kinds: the kind's tag, and its settings.
@@ -236,10 +238,9 @@ def _to_9(scene: Json) -> Json:
 
 _COLOR_SETTINGS = {"color": "full", "coat": "color", "fracture": "inside", "outline": "ink"}
 """The setting of each kind of effect of version 9 that is a colour."""
-
-
 _BRIGHTEST = 5.6
 """The largest display value that still is a colour of version 10."""
+_LONGEST_FORMULA = 1000
 
 
 def _to_10(scene: Json) -> Json:
@@ -261,13 +262,11 @@ def _linear_setting(item: Json, name: str) -> None:
 def _linear_number(number: Any) -> Any:
     """A display value as linear light (IEC 61966-2-1): that of a number, of keys, or of a formula."""
     if not isinstance(number, dict):
-        value = min(max(float(number), 0.0), _BRIGHTEST)
-        return round(value / 12.92 if value <= 0.04045 else ((value + 0.055) / 1.055) ** 2.4, 6)
+        return linear_value(min(max(float(number), 0.0), _BRIGHTEST))
     if number["kind"] == "keyed":
         return {**number, "keys": [_linear_key(key) for key in number["keys"]]}
     text = f"(max(0, {number['text']}) + 0.055) / 1.055"
-    longest = 1000
-    return {**number, "text": f"(({text}) ^ 2.4)"} if len(text) < longest - 10 else number
+    return {**number, "text": f"(({text}) ^ 2.4)"} if len(text) < _LONGEST_FORMULA - 10 else number
 
 
 def _linear_key(key: Json) -> Json:

@@ -64,7 +64,7 @@ def relinked(item: Part, before: str, name: str) -> Part:
 
 
 def _struct_with(item: Struct, change: Callable[[str], str]) -> Struct:
-    names = _settings_with(type(item), "footage") | _settings_with(type(item), "picture")
+    names = _settings_with(type(item), "footage", "picture")
     changes: dict[str, Any] = {}
     for name in item.__struct_fields__:
         before = getattr(item, name)
@@ -77,5 +77,5 @@ def _struct_with(item: Struct, change: Callable[[str], str]) -> Struct:
 
 
 @cache
-def _settings_with(kind: type[Struct], editor: str) -> frozenset[str]:
-    return frozenset(rule.name for rule in settings_of(kind) if rule.editor == editor)
+def _settings_with(kind: type[Struct], *editors: str) -> frozenset[str]:
+    return frozenset(rule.name for rule in settings_of(kind) if rule.editor in editors)

@@ -23,6 +23,7 @@ from estompe.farm import worker
 from estompe.farm.job import Job, chunk_size, chunks, remembers
 from estompe.farm.machines import Tls, answers, check_machines, client_of, threads_of, warning_of
 from estompe.files.atomic import written_whole
+from estompe.files.places import place_of
 from estompe.files.progress import ExchangeError, Progress
 from estompe.output import pictures
 from estompe.output.estimate import Estimate
@@ -287,7 +288,7 @@ class _Layers:
         spec = self._job.spec
         if spec.kind != "over":
             return Joining(self._whole, 1.0, None)
-        below = sublayer(stage_of(self._scene, spec.only), spec.path)
+        below = sublayer(place_of(stage_of(self._scene, spec.only)), spec.path)
         return Joining(self._whole, _codes_per_frame(part.path, self._scene), [below])
 
 

@@ -36,13 +36,23 @@ def display_of(linear: NDArray[Any]) -> NDArray[Any]:
     return np.asarray(np.copysign(shown, linear), linear.dtype)
 
 
+def linear_value(display: float) -> float:
+    """One display value as linear light, rounded."""
+    return round(float(linear_of(np.array(display, np.float64))), _DIGITS)
+
+
+def display_value(linear: float) -> float:
+    """Linear light as one display value."""
+    return float(display_of(np.array(linear, np.float64)))
+
+
 def linear_color(display: Sequence[float]) -> Color:
     """A colour in display values as linear light."""
-    red, green, blue = (round(float(part), _DIGITS) for part in linear_of(np.asarray(display, np.float64)))
+    red, green, blue = map(linear_value, display)
     return red, green, blue
 
 
 def display_color(linear: Sequence[float]) -> Color:
     """A colour in linear light as display values."""
-    red, green, blue = (round(float(part), _DIGITS) for part in display_of(np.asarray(linear, np.float64)))
+    red, green, blue = (round(display_value(part), _DIGITS) for part in linear)
     return red, green, blue

@@ -34,16 +34,26 @@ class Timed(Protocol):
 
 
 class Reading(NamedTuple):
-    """How a file is read: its path on this machine, and the scene's metres per unit and frames per second."""
+    """How a file is read: its path on this machine, and the scene's metres per unit and frames per second.
+
+    written: the file's name in the scene where that is not the path.
+    """
 
     file: str
     metres_per_unit: float
     frames_per_second: float
+    written: str = ""
+
+    @property
+    def name(self) -> str:
+        """The file's name as a scene has it."""
+        return self.written or self.file
 
     @classmethod
     def of(cls, name: str, scene: Timed) -> "Reading":
         """How a scene reads a file that it names."""
-        return cls(place_of(name), scene.metres_per_unit, scene.frames_per_second)
+        place = place_of(name)
+        return cls(place, scene.metres_per_unit, scene.frames_per_second, "" if place == name else name)
 
 
 class Link:

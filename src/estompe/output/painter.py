@@ -1,6 +1,6 @@
 """Drawing the frames of a scene for files: colour with alpha, motion blur by sub-frames, and data layers."""
 
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Mapping
 from types import TracebackType
 from typing import Any, NamedTuple
 
@@ -112,14 +112,11 @@ class Painter:
         look = Look("strength" if settings.falloff is not None else "shaded")
         if settings.shutter <= 0:
             return self._drawn(number, look, settings.samples, pause)
-        count = max(settings.samples, _BLURRED)
         total = np.zeros((settings.size[1], settings.size[0], 4), np.float32)
-        offsets = jitters(count)
-        for index in range(count):
-            # Each draw sees another moment while the shutter is open, and another place within the pixel.
-            moment = number + settings.shutter * ((index + 0.5) / count - 0.5)
-            total += self._drawn(moment, look, 1, pause, offsets[index])
-        return total / np.float32(count)
+        moments = self._moments(number)
+        for moment, offset in moments:
+            total += self._drawn(moment, look, 1, pause, offset)
+        return total / np.float32(len(moments))
 
     def _drawn(
         self, number: float, look: Look, samples: int, pause: Go, offset: tuple[float, float] | None = None
@@ -160,23 +157,23 @@ class Painter:
         counted = {name: Counted(settings.size) for name in mattes.LAYERS if name in settings.layers}
         if not counted:
             return {}
-        for moment, offset in self._draws(number):
-            pause()
+        for moment, (x, y) in self._moments(number):
             frame = self._frame(moment)
-            viewpoint = Viewpoint.of_camera(frame.scene.camera)
-            shape, element = self._renderer.ids(items_of(frame), viewpoint, settings.size, offset)
-            for name, pixels in counted.items():
-                pixels.add(shape, element if name == "matte-elements" else np.zeros_like(element))
+            items, viewpoint = items_of(frame), Viewpoint.of_camera(frame.scene.camera)
+            for right, down in _WITHIN:
+                pause()
+                shape, element = self._renderer.ids(items, viewpoint, settings.size, (x + right, y + down))
+                for name, pixels in counted.items():
+                    pixels.add(shape, element if name == "matte-elements" else np.zeros_like(element))
         return {name: pixels.matte(shapes) for name, pixels in counted.items()}
 
-    def _draws(self, number: float) -> Iterator[tuple[float, tuple[float, float]]]:
-        """The moments and places in the pixel of which colours are made: each draw of those has four samples."""
-        shutter = self._settings.shutter
-        count = max(self._settings.samples, _BLURRED) if shutter > 0 else self._settings.samples
-        for index, (x, y) in enumerate(jitters(count)):
-            moment = number + shutter * ((index + 0.5) / count - 0.5)
-            for right, down in _WITHIN:
-                yield moment, (x + right, y + down)
+    def _moments(self, number: float) -> list[tuple[float, tuple[float, float]]]:
+        """The moment of each draw of a frame while the shutter is open, and its place within the pixel."""
+        shutter, samples = self._settings.shutter, self._settings.samples
+        count = max(samples, _BLURRED) if shutter > 0 else samples
+        return [
+            (number + shutter * ((index + 0.5) / count - 0.5), offset) for index, offset in enumerate(jitters(count))
+        ]
 
 
 def _check(project: Project, settings: Settings) -> None:

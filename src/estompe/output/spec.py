@@ -83,6 +83,7 @@ class OutputSpec(msgspec.Struct, frozen=True, kw_only=True):
         ExchangeError
             Where it cannot be written or the scene has problems.
         """
+        self._check_per_frame()
         write = {"pictures": self._draw, "movie": self._film, "meshes": self._meshes}.get(self.kind, self._bake)
         return write(project, progress, past)
 
@@ -116,7 +117,6 @@ class OutputSpec(msgspec.Struct, frozen=True, kw_only=True):
         from estompe.exchange import sequence
         from estompe.exchange.formats import SEQUENCE_WRITERS, load_formats
 
-        self._check_per_frame()
         load_formats()
         if self.mesh_format not in SEQUENCE_WRITERS:
             raise ExchangeError(f"there is no format {self.mesh_format}; there are {', '.join(SEQUENCE_WRITERS)}")
@@ -127,7 +127,6 @@ class OutputSpec(msgspec.Struct, frozen=True, kw_only=True):
         from estompe.exchange.formats import SCENE_WRITERS, load_formats, scene_writer_for
         from estompe.exchange.usd.over import write_over
 
-        self._check_per_frame()
         load_formats()
         writer = scene_writer_for(self.path)
         if writer is None:

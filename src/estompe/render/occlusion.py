@@ -74,7 +74,7 @@ class Occlusion:
         window: tuple[float, float, float, float] = (1.0, 1.0, 0.0, 0.0),
         to_display: bool = False,
     ) -> None:
-        """Darken a picture by what was found.
+        """Darken a picture by the occlusion that `find` computed.
 
         window: width, height, left and top of what it shows, as fractions of the whole; to_display: whether it holds display
         values, else linear light.

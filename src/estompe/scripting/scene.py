@@ -173,7 +173,7 @@ class Scene:
     def import_shot(self, path: Name, prims: Iterable[str] | None = None) -> list[Shape]:
         """Import an animated USD or glTF file by reference: its meshes, copies, cameras and moving transforms."""
         footage = listed(Path(path), self.project.scene)
-        imported = with_shot(self.project, footage, prims, written=os.fspath(path))
+        imported = with_shot(self.project, footage, prims)
         self.project = imported.project
         return [Shape.of(self, name) for name in imported.shapes]
 

@@ -9,7 +9,6 @@ from msgspec import structs
 
 from estompe.document.edits import FreshNames
 from estompe.document.names import clean_name
-from estompe.document.paths import with_paths
 from estompe.document.project import Project
 from estompe.document.scene import Camera, Control, Follow, Scene, Shape, Transform
 from estompe.files.places import is_open
@@ -87,7 +86,6 @@ def with_shot(
     footage: Footage,
     only: Iterable[str] | None = None,
     exactly: bool = False,
-    written: str = "",
 ) -> Imported:
     """Add the contents of an animated file to a project, by reference.
 
@@ -101,8 +99,6 @@ def with_shot(
         Paths of prims; each stands for everything below it, unless `exactly`. The ones that `ticked_at_first` gives by default.
     exactly : bool
         Whether only the prims themselves are meant.
-    written : str
-        The file's name where it begins with a variable or `~`: the scene keeps it so.
 
     Returns
     -------
@@ -137,8 +133,6 @@ def with_shot(
         controls=(*scene.controls, *controls),
         other_cameras=(*scene.other_cameras, *cameras),
     )
-    if is_open(written):
-        scene = with_paths(scene, lambda name: written if name == footage.reading.file else name)
     counts = Counter(entry.kind for entry in chosen)
     words = ", ".join(_counted(count, kind) for kind, count in counts.items())
     ids = tuple(shape.id for shape in shapes)
@@ -195,17 +189,17 @@ def _in_time(scene: Scene, footage: Footage) -> tuple[Scene, list[str]]:
 
 def _shape(names: FreshNames, footage: Footage, entry: Entry, number: int) -> Shape:
     kind = ShotMesh if entry.kind == "mesh" else ShotCopies
-    source = kind(footage.reading.file, entry.path)
+    source = kind(footage.reading.name, entry.path)
     color = entry.color or _COLORS[number % len(_COLORS)]
     return Shape(names.id("shape"), _name(names, entry), source, _followed(footage, entry), color=color)
 
 
 def _camera(names: FreshNames, footage: Footage, entry: Entry) -> Camera:
-    return structs.replace(Camera(), name=_name(names, entry), follows=Follow(footage.reading.file, entry.path))
+    return structs.replace(Camera(), name=_name(names, entry), follows=Follow(footage.reading.name, entry.path))
 
 
 def _followed(footage: Footage, entry: Entry) -> Transform:
-    return Transform(follows=Follow(footage.reading.file, entry.path))
+    return Transform(follows=Follow(footage.reading.name, entry.path))
 
 
 def _name(names: FreshNames, entry: Entry) -> str:

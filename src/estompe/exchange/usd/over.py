@@ -78,10 +78,14 @@ def write_over(
 
 
 def stage_of(scene: Scene, only: Collection[str] | None = None) -> str:
-    """The one USD file that shapes of the scene come from. only: ids of the shapes that count. Raises ExchangeError."""
+    """The one USD file that shapes of the scene come from, by its name in the scene.
+
+    only: ids of the shapes that count. Raises ExchangeError.
+    """
     shapes = [shape for shape in scene.shapes if only is None or shape.id in only]
-    files = {place_of(shape.source.file) for shape in shapes if isinstance(shape.source, ShotSource)}
-    usd = sorted(name for name in files if Path(name).suffix.lower() in _USD)
+    written = sorted(shape.source.file for shape in shapes if isinstance(shape.source, ShotSource))
+    files = {place_of(name): name for name in written}
+    usd = [name for name in files.values() if Path(name).suffix.lower() in _USD]
     if not usd:
         raise ExchangeError("there is no USD stage to write over: import a shot first, or export the scene as a whole")
     if len(usd) > 1:
