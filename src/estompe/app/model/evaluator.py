@@ -31,6 +31,7 @@ class Evaluator(QObject):
     answered = pyqtSignal(object)
     readied = pyqtSignal(object, object)
     stood = pyqtSignal(object)
+    _arrived = pyqtSignal(object)
     _failed = pyqtSignal(str)
     _files_changed = pyqtSignal()
 
@@ -48,10 +49,11 @@ class Evaluator(QObject):
         self._shown_for = (selection.shape_id, selection.falloff_id)
         self._asking = QTimer(self, singleShot=True, interval=0)
         self._asking.timeout.connect(self._ask)
-        self.answered.connect(self._take)
+        # One call from the worker's thread to this one: all that listen to `answered` are told before anything else happens.
+        self._arrived.connect(self._receive)
         self._failed.connect(lambda text: messages.say(text, "error"))
         self.worker = Worker(
-            self.answered.emit,
+            self._arrived.emit,
             self.readied.emit,
             failed=self._failed.emit,
             stood=self.stood.emit,
@@ -121,6 +123,10 @@ class Evaluator(QObject):
 
     def _ask(self) -> None:
         self.worker.ask(self._request())
+
+    def _receive(self, answer: Answer) -> None:
+        self._take(answer)
+        self.answered.emit(answer)
 
     def _take(self, answer: Answer) -> None:
         self.answer = answer
