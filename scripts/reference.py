@@ -19,6 +19,7 @@ from estompe.document import edits
 from estompe.document.project import Project, asset_name
 from estompe.document.references import references_of
 from estompe.document.scene import Camera, Control, EffectSlot, Falloff, Layer, Range, Scene, Shape, Transform
+from estompe.effects.fracture import Fracture
 from estompe.effects.joints import Joints, straight_chain
 from estompe.effects.poses import Pose, Poses
 from estompe.effects.press import Press
@@ -81,6 +82,7 @@ _SETTINGS: dict[str, dict[str, Any]] = {
     "smooth": {"iterations": 60},
     "scatter-apart": {"least": (0.0, 0.02, 0.0), "most": (0.05, 0.2, 0.05), "axes": "outward", "rotation": (60.0,) * 3},
     "fracture": {"cells": 90, "close": True},
+    "set-loose": {"threshold": 0.1, "push": (0.3, 0.3, 1.2), "tumble": 120.0},
     "spread": {"threshold": 0.1, "rise": 10.0},
     "lag": {"frames": 8.0},
     "speed": {"control": None},
@@ -194,6 +196,9 @@ def _effect_project(tag: str) -> Project:
         scene = edits.put(scene, ("shapes", "vase", "effects", made, "effect", "amount"), 0.1)
     if tag == "scatter-apart":
         scene, _ = add_effect(scene, "vase", "separate", None)
+    if tag == "set-loose":
+        scene, cut = add_effect(scene, "vase", "fracture", None)
+        scene = edits.put(scene, ("shapes", "vase", "effects", cut, "effect"), Fracture(90, close=True))
     scene, made = add_effect(scene, "vase", tag, None if whole and tag != "smooth" else "falloff")
     if tag in ("separate", "fracture"):
         scene, thrown = add_effect(scene, "vase", "scatter-apart", "falloff")

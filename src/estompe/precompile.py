@@ -22,6 +22,8 @@ from estompe.geometry import Domain, Geometry, carrying, over_surface
 from estompe.geometry.cloth import fabric
 from estompe.geometry.copies import Copies
 from estompe.geometry.fracture.cutting import cut_into_cells
+from estompe.geometry.rigid import bodies as rigid_bodies
+from estompe.geometry.rigid import motion, obstacles, stepping
 from estompe.geometry.volumes import joining, offsets, solid
 from estompe.geometry.volumes.voxel_places import VoxelPlaces
 from estompe.kernels import (
@@ -68,6 +70,7 @@ _EARLY = (
     "noise",
     "distances anew",
     "noise in time",
+    "rigid bodies",
     "pieces",
     "sway",
     "distances to surfaces",
@@ -201,6 +204,7 @@ def _surface_steps() -> list[tuple[str, Callable[[], object]]]:
     small = grid(1.0, 1.0, 2, 2)
     steps.append(("ways over surfaces", _march))
     steps.append(("cloth", _hang))
+    steps.append(("rigid bodies", _fall))
     steps.append(("distances to surfaces", lambda: _to_surface(small)))
     steps.append(("volumes", lambda: _volumes(small)))
     few = _frozen(np.zeros(len(small.points), np.float32))
@@ -295,6 +299,26 @@ def _hang() -> None:
         motion = made.step(made.begun(mesh.points, held), mesh.points, (0.0, 1.0), 0.04, 4, forces)
         made.torn(motion, np.zeros_like(motion.velocities), 0.04, forces, np.zeros(made.copies, np.bool_))
         made.kept_apart(motion, mesh.points[made.weld], made.near_pairs(motion, 0.1), 0.1, 0.04)
+
+
+def _fall() -> None:
+    """Two boxes that fall on the ground, on each other, on a ball and on a shape, few and many at a time."""
+    body = box((0.4, 0.4, 0.4), 1)
+    fallen = body.transformed(np.column_stack([np.eye(3), (0.0, 0.3, 0.0)]))
+    upright = np.tile(np.eye(3, dtype=np.float32).reshape(1, 9), (2, 1))
+    places = np.array([[0.0, 0.2, 0.0], [0.02, 0.6, 0.0]], np.float32)
+    form, ids = np.zeros(2, np.int32), np.arange(2)
+    copies = Copies((body,), form, places, upright, np.ones((2, 3), np.float32), ids, np.zeros(2, np.float32))
+    pieces = rigid_bodies.copies_as_bodies(copies, jointed=True)
+    ones, none = np.ones(2), np.zeros(2)
+    ball = obstacles.control_as_obstacles("sphere", np.eye(4)[:3], places, 0.1)
+    moment = motion.Moment(pieces.poses(copies), ones, none, none, (obstacles.level_ground(0.0), *ball))
+    met = obstacles.Surface(fallen, np.eye(4)[:3], np.eye(4)[:3], lambda _points, _mesh, nearest: nearest.distance)
+    for holds in (0.0, 1.0):
+        laws = motion.Laws(holds=holds, looks=2)
+        begun = motion.begun(pieces, moment.poses, holds > 0.0)
+        for few in (True, False):
+            stepping.stepped(pieces, none > 0.0, laws, begun, (moment, moment), (met,), 0.04, lambda: None, few=few)
 
 
 def _march() -> None:

@@ -18,6 +18,8 @@ from estompe.document.scene import EffectSlot, Route
 from estompe.effects.cloth import Cloth
 from estompe.effects.grow_by_steps import GrowBySteps
 from estompe.effects.hide import Hide
+from estompe.effects.separate import Separate
+from estompe.effects.set_loose import SetLoose
 from estompe.effects.subdivide import Subdivide
 from estompe.evaluation import CancelledError, Memo, evaluate
 from estompe.evaluation.time.keep import Keep
@@ -279,8 +281,16 @@ def _growing():
     return Project(edits.put(scene, ("shapes", "sphere", "effects"), (slot,)))
 
 
+def _loose():
+    """Pieces of a sheet that are let go where the falloff is."""
+    scene = one_push().scene
+    loose = SetLoose(holds=1.0)
+    slots = (EffectSlot("parts", Separate()), EffectSlot("loose", loose, (Route("near"),), acts_on="pieces"))
+    return Project(edits.put(scene, ("shapes", "sphere", "effects"), slots))
+
+
 EVERY_STATE = {name: lambda name=name: watched(EVERY_MEMORY[name]()) for name in EVERY_MEMORY}
-EVERY_STATE |= {"cloth": _cloth, "grow-by-steps": _growing}
+EVERY_STATE |= {"cloth": _cloth, "grow-by-steps": _growing, "set-loose": _loose}
 
 
 @pytest.mark.parametrize("name", EVERY_STATE)

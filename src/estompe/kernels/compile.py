@@ -118,7 +118,13 @@ def kernel(function: Function) -> Function:
 
 
 def parallel_kernel(function: Function) -> Function:
-    """Compile a loop over blocks that runs on all cores."""
+    """Compile a loop over blocks that runs on all cores.
+
+    Notes
+    -----
+    Numba loses what the body of a parallel loop writes to an array through a tuple: such arrays are taken out of the tuple before
+    the loop, or written by a kernel that the body calls.
+    """
     return Kernel(function, {**_OPTIONS, "parallel": True})
 
 

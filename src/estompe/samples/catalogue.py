@@ -100,6 +100,12 @@ SAMPLES = (
         "A sail tears from two worn places outwards, and its rags blow against the mast of a rolling boat.",
         112,
     ),
+    Sample(
+        "harbour-wall",
+        "Harbour wall",
+        "A swell takes the mortar: stones are let go, fall in a heap on a jetty, and dry where they lie still.",
+        60,
+    ),
     Sample("wake", "Wake", "Reeds bow to a passing hull, lag behind it and rise again slowly.", 46),
     Sample(
         "cairn",

@@ -28,6 +28,7 @@ from estompe.effects.round import Round
 from estompe.effects.scale import Scale
 from estompe.effects.scatter_apart import ScatterApart
 from estompe.effects.separate import Separate
+from estompe.effects.set_loose import SetLoose
 from estompe.effects.shell import Shell
 from estompe.effects.smooth import Smooth
 from estompe.effects.spikes import Spikes
@@ -153,6 +154,7 @@ __all__ = [
     "ScatterApart",
     "ScatteredCopies",
     "Separate",
+    "SetLoose",
     "Shell",
     "ShotCopies",
     "ShotMesh",

@@ -243,7 +243,8 @@ class ShapePlanner(FalloffPlanner):
         beside: dict[str, Any] = {"neutral": None}
         if slot.effect.asks_places:
             beside |= {"margin": None, "detail": self.detail(slot)}
-        effect, declared = self.declared(slot.effect, path, state, beside, domain_of(slot))
+        domain = domain_of(slot)
+        effect, declared = self.declared(slot.effect, path, self.on(state, domain), beside, domain)
         # Effects may always ask for the matrix.
         return effect, declared.reading(
             "matrix", _OWN_SPACE if _is_each(slot) else Keyed(state.matrix, shape.transform)

@@ -1,0 +1,1 @@
+"""Loops of rigid bodies: which of them may touch, where they do, and small steps with contacts and joints."""
