@@ -22,6 +22,7 @@ PARTS = (
     "elements",
     "remembering",
     "cloth",
+    "rigid",
     "volumes",
     "pictures",
     "shot",

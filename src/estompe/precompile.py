@@ -312,7 +312,9 @@ def _fall() -> None:
     pieces = rigid_bodies.copies_as_bodies(copies, jointed=True)
     ones, none = np.ones(2), np.zeros(2)
     ball = obstacles.control_as_obstacles("sphere", np.eye(4)[:3], places, 0.1)
-    moment = motion.Moment(pieces.poses(copies), ones, none, none, (obstacles.level_ground(0.0), *ball))
+    moment = motion.Moment(
+        pieces.poses(copies), ones, none, none, np.zeros((2, 3)), (obstacles.level_ground(0.0), *ball)
+    )
     met = obstacles.Surface(fallen, np.eye(4)[:3], np.eye(4)[:3], lambda _points, _mesh, nearest: nearest.distance)
     for holds in (0.0, 1.0):
         laws = motion.Laws(holds=holds, looks=2)

@@ -21,7 +21,7 @@ _NAMES = {
     "curve": "chart-line", "solo": "target",
     "first": "skip-back", "last": "skip-forward", "remove": "x", "up": "arrow-up", "down": "arrow-down",
     "copy": "copy", "lock": "lock-simple", "dice": "dice-five", "add": "plus", "shape": "square", "control": "circle",
-    "camera": "video-camera", "file": "file", "back": "caret-left", "forward": "caret-right",
+    "camera": "video-camera", "wind": "wind", "file": "file", "back": "caret-left", "forward": "caret-right",
 }  # fmt: skip
 
 

@@ -37,6 +37,10 @@ def _paths(scene: Scene) -> list[Candidate]:
     return [Candidate(item.id, item.name, item.id) for item in scene.controls if item.form == "path"]
 
 
+def _winds(scene: Scene) -> list[Candidate]:
+    return [Candidate(item.id, item.name, item.id) for item in scene.controls if item.form == "wind"]
+
+
 def _jointed(scene: Scene) -> list[Candidate]:
     return [
         Candidate(slot.id, f"{shape.name}: {slot.effect.label}", shape.id)
@@ -49,6 +53,7 @@ def _jointed(scene: Scene) -> list[Candidate]:
 REFERENCES: dict[str, Reference] = {
     "control": Reference("control", "a control", _items("controls")),
     "path": Reference("path", "a control of the form path", _paths),
+    "wind": Reference("wind", "a wind", _winds),
     "falloff": Reference("falloff", "a second falloff", _items("falloffs")),
     "shape": Reference("shape", "another shape", _items("shapes")),
     "effect": Reference("effect", "a Joints effect", _jointed),

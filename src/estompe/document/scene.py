@@ -138,8 +138,73 @@ class Shape(Part):
     listing: Listing = Listing()
 
 
+class Wind(Part):
+    """How the air moves along a wind's arrow."""
+
+    speed: Annotated[
+        Number,
+        setting(
+            "Speed",
+            "The speed of the air along the arrow, in scene units a second: more blows harder; a longer arrow, too.",
+            unit="length",
+            low=0.0,
+            high=1e4,
+            step=0.05,
+        ),
+    ] = 2.0
+    gusts: Annotated[
+        Number,
+        setting(
+            "Gusts",
+            "How much the speed differs from place to place: more makes gusts stronger.",
+            unit="fraction",
+            low=0.0,
+            high=4.0,
+            step=0.01,
+        ),
+    ] = 0.5
+    swirl: Annotated[
+        Number,
+        setting(
+            "Swirl",
+            "How much the air turns in eddies, beside its way along the arrow: more makes it more turbulent.",
+            unit="fraction",
+            low=0.0,
+            high=4.0,
+            step=0.01,
+        ),
+    ] = 0.0
+    size: Annotated[
+        float,
+        setting(
+            "Gust size",
+            "The size of gusts and eddies: more moves larger parts together.",
+            unit="length",
+            low=1e-3,
+            high=1e6,
+        ),
+    ] = 1.0
+    pace: Annotated[
+        float,
+        setting(
+            "Gusts travel",
+            "The speed at which gusts travel along the arrow, in scene units a second: more changes them faster.",
+            unit="length",
+            low=0.0,
+            high=1e4,
+        ),
+    ] = 1.5
+    within: Annotated[
+        Identifier | None,
+        setting("Within", "A falloff that says where it blows; everywhere if none.", refers="falloff"),
+    ] = None
+    seed: Annotated[
+        int, whole("Seed", "The start of the random numbers: another seed gives other gusts.", low=0, high=2**31 - 8)
+    ] = 1
+
+
 class Control(Part):
-    """An object that falloffs look at."""
+    """An object that falloffs look at, or a wind."""
 
     id: Identifier
     name: Name
@@ -160,6 +225,7 @@ class Control(Part):
     ] = ()
     at_frame: OwnTime = None
     listing: Listing = Listing()
+    wind: Wind = Wind()
 
 
 class RampPoint(Part):

@@ -6,6 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from estompe.document.scene import Identifier
+from estompe.falloffs.blowing import air_of
 from estompe.falloffs.touching import by_control, by_shape
 from estompe.geometry import Domain, Geometry, frozen
 from estompe.geometry.cloth.fabric import Fabric, Forces, Motion
@@ -257,6 +258,10 @@ class Cloth(RememberingEffect, tag="cloth"):
             folded=True,
         ),
     ] = 20
+    blown_by: Annotated[
+        Identifier | None,
+        setting("Blown by", "A wind of the scene that blows it besides its own wind.", refers="wind"),
+    ] = None
 
     def reads(self) -> tuple[str, ...]:
         return ()
@@ -351,6 +356,7 @@ class Cloth(RememberingEffect, tag="cloth"):
             time = now.context.clock * speed / self.gust_size
             for axis, seed in _GUSTS:
                 air[:, axis] += gradient_noise(places, self.gust_size, 2, 0.5, gusts * speed, self.seed + seed, time)
+        air += air_of(now.context, self.blown_by, places, fabric.weld)
         push = np.asarray(plain_triple(self.gravity), np.float32) + np.float32(drag) * air
         holds = np.full(fabric.points, np.inf, np.float32)
         if self.patch:

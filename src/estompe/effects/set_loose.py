@@ -7,6 +7,7 @@ from msgspec import Meta
 from numpy.typing import NDArray
 
 from estompe.document.scene import Identifier
+from estompe.falloffs.blowing import air_of
 from estompe.falloffs.distance import path_of
 from estompe.falloffs.surface import to_nearest
 from estompe.geometry import Domain, Geometry
@@ -255,6 +256,10 @@ class SetLoose(RememberingEffect, tag="set-loose"):
             folded=True,
         ),
     ] = (0.0, 0.0, 0.0)
+    blown_by: Annotated[
+        Identifier | None,
+        setting("Blown by", "A wind of the scene that blows pieces where they have drag.", refers="wind", folded=True),
+    ] = None
     drag: Annotated[
         Number,
         setting(
@@ -345,6 +350,7 @@ class SetLoose(RememberingEffect, tag="set-loose"):
             hidden = ~now.geometry.shown
         surfaces = tuple(self._surface(shape, seen.context, now.context) for shape in self.shapes)
         laws = self._laws(now.context)
+        after = after._replace(air=self._air(state, now))
         motion = stepped(pieces, hidden, laws, state.motion, (before, after), surfaces, since.seconds, since.go_on)
         if not (np.isfinite(motion.position).all() and np.isfinite(motion.rotation).all()):
             raise CannotEvaluateError("it flew apart: use more substeps, or slower obstacles")
@@ -387,8 +393,13 @@ class SetLoose(RememberingEffect, tag="set-loose"):
             np.zeros(count) if falloff is None else seen.context.strength(falloff).astype(np.float64)
             for falloff in (self.back, self.weak)
         )
-        poses = pieces.poses(seen.geometry)
-        return Moment(poses, seen.strength.astype(np.float64), back, weakness, self._obstacles(seen.context, lowest))
+        poses, obstacles = pieces.poses(seen.geometry), self._obstacles(seen.context, lowest)
+        return Moment(poses, seen.strength.astype(np.float64), back, weakness, np.zeros((count, 3)), obstacles)
+
+    def _air(self, state: Loose, now: Seen) -> NDArray[np.float64]:
+        """The velocity of the air where the pieces have got to, float64 (k, 3)."""
+        own = np.asarray(plain_triple(self.wind), np.float64)
+        return own + air_of(now.context, self.blown_by, state.position)
 
     def _obstacles(self, context: Context, lowest: float) -> tuple[Obstacle, ...]:
         height = plain(self.height) if self.ground == "level" else lowest
@@ -412,7 +423,7 @@ class SetLoose(RememberingEffect, tag="set-loose"):
             away = x, y, z
         return Laws(
             plain(self.threshold), plain_triple(self.gravity), plain_triple(self.push), away, plain(self.away),
-            plain(self.tumble), plain_triple(self.wind), plain(self.drag), plain(self.friction), plain(self.bounce),
+            plain(self.tumble), plain(self.drag), plain(self.friction), plain(self.bounce),
             plain(self.holds), plain(self.rolling), self.substeps, self.rounds, self.sleeps, self.seed,
         )  # fmt: skip
 

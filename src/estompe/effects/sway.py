@@ -6,6 +6,8 @@ from typing import Annotated, Any, ClassVar, Literal
 import numpy as np
 from msgspec import structs
 
+from estompe.document.scene import Identifier
+from estompe.falloffs.blowing import air_of
 from estompe.geometry import Geometry
 from estompe.geometry.carrying import Carries
 from estompe.geometry.strands import order_along, with_length_kept
@@ -85,6 +87,20 @@ class Sway(Effect, tag="sway"):
     ] = 1
 
     loop: Loop = 0
+    blown_by: Annotated[
+        Identifier | None,
+        setting("Blown by", "A wind of the scene that bends things over besides.", refers="wind"),
+    ] = None
+    bends: Annotated[
+        Number,
+        setting(
+            "Bends over",
+            "How far that wind bends things over, scene units for each scene unit a second: more yields more.",
+            low=-100.0,
+            high=100.0,
+            step=0.01,
+        ),
+    ] = 0.1
 
     def clock(self, seconds: float, frame: float) -> float:
         speed = plain(self.speed)
@@ -99,7 +115,7 @@ class Sway(Effect, tag="sway"):
         return structs.replace(self, speed=turns * LOOP_RATE / self.loop), clock
 
     def is_identity(self) -> bool:
-        return not any(plain_triple(self.by))
+        return self.blown_by is None and not any(plain_triple(self.by))
 
     def apply(self, geometry: Geometry, strength: Floats, context: Context) -> Geometry:
         by, root = plain_triple(self.by), None
@@ -109,9 +125,20 @@ class Sway(Effect, tag="sway"):
         if self.rooted != "nowhere":
             axis = "xyz".index(self.rooted)
             root = Root(geometry.rest, axis, *geometry.at_rest.extent(axis), plain(self.stiffness))
-        return geometry.moved(
-            swayed(geometry.points, strength, root, by, plain(self.size), context.clock, self.seed, turns)
-        )
+        moved = swayed(geometry.points, strength, root, by, plain(self.size), context.clock, self.seed, turns)
+        return geometry.moved(self._bent(moved, geometry.points, strength, root, context))
+
+    def _bent(self, moved: Floats, places: Floats, strength: Floats, root: Root | None, context: Context) -> Floats:
+        """Points that a wind of the scene bends over, more the farther they are from their root."""
+        if self.blown_by is None:
+            return moved
+        eased = strength
+        if root is not None:
+            extent = max(root.high - root.low, 1e-12)
+            along = np.clip((root.rest[:, root.axis] - root.low) / extent, 0.0, 1.0)
+            eased = strength * along ** np.float32(root.stiffness)
+        way = np.float32(plain(self.bends)) * eased[:, None] * air_of(context, self.blown_by, places)
+        return np.where(eased[:, None] == 0.0, moved, moved + way).astype(np.float32)
 
     def _swayed_strands(self, geometry: Geometry, strength: Floats, turns: int, context: Context) -> Geometry:
         """Strands sway about their roots and keep their length."""
@@ -121,4 +148,4 @@ class Sway(Effect, tag="sway"):
         eased = np.asarray(strength * order ** np.float32(plain(self.stiffness)), np.float32)
         by, size = plain_triple(self.by), plain(self.size)
         moved = swayed(geometry.points, eased, None, by, size, context.clock, self.seed, turns)
-        return geometry.moved(with_length_kept(geometry, moved))
+        return geometry.moved(with_length_kept(geometry, self._bent(moved, geometry.points, eased, None, context)))

@@ -19,4 +19,5 @@ FORMS: dict[ControlForm, FormRule] = {
     "box": FormRule(Form.BOX, Body.BOX),
     "plane": FormRule(Form.PLANE, Body.PLANE),
     "cylinder": FormRule(Form.CYLINDER, Body.CYLINDER),
+    "wind": FormRule(Form.SPHERE, Body.SPHERE),
 }

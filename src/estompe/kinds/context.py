@@ -14,7 +14,7 @@ from estompe.geometry.elements import Elements
 from estompe.geometry.transforms import Matrix, inverse
 from estompe.kernels.types import Floats
 
-ControlForm = Literal["sphere", "box", "plane", "cylinder", "path"]
+ControlForm = Literal["sphere", "box", "plane", "cylinder", "path", "wind"]
 
 
 class CannotEvaluateError(LookupError):
@@ -25,16 +25,31 @@ class UndeclaredError(RuntimeError):
     """A kind asked for something it did not declare: a mistake in the kind, not in the scene."""
 
 
+class Blowing(NamedTuple):
+    """What a wind is on a frame. speed: scene units a second; gusts, swirl: shares of it; size: of a gust, pace: how fast gusts
+    travel, scene units a second; within: the falloff that says where it blows; seconds: the time."""
+
+    speed: float
+    gusts: float
+    swirl: float
+    size: float
+    pace: float
+    seed: int
+    within: str | None
+    seconds: float
+
+
 class Placed:
     """A control as kinds see it.
 
-    matrix, to_local: local space to world and back, float64 (3, 4); points: a path's, float32 (k, 3), in local space.
+    matrix, to_local: local space to world and back, float64 (3, 4); points: a path's, float32 (k, 3), local space; blowing:
+    of a wind, whose direction is its own X axis.
     """
 
-    __slots__ = ("form", "matrix", "points", "to_local")
+    __slots__ = ("blowing", "form", "matrix", "points", "to_local")
 
-    def __init__(self, form: ControlForm, matrix: Matrix, points: Floats) -> None:
-        self.form, self.matrix, self.points = form, matrix, points
+    def __init__(self, form: ControlForm, matrix: Matrix, points: Floats, blowing: Blowing | None = None) -> None:
+        self.form, self.matrix, self.points, self.blowing = form, matrix, points, blowing
         self.to_local: Matrix = inverse(matrix)
 
 

@@ -183,7 +183,7 @@ class Scene:
 
     def control(
         self,
-        form: Literal["sphere", "box", "plane", "cylinder", "path"] = "sphere",
+        form: Literal["sphere", "box", "plane", "cylinder", "path", "wind"] = "sphere",
         name: str = "Control",
         position: Any = (0.0, 0.0, 0.0),
         points: Iterable[Sequence[float]] = (),
@@ -194,7 +194,7 @@ class Scene:
         Parameters
         ----------
         form : str
-            "sphere", "box", "plane", "cylinder" or "path".
+            "sphere", "box", "plane", "cylinder", "path" or "wind".
         name : str
             Its name.
         position : three numbers

@@ -104,7 +104,7 @@ def add_control(
     scene : Scene
         The scene.
     form : str
-        "sphere", "box", "plane", "cylinder" or "path".
+        "sphere", "box", "plane", "cylinder", "path" or "wind".
     name : str
         Its name; a number is added if it is taken.
     position : (float, float, float)

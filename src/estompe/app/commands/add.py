@@ -58,7 +58,8 @@ def _control(context: AppContext, entry: Entry) -> None:
     document = context.session.document
     x, y, z = context.view.viewpoint.target
     position = (round(x, 2), round(y, 2), round(z, 2))
-    scene, made = adding.add_control(document.scene, cast(ControlForm, entry.tag), "Control", position)
+    name = "Wind" if entry.tag == "wind" else "Control"
+    scene, made = adding.add_control(document.scene, cast(ControlForm, entry.tag), name, position)
     if entry.tag == "path":
         scene = edits.put(scene, ("controls", made, "points"), adding.FIRST_PATH)
     document.commit(scene, "Add control")

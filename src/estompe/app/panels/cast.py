@@ -138,7 +138,9 @@ class CastPanel(Panel):
     def _new(self, family: str, row: Listed) -> Row | FolderRow:
         if row.item is None:
             return self._new_folder(family, row)
-        return self._new_row(row.path, Row(row.item.name, _ICONS[family], getattr(row.item, "visible", None)))
+        return self._new_row(
+            row.path, Row(row.item.name, _icon_of(family, row.item), getattr(row.item, "visible", None))
+        )
 
     @staticmethod
     def _show_row(widget: Row | FolderRow, row: Listed) -> None:
@@ -146,6 +148,7 @@ class CastPanel(Panel):
             widget.show_as(row.size, row.opened)
         else:
             listing = row.item.listing
+            widget.show_icon(_icon_of(str(row.path[0]), row.item))
             widget.show_as(row.item.name, getattr(row.item, "visible", None), row.depth, listing.tag, listing.locked)
 
     def _new_row(self, path: ScenePath, row: Row) -> Row:
@@ -278,3 +281,8 @@ class CastPanel(Panel):
         row = self.folders.get((FOLDER, family, name))
         if row is not None:
             row.rename()
+
+
+def _icon_of(family: str, item: Any) -> str:
+    """The icon of something in the Cast."""
+    return "wind" if getattr(item, "form", "") == "wind" else _ICONS[family]

@@ -26,7 +26,13 @@ class PickedPanel(Panel):
         if not picked or not edits.exists(self.session.document.scene, picked):
             return None
         item = edits.get(self.session.document.scene, picked)
-        return picked, getattr(item, "name", ""), type(getattr(item, "source", None)), self._fellows()
+        return (
+            picked,
+            getattr(item, "name", ""),
+            type(getattr(item, "source", None)),
+            getattr(item, "form", ""),
+            self._fellows(),
+        )
 
     def _fellows(self) -> tuple[ScenePath, ...]:
         """The things whose numbers are changed along with those of the picked one."""
@@ -59,7 +65,9 @@ class PickedPanel(Panel):
         layout.addSpacing(4)
         self.fields = [SettingsField(self.session, picked)]
         self.fields += [
-            SettingsField(self.session, (*picked, part)) for part in ("transform", "source") if hasattr(item, part)
+            SettingsField(self.session, (*picked, part))
+            for part in ("wind", "transform", "source")
+            if hasattr(item, part) and (part != "wind" or item.form == "wind")
         ]
         for made in self.fields:
             layout.addWidget(made)

@@ -9,7 +9,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, QRectF
-from PyQt6.QtGui import QPainter
+from PyQt6.QtGui import QPainter, QPolygonF
 
 from estompe.kinds.context import ControlForm
 
@@ -77,6 +77,24 @@ def _upright_mark(painter: QPainter, at: QPointF, radius: float) -> None:
     painter.drawRoundedRect(QRectF(at.x() - radius * 0.7, at.y() - radius, 1.4 * radius, 2 * radius), 4, 4)
 
 
+def _wind_mark(painter: QPainter, at: QPointF, radius: float) -> None:
+    half = radius * 0.9
+    painter.drawPolygon(
+        QPolygonF([at + QPointF(-half, -radius), at + QPointF(1.2 * radius, 0.0), at + QPointF(-half, radius)])
+    )
+
+
+def wind_arrow() -> list[Line]:
+    """A wind's arrow along X, in local space: a shaft with a double head, seen from two sides."""
+    lines = [np.array([[0.0, 0.0, 0.0], [1.0, 0.0, 0.0]])]
+    for across in (1, 2):
+        for tip in (1.0, 0.82):
+            head = np.zeros((3, 3))
+            head[:, 0], head[:, across] = (tip - 0.16, tip, tip - 0.16), (-0.09, 0.0, 0.09)
+            lines.append(head)
+    return lines
+
+
 class FormDrawing(NamedTuple):
     """shell: lines at a distance from the form, in local space; mark: paints the dot that stands for it."""
 
@@ -89,6 +107,7 @@ DRAWINGS: dict[ControlForm, FormDrawing] = {
     "box": FormDrawing(_box, _box_mark),
     "plane": FormDrawing(_plane, _plane_mark),
     "cylinder": FormDrawing(_cylinder, _upright_mark),
+    "wind": FormDrawing(_sphere, _wind_mark),
     # Around a path nothing is drawn but the path itself.
     "path": FormDrawing(lambda _value: [], _upright_mark),
 }

@@ -124,6 +124,8 @@ def _paint_marks(painter: QPainter, view: Seen) -> None:
     for control in view.session.numbers.placed.controls:
         if control.visible and control.form == "path" and len(control.points) > 1:
             overlay.paint_path(painter, view.viewpoint, view.extent, control)
+        if control.visible and control.form == "wind":
+            overlay.paint_wind(painter, view.viewpoint, view.extent, control)
     for chain in view.chains():
         line = np.array([position for position, _ in chain.joints.values()])
         overlay.paint_line(painter, view.viewpoint, view.extent, line)

@@ -7,7 +7,7 @@ from PyQt6.QtGui import QColor, QFont, QImage, QPainter, QPainterPath, QPen, QPo
 from estompe.analysis.slices import Slice
 from estompe.app import theme, units
 from estompe.app.theme import OVER_PICTURE, Theme
-from estompe.app.view.forms import DRAWINGS
+from estompe.app.view.forms import DRAWINGS, wind_arrow
 from estompe.app.view.handles import Handle, Handles
 from estompe.app.view.shells import END_WORDS, Shell
 from estompe.document.scene import Control
@@ -290,6 +290,16 @@ def paint_path(painter: QPainter, viewpoint: Viewpoint, size: Size, control: Con
     matrix = matrix_of(control.transform)
     points = np.array([plain_triple(point) for point in control.points]) @ matrix[:, :3].T + matrix[:, 3]
     paint_line(painter, viewpoint, size, points)
+
+
+def paint_wind(painter: QPainter, viewpoint: Viewpoint, size: Size, control: Control) -> None:
+    """A wind's arrow. The control's numbers must be resolved."""
+    matrix = matrix_of(control.transform)
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    for color, width in ((OVER_PICTURE.rim, 4.0), (OVER_PICTURE.ink, 1.8)):
+        painter.setPen(QPen(QColor(color), width))
+        for line in wind_arrow():
+            painter.drawPath(polyline(viewpoint, size, line @ matrix[:, :3].T + matrix[:, 3]))
 
 
 def paint_line(painter: QPainter, viewpoint: Viewpoint, size: Size, points: np.ndarray) -> None:

@@ -189,9 +189,9 @@ class Row(Named):
         super().__init__(name)
         self.current = self.also = False
         self.tag, self.locked = "", False
-        mark = QLabel()
-        mark.setPixmap(icons.swatch() if icon == "falloff" else icons.icon(icon, "ink").pixmap(13, 13))
-        self.row.addWidget(mark)
+        self._mark, self._icon = QLabel(), ""
+        self.show_icon(icon)
+        self.row.addWidget(self._mark)
         self.row.addWidget(self.text, 1)
         self._lock = QLabel()
         self._lock.setToolTip("Locked: it is not picked or moved in the view")
@@ -204,6 +204,12 @@ class Row(Named):
             self._eye.clicked.connect(self.eye_clicked)
             self.row.addWidget(self._eye)
         self.opened.connect(self.rename)
+
+    def show_icon(self, icon: str) -> None:
+        """Show another icon before the name."""
+        if icon != self._icon:
+            self._icon = icon
+            self._mark.setPixmap(icons.swatch() if icon == "falloff" else icons.icon(icon, "ink").pixmap(13, 13))
 
     def show_as(self, name: str, visible: bool | None, depth: int = 0, tag: str = "", locked: bool = False) -> None:
         """Show other values.

@@ -53,17 +53,24 @@ def _edges(scene: Scene) -> Edges:
     found: Edges = {}
     for falloff in scene.falloffs:
         sources = [layer.source for layer in falloff.layers if layer.enabled]
-        found["falloff", falloff.id] = [edge for source in sources for edge in _named(source)]
+        found["falloff", falloff.id] = [edge for source in sources for edge in _named(source, scene)]
     for shape in scene.shapes:
         slots = [slot for slot in shape.effects if slot.enabled]
         routed = [("falloff", route.falloff) for slot in slots for route in slot.routes]
-        made = _named(shape.source)
-        found["shape", shape.id] = [*made, *routed, *(edge for slot in slots for edge in _named(slot.effect))]
+        made = _named(shape.source, scene)
+        found["shape", shape.id] = [*made, *routed, *(edge for slot in slots for edge in _named(slot.effect, scene))]
     return found
 
 
-def _named(kind: object) -> list[Edge]:
-    return [(item.family, item.id) for item in references_of(kind) if item.family in ("falloff", "shape")]
+def _named(kind: object, scene: Scene) -> list[Edge]:
+    edges = []
+    for item in references_of(kind):
+        if item.family in ("falloff", "shape"):
+            edges.append((item.family, item.id))
+        elif item.family == "wind":
+            blown = (control.wind.within for control in scene.controls if control.id == item.id)
+            edges += [("falloff", within) for within in blown if within is not None]
+    return edges
 
 
 def _components(edges: Edges) -> dict[Edge, int]:

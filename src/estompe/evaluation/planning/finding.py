@@ -161,6 +161,14 @@ def _find_control(finder: InputFinder, named: Named, asked: Asked) -> None:
     named["control", asked.name] = _placed(finder.parts, asked.name)
 
 
+@finds("wind")
+def _find_wind(finder: InputFinder, named: Named, asked: Asked) -> None:
+    _find_control(finder, named, asked)
+    within = finder.parts.control(asked.name).wind.within
+    if within is not None:
+        _find_falloff(finder, named, asked._replace(family="falloff", name=within))
+
+
 @finds("falloff")
 def _find_falloff(finder: InputFinder, named: Named, asked: Asked) -> None:
     words = "it refers back to itself: choose another falloff"
@@ -212,7 +220,8 @@ def _find_numbers(finder: InputFinder, named: Named, asked: Asked) -> None:
 def _placed(parts: ResolvedScene, name: str) -> Keyed:
     """A control as kinds see it."""
     control = parts.control(name)
-    return Keyed(parts.placed(name), (control.form, control.transform, control.points))
+    placed = parts.placed(name)
+    return Keyed(placed, (control.form, control.transform, control.points, placed.blowing))
 
 
 @cache

@@ -15,7 +15,7 @@ from estompe.evaluation.planning.following import Following
 from estompe.geometry import frozen
 from estompe.importing.footage import Footage
 from estompe.kernels.types import Floats
-from estompe.kinds.context import CannotEvaluateError, Placed
+from estompe.kinds.context import Blowing, CannotEvaluateError, Placed
 from estompe.kinds.kind import Effect
 from estompe.kinds.numbers import plain
 
@@ -64,7 +64,8 @@ class ResolvedScene:
         if found is None:
             item = self.control(control)
             points = np.asarray(item.points, np.float32).reshape(-1, 3) if item.points else _NOWHERE
-            found = self._placed[control] = Placed(item.form, matrix_of(item.transform), points)
+            blowing = _blowing(item, self.seconds) if item.form == "wind" else None
+            found = self._placed[control] = Placed(item.form, matrix_of(item.transform), points, blowing)
         return found
 
     def falloff(self, falloff: str) -> Falloff:
@@ -154,3 +155,10 @@ class ResolvedScene:
                 raise CannotEvaluateError(f"{error}; change one of these formulas") from None
             self._parts[path] = self._following.placed(part, path)
         return self._parts[path]
+
+
+def _blowing(control: Control, seconds: float) -> Blowing:
+    """What a wind is at a time."""
+    wind = control.wind
+    speed, gusts, swirl = plain(wind.speed), plain(wind.gusts), plain(wind.swirl)
+    return Blowing(speed, gusts, swirl, wind.size, wind.pace, wind.seed, wind.within, seconds)

@@ -267,6 +267,13 @@ def _touching(hulls: Hulls, hull: NDArray[np.int64], poses: Poses) -> tuple[Indi
     return pairs[hit], touches.chosen(hit)
 
 
+def overlaps(pieces: RigidPieces, poses: Poses) -> Reals:
+    """How deep the hulls of pieces that touch lie in each other at these poses, scene units, float64 (pairs,)."""
+    touches = _touching(pieces.hulls, pieces.hull, poses)[1]
+    used = np.arange(4)[None, :] < touches.counts[:, None]
+    return np.asarray(np.maximum(0.0, -np.where(used, touches.gaps, np.inf).min(axis=1, initial=np.inf)))
+
+
 def bodies_at(poses: Poses, weight: Reals) -> Bodies:
     """Bodies at rest at these poses. weight: float64 (n,), inverse masses."""
     count = len(weight)

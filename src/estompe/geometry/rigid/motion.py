@@ -56,6 +56,8 @@ class Moment(NamedTuple):
         How far they are let go and called back.
     weakness : float64 (k,)
         How much weaker joints are there, 0..1.
+    air : float64 (k, 3)
+        The velocity of the air at each piece, scene units a second.
     obstacles : tuple of Obstacle
         The same ones, in the same order, at every moment.
     """
@@ -64,6 +66,7 @@ class Moment(NamedTuple):
     strength: Reals
     back: Reals
     weakness: Reals
+    air: Reals
     obstacles: tuple[Obstacle, ...] = ()
 
 
@@ -77,7 +80,6 @@ class Laws(NamedTuple):
     away_from: tuple[float, float, float] | None = None
     away: float = 0.0
     tumble: float = 0.0
-    wind: tuple[float, float, float] = (0.0, 0.0, 0.0)
     drag: float = 0.0
     friction: float = 0.5
     bounce: float = 0.1

@@ -77,7 +77,7 @@ def control_as_obstacles(form: str, matrix: Matrix, points: Floats, radius: floa
     if form == "plane":
         return [Obstacle(Form.PLANE, position, rotation)]
     even = max(map(abs, sizes)) - min(map(abs, sizes)) < 1e-4 * max(map(abs, sizes))
-    if form == "sphere" and even:
+    if form in ("sphere", "wind") and even:
         return [Obstacle(Form.BALL, position, rotation, radius * abs(sizes[0]))]
     if form == "path":
         ends = zip(points[:-1].tolist(), points[1:].tolist(), strict=True)

@@ -269,9 +269,9 @@ class _Frame:
         rolling = np.full(self.total, _SPIN_FADES)
         rolling[contacts.pairs.ravel()] = self.laws.rolling
         acceleration = np.tile(np.asarray(self.laws.gravity, np.float64), (self.total, 1))
-        return Air(
-            acceleration, np.tile(np.asarray(self.laws.wind, np.float64), (self.total, 1)), self.laws.drag, rolling
-        )
+        air = np.zeros((self.total, 3))
+        air[: self.count] = self.now.air
+        return Air(acceleration, air, self.laws.drag, rolling)
 
     # Contacts
 
