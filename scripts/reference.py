@@ -18,13 +18,15 @@ import estompe  # registers the kinds
 from estompe.document import edits
 from estompe.document.project import Project, asset_name
 from estompe.document.references import references_of
-from estompe.document.scene import Camera, Control, EffectSlot, Falloff, Layer, Range, Scene, Shape, Transform
+from estompe.document.scene import Camera, Control, EffectSlot, Falloff, Layer, Range, Route, Scene, Shape, Transform
+from estompe.effects.color import Color
 from estompe.effects.fracture import Fracture
 from estompe.effects.joints import Joints, straight_chain
 from estompe.effects.poses import Pose, Poses
 from estompe.effects.press import Press
 from estompe.effects.press_down import PressDown
 from estompe.effects.scatter_apart import ScatterApart
+from estompe.effects.set_loose import SetLoose
 from estompe.falloffs.image import Image as Picture
 from estompe.falloffs.painted import Painted
 from estompe.falloffs.ramp import first_range
@@ -53,7 +55,7 @@ _VASE = ((0.0, 0.0), (0.28, 0.0), (0.34, 0.06), (0.42, 0.45), (0.36, 0.8), (0.18
 _RANGES = {
     "length": Range(0.1, 0.9), "degrees": Range(20.0, 120.0), "noise": Range(0.6, -0.6),
     "along": Range(1.0, 0.0), "sweep": Range(-0.3, 0.5), "surface": Range(0.0, 0.5), "camera-distance": Range(3.2, 4.1),
-    "bend": Range(36.0, 0.0), "reached": Range(1.0, 12.0), "speed": Range(0.07, 0.0),
+    "bend": Range(36.0, 0.0), "loose": Range(0.4, 0.0), "reached": Range(1.0, 12.0), "speed": Range(0.07, 0.0),
 }  # fmt: skip
 _SETTINGS: dict[str, dict[str, Any]] = {
     "surface": {"shape": "stone"},
@@ -90,7 +92,7 @@ _SETTINGS: dict[str, dict[str, Any]] = {
 }
 
 _FOLLOWING = ("falloff", "stays", "after-glow", "reached", "spread", "lag")
-_MOVING = ("stays", "after-glow", "reached", "lag", "speed")
+_MOVING = ("loose", "stays", "after-glow", "reached", "lag", "speed")
 _NEAR = dict.fromkeys(("stays", "after-glow", "reached", "lag"), Range(0.12, 0.32)) | {"spread": Range(0.25, 0.33)}
 _THROWN = ScatterApart((0.0, 0.02, 0.0), (0.03, 0.16, 0.03), "outward", (40.0, 40.0, 40.0))
 
@@ -134,6 +136,16 @@ def _source_project(tag: str, folder: Path) -> tuple[Project, str]:
     if tag == "speed":
         swung = kinds(Effect)["rotate"](Keyed((Key(11, 0.0, "linear"), Key(12, 6.0, "linear"))), "z")
         scene = edits.put(scene, ("shapes", "vase", "effects"), (EffectSlot("swung", swung),))
+    if tag == "loose":
+        close = Falloff("close", "Close", (Layer("c", kinds(Source)["distance"]("lamp")),), Range(0.3, 0.6))
+        scene = edits.insert(scene, ("falloffs",), close)
+        loose = SetLoose(0.1, push=(0.3, 0.3, 1.2), tumble=120.0)
+        slots = (
+            EffectSlot("cut", Fracture(90, close=True)),
+            EffectSlot("loose", loose, (Route("close"),), acts_on="pieces"),
+            EffectSlot("seen", Color(), (Route("falloff"),), acts_on="pieces"),
+        )
+        scene = edits.put(scene, ("shapes", "vase", "effects"), slots)
     scene, layer = add_layer(scene, "falloff", tag)
     path = ("falloffs", "falloff", "layers", layer, "source")
     for name, value in _SETTINGS.get(tag, {}).items():

@@ -10,6 +10,7 @@ from estompe.document import edits
 from estompe.document.project import Project
 from estompe.document.scene import Control, EffectSlot, Falloff, Layer, Route, Scene, Shape, Transform
 from estompe.effects.fracture import Fracture
+from estompe.effects.push import Push
 from estompe.effects.separate import Separate
 from estompe.effects.set_loose import AT_REST, LOAD, SINCE, SetLoose
 from estompe.evaluation import Memo, evaluate
@@ -280,3 +281,22 @@ def test_the_ground_lies_under_the_shape_at_first_and_stays_there():
     )
     (frame,) = _frames(project, 60)
     assert frame["body"].points[:, 1].min() == pytest.approx(3.0, abs=0.003)
+
+
+def test_falloffs_of_later_effects_measure_what_has_happened_to_pieces():
+    def told(what):
+        return Falloff(what.replace(" ", "-"), what, (Layer(f"l-{what[:2]}", source("loose", what)),), AS_IT_IS, SAME)
+
+    falloffs = (_says("front", "frame / 10 - x"), *(told(what) for what in (SINCE, AT_REST, LOAD)))
+    project = _wall(SetLoose(holds=2.0), routes=(Route("front"),), falloffs=falloffs)
+    for item in falloffs[1:]:
+        slot = EffectSlot(f"push-{item.id}", Push(0.0001), (Route(item.id),), acts_on="pieces")
+        project = project.with_scene(edits.insert(project.scene, ("shapes", "wall", "effects"), slot))
+    (frame,) = _frames(project, 60)
+    mesh = frame["wall"]
+    for item in falloffs[1:]:
+        wanted = np.clip(mesh.attribute(Domain.PIECE, item.name), 0.0, 1.0)
+        assert np.allclose(frame.strength("wall", item.id), wanted, atol=1e-6), item.name
+    before = edits.reorder(project.scene, ("shapes", "wall", "effects", "push-at-rest"), 0)
+    problems = evaluate(project.with_scene(before), 3).problems
+    assert any("Set loose" in problem.text for problem in problems)

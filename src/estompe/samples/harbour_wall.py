@@ -6,8 +6,8 @@ from estompe.document.scene import Camera, Control, EffectSlot, Falloff, Layer, 
 from estompe.effects.color import Color
 from estompe.effects.fracture import Fracture
 from estompe.effects.set_loose import SetLoose
-from estompe.falloffs.attribute import Attribute
 from estompe.falloffs.distance import Distance
+from estompe.falloffs.loose import LoosePieces
 from estompe.falloffs.noise import Noise
 from estompe.kinds.numbers import Key, Keyed
 from estompe.shapes.box import Box
@@ -49,7 +49,7 @@ def _falloffs() -> tuple[Falloff, ...]:
     return (
         Falloff("front", "Swell's front", reach("front"), Range(0.7, 1.1)),
         Falloff("mortar", "Mortar gone", reach("mortar"), Range(1.0, 1.4)),
-        Falloff("still", "Lies still", (Layer("rest", Attribute("at rest")),), Range(1.0, 0.0)),
+        Falloff("still", "Lies still", (Layer("rest", LoosePieces("at rest")),), Range(1.0, 0.0)),
     )
 
 

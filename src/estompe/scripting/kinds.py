@@ -51,6 +51,7 @@ from estompe.falloffs.image import Image
 from estompe.falloffs.inside import Inside
 from estompe.falloffs.joint_bend import JointBend
 from estompe.falloffs.lag import Lag
+from estompe.falloffs.loose import LoosePieces
 from estompe.falloffs.noise import Noise
 from estompe.falloffs.order import Order
 from estompe.falloffs.other import Other
@@ -129,6 +130,7 @@ __all__ = [
     "Joints",
     "Lag",
     "Lathe",
+    "LoosePieces",
     "Merge",
     "Move",
     "Noise",

@@ -1,0 +1,44 @@
+"""What has happened to pieces that were set loose: since when, whether they lie still, and what their joints carry."""
+
+from typing import Annotated, ClassVar, Literal
+
+import numpy as np
+
+from estompe.geometry.elements import Elements
+from estompe.kernels.types import Floats
+from estompe.kinds.context import CannotEvaluateError, Context
+from estompe.kinds.kind import Source
+from estompe.kinds.registry import register
+from estompe.kinds.settings import setting
+
+
+@register
+class LoosePieces(Source, tag="loose"):
+    """Reads what a Set loose effect before it left on the pieces."""
+
+    group: ClassVar[str] = "time"
+    first_range: ClassVar[tuple[float, float] | None] = (1.0, 0.0)
+    label: ClassVar[str] = "Loose pieces"
+    text: ClassVar[str] = "How long pieces have been loose, whether they are at rest, or what the glue on them carries."
+    words: ClassVar[str] = (
+        "loose since, age, at rest, asleep, sleeping, settled, load, stress, strain, glue, fell, fallen, landed, "
+        "rigid body, physics, time since release"
+    )
+
+    what: Annotated[
+        Literal["loose since", "at rest", "load"],
+        setting(
+            "Measures",
+            "Seconds since a piece was let go, 1 where it has come to rest, or the length of itself that its glue carries.",
+        ),
+    ] = "loose since"
+
+    def reads(self) -> tuple[str, ...]:
+        return "attributes", "topology"
+
+    def measure(self, elements: Elements, context: Context) -> Floats:
+        del context
+        values = elements.attribute(self.what)
+        if values is None:
+            raise CannotEvaluateError("no pieces were set loose before this: use it on effects after a Set loose")
+        return np.ascontiguousarray(values, np.float32)
