@@ -84,6 +84,7 @@ _SETTINGS: dict[str, dict[str, Any]] = {
     "smooth": {"iterations": 60},
     "scatter-apart": {"least": (0.0, 0.02, 0.0), "most": (0.05, 0.2, 0.05), "axes": "outward", "rotation": (60.0,) * 3},
     "fracture": {"cells": 90, "close": True},
+    "shed": {"threshold": 0.15, "swirl": 1.2, "out": 0.8, "gravity": (0.0, -2.0, 0.0), "drag": 3.0},
     "set-loose": {"threshold": 0.1, "push": (0.3, 0.3, 1.2), "tumble": 120.0},
     "spread": {"threshold": 0.1, "rise": 10.0},
     "lag": {"frames": 8.0},
@@ -207,6 +208,8 @@ def _effect_project(tag: str) -> Project:
         scene, made = add_effect(scene, "vase", "displace", "bumps")
         scene = edits.put(scene, ("shapes", "vase", "effects", made, "effect", "amount"), 0.1)
     if tag == "scatter-apart":
+        scene, _ = add_effect(scene, "vase", "separate", None)
+    if tag == "shed":
         scene, _ = add_effect(scene, "vase", "separate", None)
     if tag == "set-loose":
         scene, cut = add_effect(scene, "vase", "fracture", None)

@@ -33,6 +33,7 @@ from estompe.kernels import (
     deform,
     displace,
     distance,
+    drift,
     mattes,
     mixing,
     noise,
@@ -205,6 +206,7 @@ def _surface_steps() -> list[tuple[str, Callable[[], object]]]:
     steps.append(("ways over surfaces", _march))
     steps.append(("cloth", _hang))
     steps.append(("rigid bodies", _fall))
+    steps.append(("drift", _drift))
     steps.append(("distances to surfaces", lambda: _to_surface(small)))
     steps.append(("volumes", lambda: _volumes(small)))
     few = _frozen(np.zeros(len(small.points), np.float32))
@@ -321,6 +323,14 @@ def _fall() -> None:
         begun = motion.begun(pieces, moment.poses, holds > 0.0)
         for few in (True, False):
             stepping.stepped(pieces, none > 0.0, laws, begun, (moment, moment), (met,), 0.04, lambda: None, few=few)
+
+
+def _drift() -> None:
+    """Things in eddies of the air."""
+    places, axes = np.zeros((2, 3), np.float32), np.tile(np.eye(3, dtype=np.float32).reshape(1, 9), (2, 1))
+    air = drift.eddies(places, 1.0, 1.0, 1)
+    drift.flown(places, places, air, (0.0, -1.0, 0.0), 1.0, np.ones(2, np.float32))
+    drift.rotated(axes, places)
 
 
 def _march() -> None:

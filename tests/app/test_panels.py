@@ -125,7 +125,11 @@ def test_each_effect_says_what_is_wrong_below_itself(sample):
 
 
 _NEEDS = {"along": "needs a control of the form path", "bend": "needs a Joints effect"}
-_ASKS = {"image": "no picture is chosen yet", "inside": "the shape is not closed"}
+_ASKS = {
+    "image": "no picture is chosen yet",
+    "inside": "the shape is not closed",
+    "loose": "no pieces were set loose",
+}
 
 
 @pytest.mark.parametrize("tag", [tag for tag in kinds(Source) if tag in _NEEDS])
@@ -159,7 +163,7 @@ def test_every_effect_can_be_added_opened_and_worked_out(sample, tag):
     assert sample.window.drive.opened == effect.id
     sample.settle()
     counted = sample.window.drive.cards[effect.id].points.text().replace("\u00a0", "")
-    assert re.fullmatch(r"\d+( faces| pieces| cells)?", counted)
+    assert re.fullmatch(r"\d+( faces| pieces| cells| parts?)?", counted)
 
 
 def test_layers_open_in_place_and_can_be_changed(sample):

@@ -20,6 +20,7 @@ from estompe.effects.grow_by_steps import GrowBySteps
 from estompe.effects.hide import Hide
 from estompe.effects.separate import Separate
 from estompe.effects.set_loose import SetLoose
+from estompe.effects.shed import Shed
 from estompe.effects.subdivide import Subdivide
 from estompe.evaluation import CancelledError, Memo, evaluate
 from estompe.evaluation.time.keep import Keep
@@ -289,8 +290,15 @@ def _loose():
     return Project(edits.put(scene, ("shapes", "sphere", "effects"), slots))
 
 
+def _shed():
+    """Flakes of a sheet that come off where the falloff is."""
+    scene = one_push().scene
+    slots = (EffectSlot("parts", Separate()), EffectSlot("shed", Shed(), (Route("near"),), acts_on="pieces"))
+    return Project(edits.put(scene, ("shapes", "sphere", "effects"), slots))
+
+
 EVERY_STATE = {name: lambda name=name: watched(EVERY_MEMORY[name]()) for name in EVERY_MEMORY}
-EVERY_STATE |= {"cloth": _cloth, "grow-by-steps": _growing, "set-loose": _loose}
+EVERY_STATE |= {"cloth": _cloth, "grow-by-steps": _growing, "set-loose": _loose, "shed": _shed}
 
 
 @pytest.mark.parametrize("name", EVERY_STATE)

@@ -384,8 +384,8 @@ class SetLoose(RememberingEffect, tag="set-loose"):
             key = "rigid copies", geometry.forms, geometry.form.tobytes(), copies.tobytes()
             made: RigidPieces = geometry.rest_positions.derived(key, lambda: _copies(geometry, copies))
             return made
-        key_of_mesh = "rigid pieces", geometry.topology, linear.tobytes()
-        return geometry.at_rest.derived(key_of_mesh, lambda: pieces_as_bodies(geometry, linear))
+        key_of_mesh = "rigid pieces", geometry.topology, linear.tobytes(), self._jointed
+        return geometry.at_rest.derived(key_of_mesh, lambda: pieces_as_bodies(geometry, linear, self._jointed))
 
     def _moment(self, pieces: RigidPieces, seen: Seen, lowest: float) -> Moment:
         count = len(pieces.hull)

@@ -3,13 +3,10 @@
 import numpy as np
 from numpy.typing import NDArray
 
+from estompe.kernels.drift import eddies
 from estompe.kernels.noise import gradient_noise
 from estompe.kernels.types import Floats
 from estompe.kinds.context import Context, Placed
-
-_STEP = 0.02
-_EDDIES = 2.0
-"""Brings the mean length of the cross product of two slopes to about one."""
 
 
 def air_of(context: Context, wind: str | None, places: Floats, elements: NDArray[np.integer] | None = None) -> Floats:
@@ -39,8 +36,7 @@ def air_of(context: Context, wind: str | None, places: Floats, elements: NDArray
 def velocity_at(wind: Placed, places: Floats) -> Floats:
     """The velocity of the air everywhere, whatever falloff the wind blows within, float32 (n, 3).
 
-    Gusts are noise that travels along the arrow. Eddies have no divergence: they are the cross product of the slopes of two
-    noises (DeWolf 2005, "Divergence-free noise").
+    Gusts are noise that travels along the arrow. Eddies have no divergence.
     """
     blowing, arrow = wind.blowing, wind.matrix[:, 0].astype(np.float64)
     if blowing is None:
@@ -53,21 +49,5 @@ def velocity_at(wind: Placed, places: Floats) -> Floats:
         speed *= np.float32(1.0) + gradient_noise(there, blowing.size, 2, 0.5, blowing.gusts, blowing.seed)
     velocity = speed[:, None] * along.astype(np.float32)
     if blowing.swirl:
-        velocity += np.float32(blowing.swirl * blowing.speed * length) * _eddies(there, blowing.size, blowing.seed)
+        velocity += eddies(there, blowing.size, blowing.swirl * blowing.speed * length, blowing.seed + 3)
     return velocity
-
-
-def _eddies(places: Floats, size: float, seed: int) -> Floats:
-    """A field without divergence, about one unit long, float32 (n, 3)."""
-    return np.float32(_EDDIES) * np.cross(_slopes(places, size, seed + 3), _slopes(places, size, seed + 5))
-
-
-def _slopes(places: Floats, size: float, seed: int) -> Floats:
-    """The slopes of a noise by central differences, a lump, float32 (n, 3)."""
-    slopes = np.empty_like(places)
-    for axis in range(3):
-        step = np.zeros(3, np.float32)
-        step[axis] = _STEP * size
-        ahead, behind = (gradient_noise(places + way, size, 1, 0.5, 1.0, seed) for way in (step, -step))
-        slopes[:, axis] = (ahead - behind) / np.float32(2.0 * _STEP)
-    return slopes

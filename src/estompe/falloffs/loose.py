@@ -14,7 +14,7 @@ from estompe.kinds.settings import setting
 
 @register
 class LoosePieces(Source, tag="loose"):
-    """Reads what a Set loose effect before it left on the pieces."""
+    """Reads what a Set loose or Shed effect before it left on the pieces."""
 
     group: ClassVar[str] = "time"
     first_range: ClassVar[tuple[float, float] | None] = (1.0, 0.0)
@@ -26,10 +26,10 @@ class LoosePieces(Source, tag="loose"):
     )
 
     what: Annotated[
-        Literal["loose since", "at rest", "load"],
+        Literal["loose since", "at rest", "load", "age"],
         setting(
             "Measures",
-            "Seconds since a piece was let go, 1 where it has come to rest, or the length of itself that its glue carries.",
+            "Seconds since a piece was let go, 1 where it is at rest, what its glue carries, or its seconds since it was shed.",
         ),
     ] = "loose since"
 
@@ -40,5 +40,7 @@ class LoosePieces(Source, tag="loose"):
         del context
         values = elements.attribute(self.what)
         if values is None:
-            raise CannotEvaluateError("no pieces were set loose before this: use it on effects after a Set loose")
+            raise CannotEvaluateError(
+                "no pieces were set loose or shed before this: use it on effects after a Set loose or a Shed"
+            )
         return np.ascontiguousarray(values, np.float32)

@@ -202,6 +202,31 @@ def varied(
     return _followed(geometry, domain, elements, own, made, strength, scaled=True)
 
 
+def own_axes(geometry: Geometry, domain: Domain) -> Floats:
+    """The own axes of elements, float32 (k, 9), unit columns; of the world where they have none."""
+    return _axes(geometry, samples_of(geometry, domain))
+
+
+def posed(
+    geometry: Geometry, domain: Domain, strength: Floats, positions: Floats, axes: Floats, sizes: Floats
+) -> Geometry:
+    """The mesh with faces or pieces at given poses. Elements of strength 0 keep every bit.
+
+    Parameters
+    ----------
+    geometry : Geometry
+    domain : Domain
+        Faces or pieces.
+    strength : float32 (k,)
+    positions, axes, sizes : float32 (k, 3), float32 (k, 9), float32 (k, 3)
+        The middle of each element in the world, its own axes as unit columns, and factors of its sizes along them.
+    """
+    elements = samples_of(geometry, domain)
+    return _followed(
+        geometry, domain, elements, _axes(geometry, elements), (positions, axes, sizes), strength, scaled=True
+    )
+
+
 def _rotations(degrees: Floats) -> NDArray[np.float64]:
     """Rotations about X, then Y, then Z, float64 (k, 3, 3). degrees: float32 (k, 3)."""
     angles = np.radians(degrees.astype(np.float64))

@@ -28,7 +28,8 @@ _SCALE_4 = np.float32(1.3 / 127.5)
 
 
 @inlined
-def _mixed(bits):
+def mixed_bits(bits):
+    """A hash of 32 bits."""
     bits = np.uint32(bits ^ np.uint32(bits >> np.uint32(15)))
     bits = np.uint32(bits * _MIX)
     bits = np.uint32(bits ^ np.uint32(bits >> np.uint32(12)))
@@ -38,7 +39,7 @@ def _mixed(bits):
 
 @inlined
 def _corner_3(bits, dx, dy, dz):
-    bits = _mixed(bits)
+    bits = mixed_bits(bits)
     gx = np.float32(np.int32(bits & np.uint32(1023))) - _CENTRE_3
     gy = np.float32(np.int32(np.uint32(bits >> np.uint32(10)) & np.uint32(1023))) - _CENTRE_3
     gz = np.float32(np.int32(np.uint32(bits >> np.uint32(20)) & np.uint32(1023))) - _CENTRE_3
@@ -47,7 +48,7 @@ def _corner_3(bits, dx, dy, dz):
 
 @inlined
 def _corner_4(bits, dx, dy, dz, dw):
-    bits = _mixed(bits)
+    bits = mixed_bits(bits)
     gx = np.float32(np.int32(bits & np.uint32(255))) - _CENTRE_4
     gy = np.float32(np.int32(np.uint32(bits >> np.uint32(8)) & np.uint32(255))) - _CENTRE_4
     gz = np.float32(np.int32(np.uint32(bits >> np.uint32(16)) & np.uint32(255))) - _CENTRE_4
@@ -161,7 +162,7 @@ def _split(flat, scale, x, y, z):
 
 @inlined
 def _octave_seed(seed, octave):
-    return _mixed(np.uint32(np.uint32(seed) + np.uint32(np.uint32(octave + 1) * _OCTAVE)))
+    return mixed_bits(np.uint32(np.uint32(seed) + np.uint32(np.uint32(octave + 1) * _OCTAVE)))
 
 
 @inlined

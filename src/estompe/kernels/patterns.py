@@ -12,7 +12,7 @@ import numpy as np
 
 from estompe.kernels import BLOCK, PARALLEL_FROM
 from estompe.kernels.compile import inlined, kernel, parallel_kernel, prange
-from estompe.kernels.noise import _X, _Y, _Z, _fade, _mix, _mixed, _octave_seed, _split
+from estompe.kernels.noise import _X, _Y, _Z, _fade, _mix, _octave_seed, _split, mixed_bits
 from estompe.kernels.swings import pace_of, swings
 from estompe.kernels.types import Floats, read_only
 
@@ -58,7 +58,7 @@ def _field(bits, shift):
 
 @inlined
 def _hashed(ix, iy, iz, seed):
-    return _mixed(
+    return mixed_bits(
         np.uint32(
             np.uint32(np.uint32(np.uint32(ix) * _X) ^ np.uint32(np.uint32(iy) * _Y))
             ^ np.uint32(np.uint32(np.uint32(iz) * _Z) ^ seed)
@@ -68,7 +68,7 @@ def _hashed(ix, iy, iz, seed):
 
 @inlined
 def _lattice(hx, hy, hz, turn, slowest, paces):
-    bits = _mixed(np.uint32(np.uint32(hx ^ hy) ^ hz))
+    bits = mixed_bits(np.uint32(np.uint32(hx ^ hy) ^ hz))
     return _swing(_field(bits, 0), _shift(bits, turn, slowest, paces))
 
 
@@ -165,10 +165,10 @@ def _sparse_block(x, y, z, total, scale, weight, seed, turn, slowest, paces, cou
             for _ in range(_IMPULSES):
                 dx, dy, dz = qx - _field(bits, 0), qy - _field(bits, 10), qz - _field(bits, 20)
                 support = max(_ONE - dx * dx - dy * dy - dz * dz, np.float32(0.0))
-                bits = _mixed(np.uint32(bits + _AGAIN))
+                bits = mixed_bits(np.uint32(bits + _AGAIN))
                 swung = _swing(_field(bits, 0), _shift(bits, turn, slowest, paces))
                 total[i] += np.float32(0.5) * weight * swung * support * support * support
-                bits = _mixed(np.uint32(bits + _AGAIN))
+                bits = mixed_bits(np.uint32(bits + _AGAIN))
 
 
 @inlined
@@ -188,7 +188,9 @@ def _cells(x, y, z, px, py, pz, hx, hy, hz, scale, seed, count):
 @inlined
 def _feature(px, py, pz, hx, hy, hz, ox, oy, oz, cx, cy, cz, irregularity, seed, turn, slowest, paces, moving):
     """The squared distance to a neighbouring cell's feature point, and the cell's hash."""
-    bits = _mixed(np.uint32(np.uint32(np.uint32(hx + cx) ^ np.uint32(hy + cy)) ^ np.uint32(np.uint32(hz + cz) ^ seed)))
+    bits = mixed_bits(
+        np.uint32(np.uint32(np.uint32(hx + cx) ^ np.uint32(hy + cy)) ^ np.uint32(np.uint32(hz + cz) ^ seed))
+    )
     ux, uy, uz = _field(bits, 0), _field(bits, 10), _field(bits, 20)
     half, four = np.float32(0.5), np.float32(4.0)
     if moving:
@@ -295,7 +297,7 @@ def _block(flat, out, pattern, frequency, octaves, roughness, irregularity, seed
                     out[i] += weight * (np.sqrt(second[i]) - np.sqrt(nearest[i]))
             else:
                 for i in range(count):
-                    out[i] += weight * _field(_mixed(number[i]), 0)
+                    out[i] += weight * _field(mixed_bits(number[i]), 0)
         scale = np.float32(scale * np.float32(2.0))
         swing = np.uint32(swing * np.uint32(2))
         weight = np.float32(weight * roughness)

@@ -106,6 +106,12 @@ SAMPLES = (
         "A swell takes the mortar: stones are let go, fall in a heap on a jetty, and dry where they lie still.",
         60,
     ),
+    Sample(
+        "lamp-moths",
+        "Moths at a lamp",
+        "Moths come off a post where a lantern's light rises, swirl in a breeze, and are gone in the dusk.",
+        64,
+    ),
     Sample("wake", "Wake", "Reeds bow to a passing hull, lag behind it and rise again slowly.", 46),
     Sample(
         "cairn",

@@ -29,6 +29,7 @@ from estompe.effects.scale import Scale
 from estompe.effects.scatter_apart import ScatterApart
 from estompe.effects.separate import Separate
 from estompe.effects.set_loose import SetLoose
+from estompe.effects.shed import Shed
 from estompe.effects.shell import Shell
 from estompe.effects.smooth import Smooth
 from estompe.effects.spikes import Spikes
@@ -157,6 +158,7 @@ __all__ = [
     "ScatteredCopies",
     "Separate",
     "SetLoose",
+    "Shed",
     "Shell",
     "ShotCopies",
     "ShotMesh",

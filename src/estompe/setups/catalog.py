@@ -88,13 +88,13 @@ _FORMS = {
         "Distances from an upright cylinder.",
         "null, control, pipe, column, pillar, tube, rod, pole, axis, capsule",
     ),
-    "wind": (
-        "Air that moves along an arrow, in gusts and eddies: Sway, Cloth and Set loose take it.",
-        "breeze, storm, gust, turbulence, air, force, blow, current, draught, vortex, curl, directional force",
-    ),
     "path": (
         "A line through points: distances from it, and along it.",
         "curve, spline, line, rail, track, polyline, guide, wire, trajectory, route, control",
+    ),
+    "wind": (
+        "Air that moves along an arrow, in gusts and eddies: Sway, Cloth and Set loose take it.",
+        "breeze, storm, gust, turbulence, air, force, blow, current, draught, vortex, curl, directional force",
     ),
 }
 """What each form of a control does, and other words for it."""

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from estompe.geometry.copies import Copies
 from estompe.geometry.geometry import Geometry
 from estompe.geometry.rigid import rotations
-from estompe.geometry.rigid.hulls import Body, body_of, laid_out, shared_faces
+from estompe.geometry.rigid.hulls import Solids, shared_faces, solids_of
 from estompe.kernels.pieces import carried_points
 from estompe.kernels.rigid.arrays import Bodies, Form, Hulls, Neighbours, Reach, Touches, pair_keys
 from estompe.kernels.rigid.touching import near_pairs, touch
@@ -119,20 +119,29 @@ def _proper(copies: Copies) -> tuple[Reals, Reals]:
     return axes, scales
 
 
-def pieces_as_bodies(geometry: Geometry, linear: Reals) -> RigidPieces:
-    """The pieces of a mesh as bodies. linear: float64 (3, 3), what sizes the shape at rest."""
+def pieces_as_bodies(geometry: Geometry, linear: Reals, jointed: bool) -> RigidPieces:
+    """The pieces of a mesh as bodies.
+
+    Parameters
+    ----------
+    geometry : Geometry
+    linear : float64 (3, 3)
+        What sizes the shape at rest.
+    jointed : bool
+        Whether pieces that touch are bonded.
+    """
     rest, of = geometry.rest.astype(np.float64) @ linear.T, geometry.pieces.of
     count = len(geometry.pieces)
     order = np.argsort(of, kind="stable")
     ends = np.cumsum(np.bincount(of, minlength=count))[:-1]
-    bodies = [body_of(rest[members]) for members in np.split(order, ends)]
-    centre = np.array([body.centre for body in bodies]).reshape(-1, 3)
+    solids = solids_of([rest[members] for members in np.split(order, ends)])
+    centre = solids.centre
     still = Poses(centre, np.tile((1.0, 0.0, 0.0, 0.0), (count, 1)))
-    hulls, hull = laid_out(bodies), np.arange(count)
+    hulls, hull = solids.hulls, np.arange(count)
     faces = _shared(geometry, rest)
-    neighbours, bonds = _neighbours(hulls, hull, still, faces)
+    neighbours, bonds = _neighbours(hulls, hull, still, faces, jointed)
     return RigidPieces(
-        hulls, hull, frozen(centre), *_masses(bodies, hull), frozen(rest - centre[of]), neighbours, bonds, still
+        hulls, hull, frozen(centre), *_masses(solids, hull), frozen(rest - centre[of]), neighbours, bonds, still
     )
 
 
@@ -142,21 +151,18 @@ def copies_as_bodies(copies: Copies, jointed: bool) -> RigidPieces:
     rows = np.column_stack([copies.form.astype(np.float64), scales])
     kinds, hull = np.unique(rows, axis=0, return_inverse=True)
     clouds = [form.points.astype(np.float64) for form in copies.forms]
-    bodies = [body_of(clouds[int(row[0])] * row[1:]) for row in kinds]
+    solids = solids_of([clouds[int(row[0])] * row[1:] for row in kinds])
     hull = hull.reshape(-1).astype(np.int64)
-    hulls = laid_out(bodies)
-    centre = np.array([body.centre for body in bodies]).reshape(-1, 3)[hull]
+    hulls, centre = solids.hulls, solids.centre[hull]
     poses = Poses(copies.positions + np.einsum("kij,kj->ki", turns, centre), rotations.quaternions(turns))
-    bonds = _neighbours(hulls, hull, poses, {})[1] if jointed else no_bonds()
+    bonds = _neighbours(hulls, hull, poses, {}, jointed)[1] if jointed else no_bonds()
     return RigidPieces(
-        hulls, hull, frozen(centre), *_masses(bodies, hull), np.zeros((0, 3)), no_neighbours(), bonds, poses
+        hulls, hull, frozen(centre), *_masses(solids, hull), np.zeros((0, 3)), no_neighbours(), bonds, poses
     )
 
 
-def _masses(bodies: list[Body], hull: NDArray[np.int64]) -> tuple[Reals, Reals]:
-    volume = np.array([body.volume for body in bodies])
-    inertia = np.array([body.inertia for body in bodies]).reshape(-1, 3, 3)
-    return frozen(volume[hull]), frozen(inertia[hull])
+def _masses(solids: Solids, hull: NDArray[np.int64]) -> tuple[Reals, Reals]:
+    return frozen(solids.volume[hull]), frozen(solids.inertia[hull])
 
 
 class _Shared(NamedTuple):
@@ -200,7 +206,11 @@ def _faces(points: Reals, corners: Indices, offsets: Indices) -> tuple[Reals, Re
 
 
 def _neighbours(
-    hulls: Hulls, hull: NDArray[np.int64], poses: Poses, faces: dict[tuple[int, int], list[_Shared]]
+    hulls: Hulls,
+    hull: NDArray[np.int64],
+    poses: Poses,
+    faces: dict[tuple[int, int], list[_Shared]],
+    jointed: bool,
 ) -> tuple[Neighbours, Bonds]:
     """Pieces that touch at these poses: by the faces they share, else by where their hulls meet."""
     pairs, touches = _touching(hulls, hull, poses)
@@ -216,8 +226,9 @@ def _neighbours(
             count = touches.counts[slot]
             overlap[row] = max(0.0, -float(touches.gaps[slot, :count].min()))
             places[row, 0] = middles[row] = touches.places[slot, :count].mean(axis=0)
-            least = (_EDGE_SHARE * float(radius[list(pair)].min())) ** 2
-            areas[row] = max(least, _area(touches.places[slot, :count], touches.normals[slot]))
+            if jointed:
+                least = (_EDGE_SHARE * float(radius[list(pair)].min())) ** 2
+                areas[row] = max(least, _area(touches.places[slot, :count], touches.normals[slot]))
         if shared is not None:
             chosen, normals[row] = _four_corners(shared)
             counts[row], places[row, : len(chosen)] = len(chosen), chosen
@@ -225,7 +236,7 @@ def _neighbours(
             middles[row] = sum(face.middle * face.area for face in shared) / max(areas[row], 1e-300)
     pairs = np.array(every, np.int32).reshape(-1, 2)
     centres = np.ascontiguousarray(poses.position)
-    bonds = Bonds(frozen(pairs), frozen(middles), frozen(areas))
+    bonds = Bonds(frozen(pairs), frozen(middles), frozen(areas)) if jointed else no_bonds()
     arrays = (pair_keys(pairs), counts, places, normals, overlap, centres)
     return Neighbours(*(frozen(array) for array in arrays)), bonds
 

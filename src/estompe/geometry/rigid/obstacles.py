@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from estompe.geometry.geometry import Geometry
 from estompe.geometry.rigid import rotations
 from estompe.geometry.rigid.bodies import Poses
-from estompe.geometry.rigid.hulls import Body, body_of
+from estompe.geometry.rigid.hulls import Solids, solids_of
 from estompe.geometry.transforms import Matrix, inverse
 from estompe.kernels.rigid.arrays import Form
 from estompe.kernels.surface import Nearest, feet, nearest_on_surface
@@ -23,13 +23,13 @@ _SIDES, _RINGS = 24, 7
 
 
 class Obstacle(NamedTuple):
-    """A control or the ground as a body that nothing moves. radius: of a ball; body: of a hull."""
+    """A control or the ground as a body that nothing moves. radius: of a ball; solid: of a hull."""
 
     form: Form
     position: Reals
     rotation: Reals
     radius: float = 0.0
-    body: Body | None = None
+    solid: Solids | None = None
 
 
 class Surface(NamedTuple):
@@ -81,15 +81,15 @@ def control_as_obstacles(form: str, matrix: Matrix, points: Floats, radius: floa
         return [Obstacle(Form.BALL, position, rotation, radius * abs(sizes[0]))]
     if form == "path":
         ends = zip(points[:-1].tolist(), points[1:].tolist(), strict=True)
-        bodies = [_rod(tuple(one), tuple(other), radius, sizes) for one, other in ends]
+        solids = [_rod(tuple(one), tuple(other), radius, sizes) for one, other in ends]
     else:
-        bodies = [_solid(form, radius, sizes)]
+        solids = [_solid(form, radius, sizes)]
     turn = rotations.matrices(rotation[None])[0]
-    return [Obstacle(Form.HULL, position + turn @ body.centre, rotation, 0.0, body) for body in bodies]
+    return [Obstacle(Form.HULL, position + turn @ solid.centre[0], rotation, 0.0, solid) for solid in solids]
 
 
 @lru_cache(maxsize=64)
-def _solid(form: str, radius: float, sizes: tuple[float, ...]) -> Body:
+def _solid(form: str, radius: float, sizes: tuple[float, ...]) -> Solids:
     """The hull of a sphere, a box or a cylinder as it is scaled."""
     if form == "box":
         corners = np.stack(np.meshgrid(*[[-1.0, 1.0]] * 3, indexing="ij"), axis=-1).reshape(-1, 3)
@@ -99,14 +99,14 @@ def _solid(form: str, radius: float, sizes: tuple[float, ...]) -> Body:
         corners = np.concatenate([ring, ring * (1.0, -1.0, 1.0)])
     else:
         corners = _globe(8)
-    return body_of(corners * radius * np.array(sizes))
+    return solids_of([corners * radius * np.array(sizes)])
 
 
 @lru_cache(maxsize=512)
-def _rod(one: tuple[float, ...], other: tuple[float, ...], radius: float, sizes: tuple[float, ...]) -> Body:
+def _rod(one: tuple[float, ...], other: tuple[float, ...], radius: float, sizes: tuple[float, ...]) -> Solids:
     """The hull of the places near a segment of a path."""
     ball = _globe(6) * radius
-    return body_of(np.concatenate([ball + one, ball + other]) * np.array(sizes))
+    return solids_of([np.concatenate([ball + one, ball + other]) * np.array(sizes)])
 
 
 def _globe(around: int) -> Reals:

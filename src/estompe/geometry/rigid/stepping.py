@@ -5,7 +5,6 @@ a look is cut into small steps (`estompe.kernels.rigid.steps`).
 """
 
 from collections.abc import Callable
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -13,7 +12,7 @@ from numpy.typing import NDArray
 from estompe.geometry.random import random_of
 from estompe.geometry.rigid import rotations
 from estompe.geometry.rigid.bodies import Poses, RigidPieces
-from estompe.geometry.rigid.hulls import laid_out
+from estompe.geometry.rigid.hulls import joined
 from estompe.geometry.rigid.joints import JointedPieces
 from estompe.geometry.rigid.motion import DENSITY, EARTH, Laws, Moment, Motion
 from estompe.geometry.rigid.obstacles import Obstacle, Surface, moved_between, near_surface
@@ -400,25 +399,8 @@ def _soft(rate: float, damping: float, h: float) -> tuple[float, float, float]:
 
 def _with_obstacles(hulls: Hulls, obstacles: tuple[Obstacle, ...]) -> Hulls:
     """Hulls of pieces, and those of obstacles after them."""
-    bodies = [obstacle.body for obstacle in obstacles if obstacle.body is not None]
-    if not bodies:
-        return hulls
-    more = laid_out(bodies)
-    points, faces = len(hulls.points), len(hulls.planes)
-
-    def after(one: NDArray[Any], other: NDArray[Any], step: int) -> NDArray[Any]:
-        return np.concatenate([one, other[1:] + one.dtype.type(step)])
-
-    return Hulls(
-        after(hulls.point_starts, more.point_starts, points), np.concatenate([hulls.points, more.points]),
-        after(hulls.face_starts, more.face_starts, faces), np.concatenate([hulls.planes, more.planes]),
-        after(hulls.loop_starts, more.loop_starts, len(hulls.loops)),
-        np.concatenate([hulls.loops, more.loops + np.int32(points)]),
-        after(hulls.edge_starts, more.edge_starts, len(hulls.ends)),
-        np.concatenate([hulls.ends, more.ends + np.int32(points)]),
-        np.concatenate([hulls.sides, more.sides + np.int32(faces)]), np.concatenate([hulls.folds, more.folds]),
-        np.concatenate([hulls.radius, more.radius]),
-    )  # fmt: skip
+    more = [obstacle.solid.hulls for obstacle in obstacles if obstacle.solid is not None]
+    return joined([hulls, *more]) if more else hulls
 
 
 def _between(first: Poses, second: Poses, share: float) -> Poses:

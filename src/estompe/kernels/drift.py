@@ -1,0 +1,154 @@
+"""Things that drift through the air: eddies without divergence, and flight with drag."""
+
+import numpy as np
+
+from estompe.kernels import BLOCK
+from estompe.kernels.compile import inlined, parallel_kernel, prange
+from estompe.kernels.noise import mixed_bits
+from estompe.kernels.types import Floats, read_only
+
+_X, _Y, _Z = np.uint32(0x9E3779B1), np.uint32(0x85EBCA77), np.uint32(0xC2B2AE3D)
+_CENTRE, _SCALE = np.float32(511.5), np.float32(1.3 / 511.5)
+_ZERO, _ONE = np.float32(0.0), np.float32(1.0)
+_FIELD, _FIELDS = np.uint32(10), np.uint32(1023)
+
+
+@inlined
+def _component(bits, shift):
+    return np.float32(np.int32(np.uint32(bits >> shift) & _FIELDS)) - _CENTRE
+
+
+@inlined
+def _slopes(x, y, z, seed):
+    """The slopes of gradient noise in lattice units (Perlin 2002, doi:10.1145/566654.566636)."""
+    fx, fy, fz = np.floor(x), np.floor(y), np.floor(z)
+    dx, dy, dz = np.float32(x - fx), np.float32(y - fy), np.float32(z - fz)
+    hx, hy = np.uint32(np.uint32(np.int32(fx)) * _X), np.uint32(np.uint32(np.int32(fy)) * _Y)
+    hz = np.uint32(np.uint32(np.int32(fz)) * _Z)
+    six, ten, fifteen, thirty = np.float32(6.0), np.float32(10.0), np.float32(15.0), np.float32(30.0)
+    u, v, w = (
+        dx * dx * dx * (dx * (dx * six - fifteen) + ten),
+        dy * dy * dy * (dy * (dy * six - fifteen) + ten),
+        dz * dz * dz * (dz * (dz * six - fifteen) + ten),
+    )
+    du = thirty * dx * dx * (dx - _ONE) * (dx - _ONE)
+    dv = thirty * dy * dy * (dy - _ONE) * (dy - _ONE)
+    dw = thirty * dz * dz * (dz - _ONE) * (dz - _ONE)
+    sx, sy, sz = _ZERO, _ZERO, _ZERO
+    for corner in range(8):
+        i, j, k = corner & 1, (corner >> 1) & 1, corner >> 2
+        cx = np.uint32(hx + _X) if i else hx
+        cy = np.uint32(hy + _Y) if j else hy
+        cz = np.uint32(np.uint32(hz + _Z) ^ seed) if k else np.uint32(hz ^ seed)
+        bits = mixed_bits(np.uint32(cx ^ np.uint32(cy ^ cz)))
+        gx, gy, gz = _component(bits, np.uint32(0)), _component(bits, _FIELD), _component(bits, np.uint32(20))
+        ex, ey, ez = dx - np.float32(i), dy - np.float32(j), dz - np.float32(k)
+        dot = gx * ex + gy * ey + gz * ez
+        wx, wy, wz = u if i else _ONE - u, v if j else _ONE - v, w if k else _ONE - w
+        sx += gx * wx * wy * wz + dot * (du if i else -du) * wy * wz
+        sy += gy * wx * wy * wz + dot * wx * (dv if j else -dv) * wz
+        sz += gz * wx * wy * wz + dot * wx * wy * (dw if k else -dw)
+    return sx * _SCALE, sy * _SCALE, sz * _SCALE
+
+
+@parallel_kernel
+def _eddies(places, frequency, amount, first, second, out):
+    n = out.shape[0]
+    for block in prange((n + BLOCK - 1) // BLOCK):
+        for i in range(block * BLOCK, min(n, (block + 1) * BLOCK)):
+            x, y, z = places[i, 0] * frequency, places[i, 1] * frequency, places[i, 2] * frequency
+            ax, ay, az = _slopes(x, y, z, first)
+            bx, by, bz = _slopes(x, y, z, second)
+            out[i, 0] = amount * (ay * bz - az * by)
+            out[i, 1] = amount * (az * bx - ax * bz)
+            out[i, 2] = amount * (ax * by - ay * bx)
+
+
+def eddies(places: Floats, size: float, amount: float, seed: int) -> Floats:
+    """A velocity field without divergence, float32 (n, 3): the cross product of the slopes of two noises.
+
+    Parameters
+    ----------
+    places : float32 (n, 3)
+        Scene units.
+    size : float
+        The width of an eddy, scene units.
+    amount : float
+        About the mean length of what comes out, scene units a second.
+    seed : int
+
+    Notes
+    -----
+    DeWolf 2005, "Divergence-free noise". The slopes are exact.
+    """
+    out = np.empty_like(places)
+    # The mean length of the cross product of two slopes is about a half.
+    strength, frequency = np.float32(2.0 * amount), np.float32(1.0 / max(size, 1e-6))
+    _eddies(read_only(places), frequency, strength, np.uint32(seed), np.uint32(seed + 2), out)
+    return out
+
+
+@parallel_kernel
+def _flown(position, velocity, air, gravity, drag, seconds, new_position, new_velocity):
+    n = seconds.shape[0]
+    half, little = np.float32(0.5), np.float32(1e-4)
+    for block in prange((n + BLOCK - 1) // BLOCK):
+        for i in range(block * BLOCK, min(n, (block + 1) * BLOCK)):
+            time = seconds[i]
+            left = np.exp(-drag * time)
+            for axis in range(3):
+                v, g = velocity[i, axis], gravity[axis]
+                if drag < little:
+                    new_position[i, axis] = position[i, axis] + v * time + half * g * time * time
+                    new_velocity[i, axis] = v + g * time
+                else:
+                    end = air[i, axis] + g / drag
+                    new_position[i, axis] = position[i, axis] + end * time + (v - end) * (_ONE - left) / drag
+                    new_velocity[i, axis] = end + (v - end) * left
+
+
+def flown(
+    position: Floats, velocity: Floats, air: Floats, gravity: tuple[float, float, float], drag: float, seconds: Floats
+) -> tuple[Floats, Floats]:
+    """Where things are after a time of their own in air that moves evenly, and how fast: exact for drag linear in the velocity.
+
+    Parameters
+    ----------
+    position, velocity, air : float32 (n, 3)
+        Scene units, and scene units a second.
+    gravity : three numbers
+        Scene units a second squared.
+    drag : float
+        A second.
+    seconds : float32 (n,)
+
+    Returns
+    -------
+    position, velocity : float32 (n, 3)
+    """
+    out = np.empty_like(position), np.empty_like(position)
+    pull = read_only(np.asarray(gravity, np.float32))
+    arrays = (read_only(np.ascontiguousarray(array)) for array in (position, velocity, air))
+    _flown(*arrays, pull, np.float32(drag), read_only(seconds), *out)
+    return out
+
+
+@parallel_kernel
+def _rotated(axes, degrees, out):
+    n = axes.shape[0]
+    for block in prange((n + BLOCK - 1) // BLOCK):
+        for k in range(block * BLOCK, min(n, (block + 1) * BLOCK)):
+            a, b, c = np.radians(degrees[k, 0]), np.radians(degrees[k, 1]), np.radians(degrees[k, 2])
+            sx, cx, sy, cy, sz, cz = np.sin(a), np.cos(a), np.sin(b), np.cos(b), np.sin(c), np.cos(c)
+            for i in range(3):
+                p, q, r = axes[k, 3 * i], axes[k, 3 * i + 1], axes[k, 3 * i + 2]
+                out[k, 3 * i] = p * cz * cy + q * sz * cy - r * sy
+                out[k, 3 * i + 1] = p * (cz * sy * sx - sz * cx) + q * (sz * sy * sx + cz * cx) + r * cy * sx
+                out[k, 3 * i + 2] = p * (cz * sy * cx + sz * sx) + q * (sz * sy * cx - cz * sx) + r * cy * cx
+
+
+def rotated(axes: Floats, degrees: Floats) -> Floats:
+    """Axes turned about themselves by X, then Y, then Z, float32 (k, 9). axes: float32 (k, 9); degrees: float32 (k, 3)."""
+    out = np.empty_like(axes)
+    _rotated(read_only(axes), read_only(degrees), out)
+    return out
