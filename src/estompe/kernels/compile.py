@@ -6,6 +6,7 @@ then it is made a dispatcher, and so are the kernels that it calls, whose names 
 
 import functools
 import os
+import pickle
 import threading
 from collections.abc import Callable, Iterator
 from types import CellType, CodeType, ModuleType
@@ -17,6 +18,7 @@ Function = Callable[..., Any]
 _FAST = {"contract", "nsz", "arcp"}
 _OPTIONS = {"cache": True, "nogil": True, "fastmath": _FAST, "error_model": "numpy", "no_cfunc_wrapper": True}
 _MAKING = threading.RLock()
+_DAMAGE = (AttributeError, EOFError, ImportError, IndexError, KeyError, TypeError, ValueError, pickle.UnpicklingError)
 
 
 class _Loop:
@@ -49,6 +51,7 @@ class Kernel:
                 numba = _numba()
                 _resolve(self.function, numba)
                 self._dispatcher = numba.njit(self.function, **self.options)
+                _pass_over_damaged(self._dispatcher)
                 # Calls from its own module find the dispatcher itself from now on, which saves this call.
                 places, name = self.function.__globals__, self.function.__name__  # type: ignore[attr-defined]
                 if places.get(name) is self:
@@ -59,6 +62,31 @@ class Kernel:
     def signatures(self) -> list[Any]:
         """The argument types it is compiled for."""
         return list(self._dispatcher.signatures) if self._dispatcher is not None else []
+
+
+def _pass_over_damaged(dispatcher: Any) -> None:
+    """Have a loop compiled anew where what the cache on the disk holds of it cannot be read.
+
+    Numba lets errors of unpickling through: of files that were cut off, or that an older program wrote with types that are gone.
+    """
+    kept: Any = getattr(getattr(dispatcher, "_cache", None), "_cache_file", None)
+    if not hasattr(kept, "_load_index") or not hasattr(kept, "_load_data"):
+        return
+    load_index, load_data = kept._load_index, kept._load_data
+
+    def index() -> Any:
+        try:
+            return load_index()
+        except _DAMAGE:
+            return {}
+
+    def data(name: str) -> Any:
+        try:
+            return load_data(name)
+        except _DAMAGE as error:
+            raise OSError(f"{name} cannot be read") from error
+
+    kept._load_index, kept._load_data = index, data
 
 
 def _resolve(function: Function, numba: ModuleType) -> None:
