@@ -19,49 +19,61 @@ def _component(bits, shift):
 
 
 @inlined
+def _corner(bits, ex, ey, ez, wx, wy, wz, ux, uy, uz):
+    """What one corner adds to the slopes: its gradient by its weights, and its value by the slopes of these."""
+    bits = mixed_bits(bits)
+    gx, gy, gz = _component(bits, np.uint32(0)), _component(bits, _FIELD), _component(bits, np.uint32(20))
+    value = gx * ex + gy * ey + gz * ez
+    yz, xz, xy = wy * wz, wx * wz, wx * wy
+    return gx * wx * yz + value * ux * yz, gy * wx * yz + value * uy * xz, gz * wx * yz + value * uz * xy
+
+
+@inlined
 def _slopes(x, y, z, seed):
     """The slopes of gradient noise in lattice units (Perlin 2002, doi:10.1145/566654.566636)."""
     fx, fy, fz = np.floor(x), np.floor(y), np.floor(z)
     dx, dy, dz = np.float32(x - fx), np.float32(y - fy), np.float32(z - fz)
     hx, hy = np.uint32(np.uint32(np.int32(fx)) * _X), np.uint32(np.uint32(np.int32(fy)) * _Y)
     hz = np.uint32(np.uint32(np.int32(fz)) * _Z)
+    gx, gy = np.uint32(hx + _X), np.uint32(hy + _Y)
+    gz = np.uint32(np.uint32(hz + _Z) ^ seed)
+    hz = np.uint32(hz ^ seed)
     six, ten, fifteen, thirty = np.float32(6.0), np.float32(10.0), np.float32(15.0), np.float32(30.0)
-    u, v, w = (
-        dx * dx * dx * (dx * (dx * six - fifteen) + ten),
-        dy * dy * dy * (dy * (dy * six - fifteen) + ten),
-        dz * dz * dz * (dz * (dz * six - fifteen) + ten),
+    u = dx * dx * dx * (dx * (dx * six - fifteen) + ten)
+    v = dy * dy * dy * (dy * (dy * six - fifteen) + ten)
+    w = dz * dz * dz * (dz * (dz * six - fifteen) + ten)
+    ex, ey, ez = dx - _ONE, dy - _ONE, dz - _ONE
+    du, dv, dw = thirty * dx * dx * ex * ex, thirty * dy * dy * ey * ey, thirty * dz * dz * ez * ez
+    a, b, c = _ONE - u, _ONE - v, _ONE - w
+    h00, h10, h01, h11 = np.uint32(hy ^ hz), np.uint32(gy ^ hz), np.uint32(hy ^ gz), np.uint32(gy ^ gz)
+    x0, y0, z0 = _corner(np.uint32(hx ^ h00), dx, dy, dz, a, b, c, -du, -dv, -dw)
+    x1, y1, z1 = _corner(np.uint32(gx ^ h00), ex, dy, dz, u, b, c, du, -dv, -dw)
+    x2, y2, z2 = _corner(np.uint32(hx ^ h10), dx, ey, dz, a, v, c, -du, dv, -dw)
+    x3, y3, z3 = _corner(np.uint32(gx ^ h10), ex, ey, dz, u, v, c, du, dv, -dw)
+    x4, y4, z4 = _corner(np.uint32(hx ^ h01), dx, dy, ez, a, b, w, -du, -dv, dw)
+    x5, y5, z5 = _corner(np.uint32(gx ^ h01), ex, dy, ez, u, b, w, du, -dv, dw)
+    x6, y6, z6 = _corner(np.uint32(hx ^ h11), dx, ey, ez, a, v, w, -du, dv, dw)
+    x7, y7, z7 = _corner(np.uint32(gx ^ h11), ex, ey, ez, u, v, w, du, dv, dw)
+    return (
+        (x0 + x1 + x2 + x3 + x4 + x5 + x6 + x7) * _SCALE,
+        (y0 + y1 + y2 + y3 + y4 + y5 + y6 + y7) * _SCALE,
+        (z0 + z1 + z2 + z3 + z4 + z5 + z6 + z7) * _SCALE,
     )
-    du = thirty * dx * dx * (dx - _ONE) * (dx - _ONE)
-    dv = thirty * dy * dy * (dy - _ONE) * (dy - _ONE)
-    dw = thirty * dz * dz * (dz - _ONE) * (dz - _ONE)
-    sx, sy, sz = _ZERO, _ZERO, _ZERO
-    for corner in range(8):
-        i, j, k = corner & 1, (corner >> 1) & 1, corner >> 2
-        cx = np.uint32(hx + _X) if i else hx
-        cy = np.uint32(hy + _Y) if j else hy
-        cz = np.uint32(np.uint32(hz + _Z) ^ seed) if k else np.uint32(hz ^ seed)
-        bits = mixed_bits(np.uint32(cx ^ np.uint32(cy ^ cz)))
-        gx, gy, gz = _component(bits, np.uint32(0)), _component(bits, _FIELD), _component(bits, np.uint32(20))
-        ex, ey, ez = dx - np.float32(i), dy - np.float32(j), dz - np.float32(k)
-        dot = gx * ex + gy * ey + gz * ez
-        wx, wy, wz = u if i else _ONE - u, v if j else _ONE - v, w if k else _ONE - w
-        sx += gx * wx * wy * wz + dot * (du if i else -du) * wy * wz
-        sy += gy * wx * wy * wz + dot * wx * (dv if j else -dv) * wz
-        sz += gz * wx * wy * wz + dot * wx * wy * (dw if k else -dw)
-    return sx * _SCALE, sy * _SCALE, sz * _SCALE
 
 
 @parallel_kernel
 def _eddies(places, frequency, amount, first, second, out):
-    n = out.shape[0]
+    n = out.shape[0] // 3
     for block in prange((n + BLOCK - 1) // BLOCK):
-        for i in range(block * BLOCK, min(n, (block + 1) * BLOCK)):
-            x, y, z = places[i, 0] * frequency, places[i, 1] * frequency, places[i, 2] * frequency
+        begin, end = block * BLOCK, min(n, (block + 1) * BLOCK)
+        own, flow = places[3 * begin : 3 * end], out[3 * begin : 3 * end]
+        for i in range(end - begin):
+            x, y, z = own[3 * i] * frequency, own[3 * i + 1] * frequency, own[3 * i + 2] * frequency
             ax, ay, az = _slopes(x, y, z, first)
             bx, by, bz = _slopes(x, y, z, second)
-            out[i, 0] = amount * (ay * bz - az * by)
-            out[i, 1] = amount * (az * bx - ax * bz)
-            out[i, 2] = amount * (ax * by - ay * bx)
+            flow[3 * i] = amount * (ay * bz - az * by)
+            flow[3 * i + 1] = amount * (az * bx - ax * bz)
+            flow[3 * i + 2] = amount * (ax * by - ay * bx)
 
 
 def eddies(places: Floats, size: float, amount: float, seed: int) -> Floats:
@@ -84,7 +96,7 @@ def eddies(places: Floats, size: float, amount: float, seed: int) -> Floats:
     out = np.empty_like(places)
     # The mean length of the cross product of two slopes is about a half.
     strength, frequency = np.float32(2.0 * amount), np.float32(1.0 / max(size, 1e-6))
-    _eddies(read_only(places), frequency, strength, np.uint32(seed), np.uint32(seed + 2), out)
+    _eddies(read_only(places).reshape(-1), frequency, strength, np.uint32(seed), np.uint32(seed + 2), out.reshape(-1))
     return out
 
 
