@@ -144,7 +144,7 @@ def _source_project(tag: str, folder: Path) -> tuple[Project, str]:
         slots = (
             EffectSlot("cut", Fracture(90, close=True)),
             EffectSlot("loose", loose, (Route("close"),), acts_on="pieces"),
-            EffectSlot("seen", Color(), (Route("falloff"),), acts_on="pieces"),
+            EffectSlot("seen", Color(), (Route("falloff"),)),
         )
         scene = edits.put(scene, ("shapes", "vase", "effects"), slots)
     scene, layer = add_layer(scene, "falloff", tag)

@@ -128,7 +128,6 @@ _NEEDS = {"along": "needs a control of the form path", "bend": "needs a Joints e
 _ASKS = {
     "image": "no picture is chosen yet",
     "inside": "the shape is not closed",
-    "loose": "no pieces were set loose",
 }
 
 

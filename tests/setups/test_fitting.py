@@ -17,6 +17,7 @@ PLACE = Place((0.0, 0.4, 0.3), 0.5)
 # These show what is there only once something has happened or was made.
 _LATER = {
     "attribute",
+    "loose",
     "image",
     "painted",
     "speed",

@@ -6,7 +6,7 @@ import numpy as np
 
 from estompe.geometry.elements import Elements
 from estompe.kernels.types import Floats
-from estompe.kinds.context import CannotEvaluateError, Context
+from estompe.kinds.context import Context
 from estompe.kinds.kind import Source
 from estompe.kinds.registry import register
 from estompe.kinds.settings import setting
@@ -19,7 +19,9 @@ class LoosePieces(Source, tag="loose"):
     group: ClassVar[str] = "time"
     first_range: ClassVar[tuple[float, float] | None] = (1.0, 0.0)
     label: ClassVar[str] = "Loose pieces"
-    text: ClassVar[str] = "How long pieces have been loose, whether they are at rest, or what the glue on them carries."
+    text: ClassVar[str] = (
+        "How long pieces have been loose, whether they rest, or what glue carries: for effects after a Set loose or Shed."
+    )
     words: ClassVar[str] = (
         "loose since, age, at rest, asleep, sleeping, settled, load, stress, strain, glue, fell, fallen, landed, "
         "rigid body, physics, time since release"
@@ -39,8 +41,5 @@ class LoosePieces(Source, tag="loose"):
     def measure(self, elements: Elements, context: Context) -> Floats:
         del context
         values = elements.attribute(self.what)
-        if values is None:
-            raise CannotEvaluateError(
-                "no pieces were set loose or shed before this: use it on effects after a Set loose or a Shed"
-            )
-        return np.ascontiguousarray(values, np.float32)
+        # Where no effect before has let go of anything, nothing has happened yet.
+        return np.zeros(len(elements), np.float32) if values is None else np.ascontiguousarray(values, np.float32)
