@@ -6,6 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from estompe.document.scene import Identifier
+from estompe.effects.forces import EARTH, Gravity
 from estompe.falloffs.blowing import air_of
 from estompe.falloffs.touching import by_control, by_shape
 from estompe.geometry import Domain, Geometry, frozen
@@ -84,18 +85,7 @@ class Cloth(RememberingEffect, tag="cloth"):
     )
     state: ClassVar[type[Remembered]] = Worn
 
-    gravity: Annotated[
-        Triple,
-        setting(
-            "Gravity",
-            "The acceleration by gravity, X Y Z, in scene units a second squared: more pulls harder.",
-            unit="length",
-        ),
-    ] = (
-        0.0,
-        -9.81,
-        0.0,
-    )
+    gravity: Gravity = EARTH
     wind: Annotated[
         Triple,
         setting("Wind", "The velocity of the air, X Y Z, in scene units a second: more blows harder.", unit="length"),

@@ -7,6 +7,7 @@ from msgspec import Meta
 from numpy.typing import NDArray
 
 from estompe.document.scene import Identifier
+from estompe.effects.forces import EARTH, BodyRadius, Gravity, GroundHeight
 from estompe.falloffs.blowing import air_of
 from estompe.falloffs.distance import path_of
 from estompe.falloffs.surface import to_nearest
@@ -121,14 +122,7 @@ class SetLoose(RememberingEffect, tag="set-loose"):
             step=0.01,
         ),
     ] = 0.5
-    gravity: Annotated[
-        Triple,
-        setting(
-            "Gravity",
-            "The acceleration by gravity, X Y Z, in scene units a second squared: more pulls harder.",
-            unit="length",
-        ),
-    ] = (0.0, -9.81, 0.0)
+    gravity: Gravity = EARTH
     push: Annotated[
         Triple,
         setting(
@@ -169,15 +163,7 @@ class SetLoose(RememberingEffect, tag="set-loose"):
             "What pieces fall on: a level ground under the shape as it stands first, one at a height, or none.",
         ),
     ] = "under the shape"
-    height: Annotated[
-        Number,
-        setting(
-            "Ground height",
-            "The height of the ground: more raises it.",
-            unit="length",
-            when=("ground", ("level",)),
-        ),
-    ] = 0.0
+    height: GroundHeight = 0.0
     controls: Annotated[
         tuple[Identifier, ...],
         setting(
@@ -188,16 +174,7 @@ class SetLoose(RememberingEffect, tag="set-loose"):
         ),
         Meta(max_length=64),
     ] = ()
-    radius: Annotated[
-        Number,
-        setting(
-            "Radius",
-            "The radius of these controls' bodies, in their own units: more makes them larger.",
-            unit="length",
-            low=1e-4,
-            high=1e6,
-        ),
-    ] = 1.0
+    radius: BodyRadius = 1.0
     shapes: Annotated[
         tuple[Identifier, ...],
         setting(

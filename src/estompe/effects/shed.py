@@ -7,6 +7,7 @@ from msgspec import Meta
 from numpy.typing import NDArray
 
 from estompe.document.scene import Identifier
+from estompe.effects.forces import EARTH, BodyRadius, Gravity, GroundHeight
 from estompe.falloffs.blowing import air_of
 from estompe.falloffs.touching import by_control
 from estompe.geometry import Domain, Geometry
@@ -158,14 +159,7 @@ class Shed(RememberingEffect, tag="shed"):
             step=0.01,
         ),
     ] = 1.0
-    gravity: Annotated[
-        Triple,
-        setting(
-            "Gravity",
-            "The acceleration by gravity, X Y Z, in scene units a second squared: more pulls harder.",
-            unit="length",
-        ),
-    ] = (0.0, -9.81, 0.0)
+    gravity: Gravity = EARTH
     drag: Annotated[
         Number,
         setting(
@@ -220,15 +214,7 @@ class Shed(RememberingEffect, tag="shed"):
     ground: Annotated[
         Literal["none", "level"], setting("Ground", "Whether pieces fall on a level ground at a height.")
     ] = "none"
-    height: Annotated[
-        Number,
-        setting(
-            "Ground height",
-            "The height of the ground: more raises it.",
-            unit="length",
-            when=("ground", ("level",)),
-        ),
-    ] = 0.0
+    height: GroundHeight = 0.0
     controls: Annotated[
         tuple[Identifier, ...],
         setting(
@@ -239,16 +225,7 @@ class Shed(RememberingEffect, tag="shed"):
         ),
         Meta(max_length=64),
     ] = ()
-    radius: Annotated[
-        Number,
-        setting(
-            "Radius",
-            "The radius of these controls' bodies, in their own units: more makes them larger.",
-            unit="length",
-            low=1e-4,
-            high=1e6,
-        ),
-    ] = 1.0
+    radius: BodyRadius = 1.0
     bounce: Annotated[
         Number,
         setting(
