@@ -239,9 +239,9 @@ def pieces(studio: Studio) -> None:
 
 
 def remembered(studio: Studio) -> None:
-    """Cloth that tears: its card says what it remembers, Time which frames are kept, and lines when the worn place grows."""
-    studio.open("storm-sail", 112)
-    studio.choose("sail", ("weak", "high"), "cloth", "shaded")
+    """Stones that are let go: their card says what it remembers, Time which frames are kept, and a sphere where they are."""
+    studio.open("harbour-wall", 60)
+    studio.choose("wall", ("front", "front-near"), "loose", "shaded")
     studio.take("remembered")
 
 

@@ -6,10 +6,10 @@ import re
 from estompe.geometry.colors import display_value, linear_value
 
 _LENGTHS = {0.001: "mm", 0.01: "cm", 1.0: "m", 1000.0: "km", 0.0254: "in", 0.3048: "ft"}
-_SUFFIXES = {"degrees": "°", "fraction": "%", "display": "%", "times": "×", "per second": "/s"}
+_SUFFIXES = {"degrees": "°", "fraction": "%", "display": "%", "times": "×", "seconds": "s", "per second": "/s"}
 _PER_CENT = ("fraction", "display")
 _NUMBER = r"([+-]?(?:\d+(?:[.,]\d*)?|[.,]\d+)(?:[eE][+-]?\d+)?)"
-_TEXT = re.compile(rf"^\s*{_NUMBER}\s*(mm|cm|km|in|ft|m|u|°|%|×|x|/s|per second|degrees)?\s*$")
+_TEXT = re.compile(rf"^\s*{_NUMBER}\s*(mm|cm|km|in|ft|m|u|°|%|×|x|/s|per second|s|seconds|degrees)?\s*$")
 
 
 class _Scene:

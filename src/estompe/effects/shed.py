@@ -94,7 +94,8 @@ class Shed(RememberingEffect, tag="shed"):
         Number,
         setting(
             "Lives",
-            "How many seconds a piece is under way before it is gone: more keeps it longer.",
+            "How long a piece is under way before it is gone: more keeps it longer.",
+            unit="seconds",
             low=0.01,
             high=1e4,
             step=0.05,

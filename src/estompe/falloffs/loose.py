@@ -35,6 +35,9 @@ class LoosePieces(Source, tag="loose"):
         ),
     ] = "loose since"
 
+    def unit(self) -> str:
+        return "seconds" if self.what in ("loose since", "age") else ""
+
     def reads(self) -> tuple[str, ...]:
         return "attributes", "topology"
 

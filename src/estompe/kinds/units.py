@@ -15,6 +15,7 @@ UNITS: dict[str, Unit] = {
     "length": Unit("scene units", (0.0, 1.0)),
     "degrees": Unit("degrees", (0.0, 90.0)),
     "frames": Unit("frames", (0.0, 24.0)),
+    "seconds": Unit("seconds", (0.0, 1.0)),
     "fraction": Unit("%"),
     "display": Unit("% as shown"),
     "times": Unit("times"),

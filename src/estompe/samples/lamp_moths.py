@@ -41,7 +41,7 @@ def build(density: float = 1.0) -> Project:
     )  # fmt: skip
     shapes = (
         Shape("post", "Post", Lathe(_POST, 48, 60), color=_WOOD),
-        Shape("moth", "Moth", Octahedron(0.016), Transform(scale=(1.0, 0.35, 0.6)), color=_WING, visible=False),
+        Shape("moth", "Moth", Octahedron(0.016, 1), Transform(scale=(1.0, 0.35, 0.6)), color=_WING, visible=False),
         _moths(density),
     )
     near = (
