@@ -15,7 +15,7 @@ from estompe.shapes.embedded_mesh import EmbeddedMesh
 from estompe.shapes.imported import ImportedMesh
 from estompe.shapes.sphere import Sphere
 
-_UNITS = {"", "length", "degrees", "frames", "fraction", "display", "times", "per second"}
+_UNITS = {"", "seconds", "length", "degrees", "frames", "fraction", "display", "times", "per second"}
 
 
 def _example(family: type, tag: str):

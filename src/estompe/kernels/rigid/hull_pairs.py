@@ -322,6 +322,20 @@ def _facing(planes, first, last, offset, plane):
 
 
 @inner
+def _deepest(corners, first, last, plane, room):
+    """The corner that lies deepest under a plane, for hulls that overlap beside their facing faces. Returns one place."""
+    lowest, best = 1e30, first
+    for p in range(first, last):
+        gap = plane[0] * corners[p, 0] + plane[1] * corners[p, 1] + plane[2] * corners[p, 2] - plane[3]
+        if gap < lowest:
+            lowest, best = gap, p
+    room.gaps[0] = lowest
+    for axis in range(3):
+        room.places[0, axis] = corners[best, axis] - 0.5 * lowest * plane[axis]
+    return np.int64(1)
+
+
+@inner
 def hulls_touch(hulls, one, other, reach, room, touches, slot):
     """Where two hulls come nearer than a reach, in the space of the first. Returns how many places are in the slot.
 
@@ -352,9 +366,13 @@ def hulls_touch(hulls, one, other, reach, room, touches, slot):
         facing = _facing(hulls.planes, hulls.face_starts[one], hulls.face_starts[one + 1], none, plane)
         near = _clipped(hulls, face_other, facing, room.corners, first, hulls.points, none, plane, reach, room)
         room.normal[0], room.normal[1], room.normal[2] = -plane[0], -plane[1], -plane[2]
+        if near == 0 and gap_other < 0.0:
+            near = _deepest(hulls.points, hulls.point_starts[one], hulls.point_starts[one + 1], plane, room)
     else:
         plane = hulls.planes[face_one].copy()
         facing = _facing(room.planes, first_face, hulls.face_starts[other + 1], first_face, plane)
         near = _clipped(hulls, face_one, facing, hulls.points, none, room.corners, first, plane, reach, room)
         room.normal[0], room.normal[1], room.normal[2] = plane[0], plane[1], plane[2]
+        if near == 0 and gap_one < 0.0:
+            near = _deepest(room.corners, none, corners_of_other, plane, room)
     return four_of(room, near, touches, slot)
