@@ -318,11 +318,9 @@ def _fall() -> None:
         pieces.poses(copies), ones, none, none, np.zeros((2, 3)), (obstacles.level_ground(0.0), *ball)
     )
     met = obstacles.Surface(fallen, np.eye(4)[:3], np.eye(4)[:3], lambda _points, _mesh, nearest: nearest.distance)
-    for holds in (0.0, 1.0):
-        laws = motion.Laws(holds=holds, looks=2)
-        begun = motion.begun(pieces, moment.poses, holds > 0.0)
-        for few in (True, False):
-            stepping.stepped(pieces, none > 0.0, laws, begun, (moment, moment), (met,), 0.04, lambda: None, few=few)
+    laws, begun = motion.Laws(holds=1.0, looks=2), motion.begun(pieces, moment.poses)
+    for few in (True, False):
+        stepping.stepped(pieces, none > 0.0, laws, begun, (moment, moment), (met,), 0.04, lambda: None, few=few)
 
 
 def _drift() -> None:

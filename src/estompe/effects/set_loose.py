@@ -160,7 +160,7 @@ class SetLoose(RememberingEffect, tag="set-loose"):
         Literal["under the shape", "level", "none"],
         setting(
             "Ground",
-            "What pieces fall on: a level ground under the shape as it stands first, one at a height, or none.",
+            "The level ground that pieces fall on: at the lowest point of the shape on the first frame, at a height, or none.",
         ),
     ] = "under the shape"
     height: GroundHeight = 0.0
@@ -313,7 +313,7 @@ class SetLoose(RememberingEffect, tag="set-loose"):
             copies = np.concatenate(columns, axis=1).astype(np.float32)
         pieces = self._pieces(geometry, linear, copies)
         lowest = float(geometry.bounds[0][1])
-        motion = begun(pieces, pieces.poses(geometry), self._jointed)
+        motion = begun(pieces, pieces.poses(geometry))
         return Loose.of(motion, linear, copies, lowest)
 
     def step(self, state: Loose, now: Seen, since: Since) -> Loose:

@@ -3,7 +3,7 @@
 from typing import Annotated, ClassVar, Literal, NamedTuple
 
 import numpy as np
-from msgspec import Meta
+from msgspec import Meta, structs
 from numpy.typing import NDArray
 
 from estompe.document.scene import Identifier
@@ -290,7 +290,7 @@ class Shed(RememberingEffect, tag="shed"):
         # On the first frame nothing was shed: what is over the threshold from the beginning is shed at once.
         passed = np.flatnonzero((phase == _HELD) & (now.strength >= threshold))
         if not len(passed) and not (phase == _AIRBORNE).any():
-            return state if np.array_equal(phase, state.phase) else self._kept(state, phase)
+            return state if np.array_equal(phase, state.phase) else structs.replace(state, phase=phase)
         position, velocity, axes = state.position.copy(), state.velocity.copy(), state.axes.copy()
         # Seconds that each piece is under way in this frame.
         left = np.where(phase == _AIRBORNE, np.float32(since.seconds), np.float32(0.0))
@@ -330,10 +330,6 @@ class Shed(RememberingEffect, tag="shed"):
         return geometry.with_attribute(Domain.PIECE, AGE, np.where(flying, np.maximum(state.age, 1e-6), 0.0))
 
     # Parts of a step
-
-    @staticmethod
-    def _kept(state: Drifting, phase: NDArray[np.int8]) -> Drifting:
-        return Drifting(phase, state.age, state.position, state.velocity, state.axes)
 
     def _sent_off(
         self, passed: NDArray[np.int64], share: Floats, seen: Seen, now: Seen, seconds: float

@@ -4,18 +4,16 @@ import numpy as np
 
 from estompe.kernels import BLOCK
 from estompe.kernels.compile import inlined, parallel_kernel, prange
-from estompe.kernels.noise import mixed_bits
+from estompe.kernels.noise import _CENTRE_3, _SCALE_3, _X, _Y, _Z, _fade, mixed_bits
 from estompe.kernels.types import Floats, read_only
 
-_X, _Y, _Z = np.uint32(0x9E3779B1), np.uint32(0x85EBCA77), np.uint32(0xC2B2AE3D)
-_CENTRE, _SCALE = np.float32(511.5), np.float32(1.3 / 511.5)
 _ZERO, _ONE = np.float32(0.0), np.float32(1.0)
 _FIELD, _FIELDS = np.uint32(10), np.uint32(1023)
 
 
 @inlined
 def _component(bits, shift):
-    return np.float32(np.int32(np.uint32(bits >> shift) & _FIELDS)) - _CENTRE
+    return np.float32(np.int32(np.uint32(bits >> shift) & _FIELDS)) - _CENTRE_3
 
 
 @inlined
@@ -38,10 +36,7 @@ def _slopes(x, y, z, seed):
     gx, gy = np.uint32(hx + _X), np.uint32(hy + _Y)
     gz = np.uint32(np.uint32(hz + _Z) ^ seed)
     hz = np.uint32(hz ^ seed)
-    six, ten, fifteen, thirty = np.float32(6.0), np.float32(10.0), np.float32(15.0), np.float32(30.0)
-    u = dx * dx * dx * (dx * (dx * six - fifteen) + ten)
-    v = dy * dy * dy * (dy * (dy * six - fifteen) + ten)
-    w = dz * dz * dz * (dz * (dz * six - fifteen) + ten)
+    u, v, w, thirty = _fade(dx), _fade(dy), _fade(dz), np.float32(30.0)
     ex, ey, ez = dx - _ONE, dy - _ONE, dz - _ONE
     du, dv, dw = thirty * dx * dx * ex * ex, thirty * dy * dy * ey * ey, thirty * dz * dz * ez * ez
     a, b, c = _ONE - u, _ONE - v, _ONE - w
@@ -55,9 +50,9 @@ def _slopes(x, y, z, seed):
     x6, y6, z6 = _corner(np.uint32(hx ^ h11), dx, ey, ez, a, v, w, -du, dv, dw)
     x7, y7, z7 = _corner(np.uint32(gx ^ h11), ex, ey, ez, u, v, w, du, dv, dw)
     return (
-        (x0 + x1 + x2 + x3 + x4 + x5 + x6 + x7) * _SCALE,
-        (y0 + y1 + y2 + y3 + y4 + y5 + y6 + y7) * _SCALE,
-        (z0 + z1 + z2 + z3 + z4 + z5 + z6 + z7) * _SCALE,
+        (x0 + x1 + x2 + x3 + x4 + x5 + x6 + x7) * _SCALE_3,
+        (y0 + y1 + y2 + y3 + y4 + y5 + y6 + y7) * _SCALE_3,
+        (z0 + z1 + z2 + z3 + z4 + z5 + z6 + z7) * _SCALE_3,
     )
 
 

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from estompe.geometry.copies import Copies
 from estompe.geometry.geometry import Geometry
 from estompe.geometry.rigid import rotations
-from estompe.geometry.rigid.hulls import Solids, shared_faces, solids_of
+from estompe.geometry.rigid.hulls import Solids, shared_faces, solids_of, summed
 from estompe.kernels.pieces import carried_points
 from estompe.kernels.rigid.arrays import Bodies, Form, Hulls, Neighbours, Reach, Touches, pair_keys
 from estompe.kernels.rigid.touching import near_pairs, touch
@@ -106,8 +106,7 @@ class RigidPieces:
 
 
 def _means(values: Reals, of: Indices, count: int) -> Reals:
-    number = np.maximum(np.bincount(of, minlength=count), 1)
-    return np.stack([np.bincount(of, values[:, k], count) for k in range(3)], axis=1) / number[:, None]
+    return summed(values, of, count) / np.maximum(np.bincount(of, minlength=count), 1)[:, None]
 
 
 def _proper(copies: Copies) -> tuple[Reals, Reals]:
@@ -146,7 +145,7 @@ def pieces_as_bodies(geometry: Geometry, linear: Reals, jointed: bool) -> RigidP
 
 
 def copies_as_bodies(copies: Copies, jointed: bool) -> RigidPieces:
-    """Copies as bodies; those of one form and one size share a hull. jointed: whether those that touch now are bonded."""
+    """Copies as bodies; those of one form and one size share a hull. jointed: whether copies that touch are bonded."""
     turns, scales = _proper(copies)
     rows = np.column_stack([copies.form.astype(np.float64), scales])
     kinds, hull = np.unique(rows, axis=0, return_inverse=True)
@@ -200,7 +199,7 @@ def _faces(points: Reals, corners: Indices, offsets: Indices) -> tuple[Reals, Re
     middles = _means(points[corners], of, len(sizes))
     near = points[corners] - middles[of]
     doubled = np.cross(near, near[after])
-    sums = np.stack([np.bincount(of, doubled[:, k], len(sizes)) for k in range(3)], axis=1)
+    sums = summed(doubled, of, len(sizes))
     lengths = np.linalg.norm(sums, axis=1)
     return sums / np.maximum(lengths, 1e-300)[:, None], 0.5 * lengths, middles
 

@@ -107,7 +107,7 @@ def _thinned(points: Reals) -> Reals:
     return np.asarray(points[np.unique((points @ directions.T).argmax(axis=0))])
 
 
-def _summed(values: Reals, of: Wholes, count: int) -> Reals:
+def summed(values: Reals, of: NDArray[np.integer[Any]], count: int) -> Reals:
     """Sums of rows by number, float64 (count, k)."""
     flat = values.reshape(len(values), -1)
     return np.stack([np.bincount(of, column, count) for column in flat.T], axis=1)
@@ -123,13 +123,13 @@ def _masses(found: _Triangles, count: int) -> tuple[Reals, Reals, Reals]:
     a, b, c = (found.corners[found.triangles[:, k]] - origin[found.of] for k in range(3))
     sixth = np.einsum("ij,ij->i", a, np.cross(b, c)) / 6.0
     volume = np.maximum(np.bincount(found.of, sixth, count), 1e-30)
-    middle = _summed((a + b + c) / 4.0 * sixth[:, None], found.of, count) / volume[:, None]
+    middle = summed((a + b + c) / 4.0 * sixth[:, None], found.of, count) / volume[:, None]
     away = middle[found.of]
     a, b, c = a - away, b - away, c - away
     second = np.zeros((len(sixth), 3, 3))
     for corner in (a, b, c, -away, a + b + c - away):
         second += np.einsum("i,ij,ik->ijk", sixth, corner, corner) / 20.0
-    moments = _summed(second, found.of, count).reshape(-1, 3, 3)
+    moments = summed(second, found.of, count).reshape(-1, 3, 3)
     return origin + middle, volume, np.trace(moments, axis1=1, axis2=2)[:, None, None] * np.eye(3) - moments
 
 
@@ -156,7 +156,7 @@ def _laid(found: _Triangles, corners: Reals, face: Wholes, count: int) -> Hulls:
     """Hulls as loops read them. corners: about the centres; face: the flat face of each triangle."""
     faces = int(face.max(initial=-1)) + 1
     a, b, c = (corners[found.triangles[:, k]] for k in range(3))
-    normals = _summed(np.cross(b - a, c - a), face, faces)
+    normals = summed(np.cross(b - a, c - a), face, faces)
     normals /= np.maximum(np.linalg.norm(normals, axis=1, keepdims=True), 1e-300)
     hull_of_face = np.zeros(faces, np.int64)
     hull_of_face[face] = found.of
@@ -186,7 +186,7 @@ def _loops(found: _Triangles, corners: Reals, face: Wholes, normals: Reals) -> t
     pairs = np.unique(np.stack([np.repeat(face, 3), found.triangles.reshape(-1)], axis=1), axis=0)
     of, corner = pairs[:, 0], pairs[:, 1]
     count = len(normals)
-    middle = _summed(corners[corner], of, count) / np.maximum(np.bincount(of, minlength=count), 1)[:, None]
+    middle = summed(corners[corner], of, count) / np.maximum(np.bincount(of, minlength=count), 1)[:, None]
     around = corners[corner] - middle[of]
     x = around[np.searchsorted(of, np.arange(count))]
     x = x - np.einsum("ij,ij->i", x, normals)[:, None] * normals

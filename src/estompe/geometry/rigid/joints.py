@@ -1,5 +1,7 @@
 """Joints between pieces: what they hold, what they carry, and when they break."""
 
+from typing import Any
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -21,7 +23,6 @@ class JointedPieces:
         self.pulls, self.broken = motion.pulls.astype(np.float64) * second, motion.broken.copy()
         self.used = len(self.broken) > 0
         self.chosen = np.zeros(0, np.int64)
-        self.load = np.zeros(len(self.broken))
         if not self.used:
             return
         pairs, stood = pieces.bonds.pairs, pieces.stood
@@ -51,32 +52,25 @@ class JointedPieces:
         """The joints that hold at least one body that moves."""
         if not self.used:
             return Joints(
-                np.zeros((0, 2), np.int32), np.zeros(1, np.int64), np.zeros((0, 6)), np.zeros((0, 4)),
-                np.zeros(0, np.bool_), np.zeros((0, 6)),
-            )  # fmt: skip
+                np.zeros((0, 2), np.int32), np.zeros(1, np.int64), np.zeros((0, 6)), np.zeros((0, 4)), np.zeros((0, 6))
+            )
         pairs = self.pieces.bonds.pairs
         alive = (~self.broken & moves[pairs].any(axis=1))[self.order]
         self.chosen = self.order[alive]
         starts = np.concatenate([[0], np.cumsum(alive)])[self.bounds].astype(np.int64)
-        count = len(self.chosen)
         return Joints(
             np.ascontiguousarray(pairs[self.chosen]), starts, self.arms[self.chosen],
-            self.rotation[self.chosen], np.ones(count, np.bool_), self.pulls[self.chosen],
+            self.rotation[self.chosen], self.pulls[self.chosen],
         )  # fmt: skip
 
     def broken_by(self, joints: Joints, weakness: Reals, free: NDArray[np.bool_], gravity: float) -> NDArray[np.int32]:
-        """Break joints that carry too much, and mend those whose pieces are both held. Returns the pieces of broken ones.
-
-        A joint carries its pull over its area, and its bending over that of a square bar of this area (0.2 times its power 1.5).
-        """
+        """Break joints that carry too much, and mend those whose pieces are both held. Returns the pieces of broken ones."""
         if not self.used:
             return np.zeros(0, np.int32)
         pairs, areas = self.pieces.bonds.pairs, self.pieces.bonds.areas
         self.pulls[:] = 0.0
         self.pulls[self.chosen] = joints.pulls
-        pull = np.linalg.norm(joints.pulls[:, :3], axis=1) / self.second / areas[self.chosen]
-        bend = np.linalg.norm(joints.pulls[:, 3:], axis=1) / self.second / (0.2 * areas[self.chosen] ** 1.5)
-        load = (pull + bend) / (DENSITY * gravity)
+        load = _loads(joints.pulls / self.second, areas[self.chosen], gravity)
         weak = np.maximum(weakness[joints.pairs[:, 0]], weakness[joints.pairs[:, 1]])
         torn = load > np.where(weak >= 1.0, -1.0, self.laws.holds * (1.0 - weak))
         torn &= free[joints.pairs].any(axis=1)
@@ -89,10 +83,18 @@ def loads_of(pieces: RigidPieces, motion: Motion, gravity: float) -> Floats:
     """The largest load of each piece's joints, in scene units of itself, float32 (k,). gravity: scene units a second squared."""
     loads = np.zeros(len(pieces.hull))
     if len(motion.broken):
-        areas = pieces.bonds.areas
-        pull = np.linalg.norm(motion.pulls[:, :3], axis=1) / areas
-        bend = np.linalg.norm(motion.pulls[:, 3:], axis=1) / (0.2 * areas**1.5)
-        load = np.where(motion.broken, 0.0, (pull + bend) / (DENSITY * (gravity or EARTH)))
+        load = np.where(motion.broken, 0.0, _loads(motion.pulls, pieces.bonds.areas, gravity or EARTH))
         for side in range(2):
             np.maximum.at(loads, pieces.bonds.pairs[:, side], load)
     return loads.astype(np.float32)
+
+
+def _loads(forces: NDArray[Any], areas: Reals, gravity: float) -> NDArray[Any]:
+    """The length of the pieces themselves that joints carry, scene units, (j,). forces: (j, 6), forces and moments.
+
+    A joint carries its force over its area, and its moment over the section modulus of a square bar of this area (0.2 times its
+    power 1.5).
+    """
+    pull = np.linalg.norm(forces[:, :3], axis=1) / areas
+    bend = np.linalg.norm(forces[:, 3:], axis=1) / (0.2 * areas**1.5)
+    return np.asarray((pull + bend) / (DENSITY * gravity))

@@ -91,9 +91,9 @@ class Laws(NamedTuple):
     seed: int = 1
 
 
-def begun(pieces: RigidPieces, poses: Poses, jointed: bool) -> Motion:
-    """Pieces on the first frame, where all are held. jointed: whether those that touch are bonded."""
-    count, joints = len(pieces.hull), len(pieces.bonds.pairs) if jointed else 0
+def begun(pieces: RigidPieces, poses: Poses) -> Motion:
+    """The motion on the first frame, where all pieces are held and no joint is broken."""
+    count, joints = len(pieces.hull), len(pieces.bonds.pairs)
     zeros = np.zeros((count, 3), np.float32)
     return Motion(
         poses.position.astype(np.float32), poses.rotation.astype(np.float32), zeros, zeros.copy(),

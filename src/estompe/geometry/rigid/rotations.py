@@ -56,8 +56,11 @@ def quaternions(matrix: Reals) -> Reals:
     return np.asarray(chosen / np.maximum(np.linalg.norm(chosen, axis=1, keepdims=True), 1e-30))
 
 
-def between(first: Reals, second: Reals, share: float) -> Reals:
-    """Rotations a share of the way from the first to the second, by the shorter way, at nearly even speed."""
+def between(first: Reals, second: Reals, share: float | Reals) -> Reals:
+    """Rotations a share of the way from the first to the second, by the shorter way, at nearly even speed.
+
+    share: one for all, or float64 (n, 1).
+    """
     near = np.where(np.einsum("ij,ij->i", first, second)[:, None] < 0.0, -second, second)
     mixed = first + share * (near - first)
     return np.asarray(mixed / np.maximum(np.linalg.norm(mixed, axis=1, keepdims=True), 1e-30))

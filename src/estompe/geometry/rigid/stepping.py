@@ -114,6 +114,7 @@ class _Frame:
         self.old = Impulses(motion.keys.copy(), motion.places.astype(np.float64), motion.impulses.astype(np.float64))
         self.bonds = JointedPieces(pieces, laws, motion, seconds / laws.looks / laws.steps)
         self._then: dict[int, Matrix] = {}
+        self._own_samples: dict[int, Reals] = {}
 
     def _flags(self, values: NDArray[np.bool_]) -> NDArray[np.bool_]:
         flags = np.zeros(self.total, np.bool_)
@@ -181,7 +182,7 @@ class _Frame:
         self.since[self.free[: self.count]] += second
 
     def _let_go(self, share: float) -> None:
-        """Let pieces go whose strength has passed the threshold, and hold those that are back."""
+        """Release the pieces whose strength passes the threshold, and hold the pieces that have been called home."""
         strength = self.before.strength + share * (self.now.strength - self.before.strength)
         back = self.before.back + share * (self.now.back - self.before.back)
         free = self.free[: self.count]
@@ -255,14 +256,8 @@ class _Frame:
             return None
         part = np.clip((other - one)[chosen] / np.maximum(1.0 - one[chosen], 1e-9), 0.0, 1.0)[:, None]
         here = Poses(self.bodies.position[chosen].copy(), self.bodies.rotation[chosen].copy())
-        near = np.where(
-            np.einsum("ij,ij->i", here.rotation, home.rotation[chosen])[:, None] < 0.0,
-            -home.rotation[chosen], home.rotation[chosen],
-        )  # fmt: skip
-        turned = here.rotation + part * (near - here.rotation)
-        turned /= np.maximum(np.linalg.norm(turned, axis=1, keepdims=True), 1e-30)
         self.asleep[chosen], self.still_for[chosen] = False, 0.0
-        return chosen, here, Poses(here.position + part * (home.position[chosen] - here.position), turned)
+        return chosen, here, _between(here, Poses(home.position[chosen], home.rotation[chosen]), part)
 
     def _air(self, contacts: Contacts) -> Air:
         rolling = np.full(self.total, _SPIN_FADES)
@@ -316,7 +311,9 @@ class _Frame:
 
     def _samples(self, chosen: NDArray[np.int64]) -> tuple[NDArray[np.int64], Reals]:
         """Places on pieces, their corners and the middles of their faces, in the world, by piece."""
-        own = [self._samples_of(int(hull)) for hull in self.hull[chosen]]
+        for hull in set(self.hull[chosen].tolist()) - set(self._own_samples):
+            self._own_samples[hull] = self._samples_of(hull)
+        own = [self._own_samples[hull] for hull in self.hull[chosen].tolist()]
         starts = np.concatenate([[0], np.cumsum([len(rows) for rows in own])])
         of = np.repeat(chosen, np.diff(starts))
         turns = rotations.matrices(self.bodies.rotation[chosen])[np.repeat(np.arange(len(chosen)), np.diff(starts))]
@@ -403,7 +400,7 @@ def _with_obstacles(hulls: Hulls, obstacles: tuple[Obstacle, ...]) -> Hulls:
     return joined([hulls, *more]) if more else hulls
 
 
-def _between(first: Poses, second: Poses, share: float) -> Poses:
+def _between(first: Poses, second: Poses, share: float | Reals) -> Poses:
     position = first.position + share * (second.position - first.position)
     return Poses(position, rotations.between(first.rotation, second.rotation, share))
 

@@ -87,7 +87,7 @@ class Reach(NamedTuple):
 
 
 class Neighbours(NamedTuple):
-    """Pairs of pieces that touch before anything is moved, by key (`pair_key`), ascending.
+    """Pairs of pieces that touch before anything is moved, by key (`pair_keys`), ascending.
 
     Parameters
     ----------
@@ -173,14 +173,13 @@ class Contacts(NamedTuple):
 
 class Joints(NamedTuple):
     """Joints by colour. pairs: int32 (g, 2); starts: int64 (colours + 1,); arms: float64 (g, 6), in the space of either body;
-    rotation: float64 (g, 4), of the second body in the first; stiff: bool (g,), or a ball joint; pulls: float64 (g, 6), the
-    impulse and its moment in the newest step."""
+    rotation: float64 (g, 4), of the second body in the first; pulls: float64 (g, 6), the impulse and its moment in the newest
+    step."""
 
     pairs: Indices
     starts: Wholes
     arms: Reals
     rotation: Reals
-    stiff: NDArray[np.bool_]
     pulls: Reals
 
 

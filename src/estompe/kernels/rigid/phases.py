@@ -68,7 +68,7 @@ def _solved(k00, k01, k02, k11, k12, k22, x, y, z):
 
 @inner
 def _keep_rotation(joints, bodies, steps, g, biased):
-    """The moment of a stiff joint, which keeps the second body turned as it was in the first."""
+    """The moment of a joint, which keeps the second body turned as it was in the first."""
     a, b = joints.pairs[g, 0], joints.pairs[g, 1]
     s, p, q = joints.rotation[g], bodies.rotation[a], bodies.rotation[b]
     t0 = p[0] * s[0] - p[1] * s[1] - p[2] * s[2] - p[3] * s[3]
@@ -115,12 +115,11 @@ def _yielding_in_all(inertia, rx, ry, rz):
 
 @inner
 def _keep_together(joints, bodies, steps, g, biased):
-    """The impulse of one joint at the place that two bodies share, and its moment where it is stiff."""
+    """The impulse of one joint at the place that two bodies share, and its moment."""
     a, b = joints.pairs[g, 0], joints.pairs[g, 1]
     if bodies.weight[a] == 0.0 and bodies.weight[b] == 0.0:
         return
-    if joints.stiff[g]:
-        _keep_rotation(joints, bodies, steps, g, biased)
+    _keep_rotation(joints, bodies, steps, g, biased)
     arms, x = joints.arms, bodies.position
     ax, ay, az = turned(bodies.rotation, a, arms[g, 0], arms[g, 1], arms[g, 2])
     bx, by, bz = turned(bodies.rotation, b, arms[g, 3], arms[g, 4], arms[g, 5])

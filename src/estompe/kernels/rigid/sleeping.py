@@ -10,7 +10,7 @@ _WAKING = 3.0
 
 @kernel
 def fall_asleep(contacts, bodies, radius, free, asleep, still_below, seconds, still_for):
-    """Send bodies to sleep that were still for half a second together with all that touches them, and wake those that are hit.
+    """Put a body to sleep once it and all that touches it have been still for half a second; wake sleeping bodies that are hit.
 
     Parameters
     ----------
