@@ -27,6 +27,7 @@ from estompe.effects.press import Press
 from estompe.effects.press_down import PressDown
 from estompe.effects.scatter_apart import ScatterApart
 from estompe.effects.set_loose import SetLoose
+from estompe.effects.sprout import Sprout
 from estompe.falloffs.image import Image as Picture
 from estompe.falloffs.painted import Painted
 from estompe.falloffs.ramp import first_range
@@ -42,6 +43,7 @@ from estompe.setups.adding import add_control, add_effect, add_layer, add_shape,
 from estompe.setups.catalog import entries
 from estompe.shapes import primitives
 from estompe.shapes.box import Box
+from estompe.shapes.branches_surface import BranchesOverSurface
 from estompe.shapes.lathe import Lathe
 from estompe.shapes.sphere import Sphere
 from estompe.shapes.strands_surface import StrandsFrom
@@ -90,11 +92,17 @@ _SETTINGS: dict[str, dict[str, Any]] = {
     "lag": {"frames": 8.0},
     "speed": {"control": None},
     "copies-on": {"elements": "faces"},
+    "copies-buds": {"spacing": 0.07, "scale": 0.35, "bare": 0.04},
+    "branches-space": {"twigs": 500, "origin": None},
+    "branches-surface": {"twigs": 500, "origin": None},
+    "sprout": {"grown": 0.75, "width": 0.012, "gather": 2.4},
+    "skin": {"voxel": 0.009},
 }
 
 _FOLLOWING = ("falloff", "stays", "after-glow", "reached", "spread", "lag")
 _MOVING = ("loose", "stays", "after-glow", "reached", "lag", "speed")
 _NEAR = dict.fromkeys(("stays", "after-glow", "reached", "lag"), Range(0.12, 0.32)) | {"spread": Range(0.25, 0.33)}
+_SPROUT = Sprout(width=0.012, gather=2.4)
 _THROWN = ScatterApart((0.0, 0.02, 0.0), (0.03, 0.16, 0.03), "outward", (40.0, 40.0, 40.0))
 
 
@@ -244,7 +252,20 @@ def _effect_project(tag: str) -> Project:
         scene = edits.put(scene, path, PressDown("lamp", 0.34))
     if tag == "press":
         scene = edits.put(scene, path, Press("lamp", 0.34, width=0.35, keep_volume=True))
+    if tag in ("sprout", "skin"):
+        scene = _with_branches(scene, path)
     return Project(scene, assets)
+
+
+def _with_branches(scene: Scene, path: tuple[str, ...]) -> Scene:
+    """The scene with the effects of the vase on branches over it instead."""
+    effects = edits.get(scene, ("shapes", "vase", "effects"))
+    if path[-2] == effects[0].id and not isinstance(effects[0].effect, Sprout):
+        effects = (EffectSlot("grown", _SPROUT), effects[0])
+    over = BranchesOverSurface(surface="vase", twigs=700)
+    made = Shape("veins", "Veins", over, effects=effects, color=(0.477, 0.1, 0.0331))
+    bare: Scene = edits.put(scene, ("shapes", "vase", "effects"), ())
+    return edits.insert(bare, ("shapes",), made)
 
 
 def _draw(project: Project, falloff: str | None, path: Path) -> None:
@@ -319,12 +340,19 @@ def _copying_project(tag: str) -> Project:
     line = tuple((0.9 * math.cos(k * 0.4) - 0.1, 0.08 * k, 0.9 * math.sin(k * 0.4)) for k in range(9))
     scene = edits.put(scene, ("controls", path, "points"), line)
     scene = edits.put(scene, ("shapes", sphere, "transform"), Transform((0.0, 0.45, 0.0)))
-    source = structs.replace(new_shape_source(scene, tag, box), **_SETTINGS.get(tag, {}))
+    if kinds(ShapeSource)[tag].branches_setting:
+        scene, grown = add_shape(scene, "Branches", BranchesOverSurface(surface=sphere, twigs=300))
+        scene = edits.insert(scene, ("shapes", grown, "effects"), EffectSlot("sprout", _SPROUT))
+    first = sphere if kinds(ShapeSource)[tag].makes_branches else box
+    source = structs.replace(new_shape_source(scene, tag, first), **_SETTINGS.get(tag, {}))
     scene, made = add_shape(scene, "Made", source)
+    if source.makes_branches:
+        scene = edits.insert(scene, ("shapes", made, "effects"), EffectSlot("sprout", _SPROUT))
     used = {item.id for item in references_of(source)}
     scene = edits.put(scene, ("shapes", made, "color"), (0.523, 0.214, 0.107))
     for item in (box, sphere):
-        scene = edits.put(scene, ("shapes", item, "visible"), item == sphere and sphere in used)
+        seen = item == sphere and (sphere in used or bool(source.branches_setting)) and tag != "branches-space"
+        scene = edits.put(scene, ("shapes", item, "visible"), seen)
     return Project(structs.replace(scene, camera=Camera("Reference", (1.7, 1.75, 3.0), (0.0, 0.45, 0.0), 30.0)))
 
 

@@ -108,6 +108,10 @@ class _Check:
         given = {field.name for field in structs.fields(self.kind) if field.required} <= set(self.settings)
         if not self.kind.assembles() or (self.settings and given):
             return self.kind(**self.settings)
+        if self.kind.branches_setting:
+            self.scene, _ = add_shape(
+                self.scene, "Branches", new_shape_source(self.scene, "branches-surface", self.shape)
+            )
         return structs.replace(new_shape_source(self.scene, self.tag), **self.settings)
 
     def words(self) -> None:

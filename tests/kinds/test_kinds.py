@@ -31,6 +31,8 @@ def _example(family: type, tag: str):
         scene, _ = add_shape(Scene(), "Sphere", Sphere())
         scene, _ = add_shape(scene, "Other", Sphere())
         scene, _ = add_control(scene, "path")
+        if kinds(ShapeSource)[tag].branches_setting:
+            scene, _ = add_shape(scene, "Branches", new_shape_source(scene, "branches-surface"))
         return new_shape_source(scene, tag)
     scene, _ = add_control(Scene())
     scene, _ = add_control(scene, "path")

@@ -67,6 +67,8 @@ class Geometry:
 
     solid: Any = None
     """The volume it was taken from (`estompe.geometry.volumes.solid.Solid`), as long as its points stay where they are."""
+    spine: Any = None
+    """The lines that it is a skin around, as long as its points stay where they are."""
     layer: Any = None
     """A volume that is part of it, for showing it."""
 
@@ -302,7 +304,7 @@ class Geometry:
         for known in _OF_PLACES:
             if known in self.__dict__:
                 made.__dict__[known] = self.__dict__[known]
-        made.solid = self.solid
+        made.solid, made.spine = self.solid, self.spine
         return made
 
     def attribute(self, domain: Domain, name: str) -> NDArray[Any] | None:

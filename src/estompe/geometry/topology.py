@@ -83,12 +83,28 @@ class Lines(NamedTuple):
     offsets: Indices
 
 
+class Branching(NamedTuple):
+    """How lines hang together as trees; its vertices are those of the lines, in the same order, each after its parent.
+
+    parent: int32 (k,), the vertex before, -1 at roots; a line that begins at a fork begins with a vertex of its own there; way:
+    float64 (k,), the length back to the root at rest, scene units; generation: int32 (k,), forks back to the root; tips: int32
+    (m,), the vertices at which places were come to; shares: float32 (m,), how late in an order of which any beginning is even
+    each of these comes, 0..1.
+    """
+
+    parent: Indices
+    way: NDArray[np.float64]
+    generation: Indices
+    tips: Indices
+    shares: Floats
+
+
 class Topology:
     """Polygons of any size over numbered points, and lines.
 
     corners: int32 (m,), the point of each corner; offsets: int32 (faces + 1,), where each face's corners begin; parted: the
     pieces, where there are several; lines: polylines, where there are any; numbering: that of the topology whose points these
-    are, where they keep their numbers.
+    are, where they keep their numbers; branching: how lines hang together, where they are branches.
 
     What is derived from them is computed once, when first asked for.
     """
@@ -101,11 +117,12 @@ class Topology:
         parted: Pieces | None = None,
         lines: Lines | None = None,
         numbering: Numbering | None = None,
+        branching: Branching | None = None,
     ) -> None:
         self.corners = corners
         self.offsets = offsets
         self.points = points
-        self.parted, self.lines = parted, lines
+        self.parted, self.lines, self.branching = parted, lines, branching
         self.numbering = Numbering(corners, offsets, points) if numbering is None else numbering
         self._derived = Derived(_MOST_DERIVED)
 
@@ -124,6 +141,7 @@ class Topology:
         if self.parted is not None:
             yield from self.parted.arrays()
         yield from self.lines or ()
+        yield from self.branching or ()
         for name in _DERIVED:
             held = self.__dict__.get(name, ())
             yield from held if isinstance(held, tuple) else (held,)

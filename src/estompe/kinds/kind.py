@@ -219,6 +219,12 @@ class ShapeSource(Kind):
     """Whether what comes out is pieces, so that effects act on those at first."""
     makes_copies: ClassVar[bool] = False
     """Whether what comes out is copies, which have no points of their own until somebody asks for them."""
+    makes_branches: ClassVar[bool] = False
+    """Whether what comes out is branches."""
+    branches_setting: ClassVar[str] = ""
+    """The setting that names a shape of branches, if there is one."""
+    first_effects: ClassVar[Mapping[str, Mapping[str, float]]] = {}
+    """The effects that a new shape begins with, by tag, with lengths among their settings as shares of its size."""
     animated: ClassVar[bool] = False
     """Whether it says in `moving` what differs from frame to frame, so that what reads the rest is not computed again."""
 

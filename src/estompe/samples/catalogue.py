@@ -112,6 +112,18 @@ SAMPLES = (
         "Moths come off a post where a lantern's light rises, swirl in a breeze, and are gone in the dusk.",
         64,
     ),
+    Sample(
+        "sea-fan-growth",
+        "Sea fan growth",
+        "A sea fan grows over a rock towards a light, and polyps open behind its tips.",
+        92,
+    ),
+    Sample(
+        "frost-pane",
+        "Frost on a pane",
+        "Frost branches over a window from its frame and keeps off where a lantern hangs.",
+        110,
+    ),
     Sample("wake", "Wake", "Reeds bow to a passing hull, lag behind it and rise again slowly.", 46),
     Sample(
         "cairn",

@@ -31,8 +31,10 @@ from estompe.effects.separate import Separate
 from estompe.effects.set_loose import SetLoose
 from estompe.effects.shed import Shed
 from estompe.effects.shell import Shell
+from estompe.effects.skin import Skin
 from estompe.effects.smooth import Smooth
 from estompe.effects.spikes import Spikes
+from estompe.effects.sprout import Sprout
 from estompe.effects.subdivide import Subdivide
 from estompe.effects.sway import Sway
 from estompe.effects.taper import Taper
@@ -67,8 +69,11 @@ from estompe.falloffs.stays import Stays
 from estompe.falloffs.surface import Surface
 from estompe.falloffs.sweep import Sweep
 from estompe.shapes.box import Box
+from estompe.shapes.branches_space import BranchesThroughSpace
+from estompe.shapes.branches_surface import BranchesOverSurface
 from estompe.shapes.capsule import Capsule
 from estompe.shapes.cone import Cone
+from estompe.shapes.copies_buds import BudsOnBranches
 from estompe.shapes.copies_elements import CopiesOnElements
 from estompe.shapes.copies_grid import CopiesOnGrid
 from estompe.shapes.copies_path import CopiesAlongPath
@@ -99,6 +104,9 @@ __all__ = [
     "Bend",
     "Border",
     "Box",
+    "BranchesOverSurface",
+    "BranchesThroughSpace",
+    "BudsOnBranches",
     "CameraDistance",
     "Capsule",
     "Cloth",
@@ -162,12 +170,14 @@ __all__ = [
     "Shell",
     "ShotCopies",
     "ShotMesh",
+    "Skin",
     "Slope",
     "Smooth",
     "Speed",
     "Sphere",
     "Spikes",
     "Spread",
+    "Sprout",
     "Stays",
     "StrandsAlongPath",
     "StrandsBetween",

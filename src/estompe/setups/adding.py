@@ -72,8 +72,13 @@ def new_shape_source(scene: Scene, kind: str, of: str | None = None) -> ShapeSou
     struct = kinds(ShapeSource)[kind]
     found: dict[str, str] = {}
     shapes = [shape.id for shape in scene.shapes]
+    if struct.branches_setting:
+        branched = [shape.id for shape in scene.shapes if shape.source.makes_branches]
+        if not branched:
+            raise LookupError(f"{struct.label} needs a shape of branches: add one first")
+        found[struct.branches_setting] = of if of in branched else branched[0]
     for rule in settings_of(struct):
-        if rule.refers == "shape" and rule.type != "parts" and not rule.optional:
+        if rule.refers == "shape" and rule.type != "parts" and not rule.optional and rule.name not in found:
             first = [of] if of is not None and of not in found.values() else []
             free = [*first, *(item for item in shapes if item not in found.values())]
             if not free:
@@ -82,6 +87,15 @@ def new_shape_source(scene: Scene, kind: str, of: str | None = None) -> ShapeSou
     others = {name: item for name, item in _first_references(scene, struct, "").items() if name not in found}
     made: ShapeSource = struct(**found, **others)
     return made
+
+
+def with_first_effects(scene: Scene, shape: str, size: float) -> Scene:
+    """The scene with the effects that a new shape of its kind begins with. size: about that of the shape, scene units."""
+    for kind, lengths in get(scene, ("shapes", shape)).source.first_effects.items():
+        scene, slot = add_effect(scene, shape, kind, None)
+        for name, share in lengths.items():
+            scene = put(scene, ("shapes", shape, "effects", slot, "effect", name), neat(share * size, size))
+    return scene
 
 
 def hide_form(scene: Scene, source: ShapeSource) -> Scene:

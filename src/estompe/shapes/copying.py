@@ -23,13 +23,16 @@ _UPRIGHT = np.eye(3, dtype=np.float32).reshape(1, 9)
 
 class Laid(NamedTuple):
     """Where copies stand: ids, int64 (k,), rank, float32 (k,), positions, float32 (k, 3), axes, float32 (k, 9) or None for
-    upright; rest: where they stood first, kept by whoever laid them out, or None for where they are."""
+    upright; rest: where they stood first, kept by whoever laid them out, or None for where they are; scales: float32 (k, 3), of
+    their own, or None for 1; shown: bool (k,), or None for all."""
 
     ids: Ids
     positions: Floats
     axes: Floats | None = None
     rank: Floats | None = None
     rest: Rest | None = None
+    scales: Floats | None = None
+    shown: NDArray[np.bool_] | None = None
 
 
 class CopiesSource(ShapeSource):
@@ -106,10 +109,12 @@ class CopiesSource(ShapeSource):
         count = len(laid.ids)
         axes = np.tile(_UPRIGHT, (count, 1)) if laid.axes is None else laid.axes
         scales = np.full((count, 3), plain(self.scale), np.float32)
+        if laid.scales is not None:
+            scales *= laid.scales
         rank = even_ranks(laid.ids) if laid.rank is None else laid.rank
         return Copies(
             forms, self._chosen(laid.ids, len(forms)), laid.positions, axes, scales, laid.ids, rank,
-            rest_positions=laid.rest,
+            laid.shown, rest_positions=laid.rest,
         )  # fmt: skip
 
     def _weights(self) -> list[float]:

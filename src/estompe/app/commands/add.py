@@ -49,6 +49,7 @@ def _shape(context: AppContext, entry: Entry) -> None:
     scene, made = adding.add_shape(document.scene, kind.label, source)
     if kind.group == "copy":
         scene = adding.hide_form(scene, source)
+    scene = adding.with_first_effects(scene, made, place_for(context).size)
     document.commit(scene, f"Add {entry.label}")
     context.session.selection.choose_shape(made)
 

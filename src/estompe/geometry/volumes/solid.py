@@ -256,12 +256,15 @@ _THIN = (Domain.WHOLE, "thin part")
 _VOXEL, _VOXELS = (Domain.WHOLE, "voxel"), (Domain.WHOLE, "voxels")
 
 
-def surface_of(solid: Solid, feet: Callable[[Floats], Floats] | None = None, thickness: bool = False) -> Geometry:
+def surface_of(
+    solid: Solid, feet: Callable[[Floats], Floats] | None = None, thickness: bool = False, parts: bool = True
+) -> Geometry:
     """The surface of a volume as quads, with normals, and with the attributes of the mesh it was begun from.
 
     solid: the volume; feet: given points in voxels from the lattice's first, where the attributes of each come from, float32
-    (n, 3), world space, where that is not the nearest place; thickness: whether to tell that, too. The mesh remembers the
-    volume. A point attribute "id" stays with the place on the lattice.
+    (n, 3), world space, where that is not the nearest place; thickness: whether to tell that, too; parts: whether to tell of
+    parts that are thinner than a voxel. The mesh remembers the volume. A point attribute "id" stays with the place on the
+    lattice.
     """
     made = surface(solid.bricks)
     points = solid.world_of(made.places)
@@ -278,9 +281,10 @@ def surface_of(solid: Solid, feet: Callable[[Floats], Floats] | None = None, thi
     off = _off(begun, points, found, feet is not None)
     attributes[Domain.POINT, NEW] = frozen(off > 0.5 * solid.size + solid.thin)
     attributes.update(costs)
-    part, thick = begun.derived("thinnest part", lambda: _Thinnest(begun)).told
-    if thick < solid.size and not solid.thin:
-        attributes[_THIN] = frozen(np.array([[float(part), thick]]))
+    if parts and not solid.thin:
+        part, thick = begun.derived("thinnest part", lambda: _Thinnest(begun)).told
+        if thick < solid.size:
+            attributes[_THIN] = frozen(np.array([[float(part), thick]]))
     if thickness:
         attributes[THICKNESS] = frozen(off)
     rest = mixed_places(begun.rest, begun.topology.triangles, found)

@@ -1,0 +1,1 @@
+"""Loops that solve, grow and cover branches."""
