@@ -23,6 +23,7 @@ PARTS = (
     "remembering",
     "cloth",
     "rigid",
+    "branches",
     "volumes",
     "pictures",
     "shot",

@@ -12,7 +12,7 @@ if TYPE_CHECKING:
     from estompe.scripting.scene import Scene, diff
     from estompe.scripting.values import ScriptError, color_as_shown, formula, keys
 
-__version__ = "0.11.0"
+__version__ = "0.12.0"
 _FROM = {
     **dict.fromkeys(("evaluate", "open", "save"), "estompe.api"),
     **dict.fromkeys(("Control", "Falloff", "Shape"), "estompe.scripting.handles"),

@@ -19,6 +19,11 @@ import platformdirs
 
 from estompe import kernels
 from estompe.geometry import Domain, Geometry, carrying, over_surface
+from estompe.geometry.branches import growth as branch_growth
+from estompe.geometry.branches import tree as branch_trees
+from estompe.geometry.branches.body import body_of
+from estompe.geometry.branches.places import in_body, surface_places
+from estompe.geometry.branches.skin import skinned
 from estompe.geometry.cloth import fabric
 from estompe.geometry.copies import Copies
 from estompe.geometry.fracture.cutting import cut_into_cells
@@ -54,12 +59,13 @@ from estompe.kernels import (
     wind,
 )
 from estompe.kernels.bounds import bounds
+from estompe.kernels.branches.joining import Habit
 from estompe.kernels.topology import face_means, point_means
 from estompe.kernels.types import Array, Floats, Indices
 from estompe.kernels.volumes import band, eikonal, enclosed, growth
 from estompe.kernels.volumes.feet import feet_at
 from estompe.kernels.volumes.refine import refined
-from estompe.shapes.primitives import box, grid
+from estompe.shapes.primitives import box, grid, sphere
 
 _NOTICEABLE = 0.5
 # The longest first, and what others build on before them: two processes that need the same loop at once would both compile it.
@@ -72,6 +78,7 @@ _EARLY = (
     "distances anew",
     "noise in time",
     "rigid bodies",
+    "branches",
     "pieces",
     "sway",
     "distances to surfaces",
@@ -206,6 +213,7 @@ def _surface_steps() -> list[tuple[str, Callable[[], object]]]:
     steps.append(("ways over surfaces", _march))
     steps.append(("cloth", _hang))
     steps.append(("rigid bodies", _fall))
+    steps.append(("branches", _branch))
     steps.append(("drift", _drift))
     steps.append(("distances to surfaces", lambda: _to_surface(small)))
     steps.append(("volumes", lambda: _volumes(small)))
@@ -301,6 +309,23 @@ def _hang() -> None:
         motion = made.step(made.begun(mesh.points, held), mesh.points, (0.0, 1.0), 0.04, 4, forces)
         made.torn(motion, np.zeros_like(motion.velocities), 0.04, forces, np.zeros(made.copies, np.bool_))
         made.kept_apart(motion, mesh.points[made.weld], made.near_pairs(motion, 0.1), 0.1, 0.04)
+
+
+def _branch() -> None:
+    """Branches over a mesh and through it, grown and covered."""
+    ball = sphere(1.0, 6)
+    habit, first = Habit(0.2, 0.2, 0.5, 0.0, 1e12), np.zeros(1, np.int32)
+    over = branch_trees.over_surface(
+        ball, ball.rest[ball.topology.triangles[0, :1]].astype(np.float64), first, surface_places(ball, 20, 1), habit
+    )
+    body = body_of(ball)
+    branch_trees.through_body(body, np.zeros((1, 3)), in_body(body, 20, 1), habit)
+    grown = Geometry(over.rest.positions, over.topology, {}, over.rest)
+    ones = np.ones(len(over.order), np.float32)
+    growing = branch_growth.Growing(0.5, 0.1, 0.1, 0.0, 2.5)
+    moment = branch_growth.at_moment(grown.points, over.topology.branching, ones, ones, growing).moment
+    tubes = branch_growth.as_tubes(grown, moment.positions, moment.width, 6, {"width": moment.width})
+    skinned(tubes, np.ones(len(tubes.points), np.float32), np.eye(4)[:3], 0.1, 2.0)
 
 
 def _fall() -> None:

@@ -122,7 +122,9 @@ def test_on_what_has_no_branches_nothing_happens_and_the_card_says_so():
     for effect in (Sprout(), Skin()):
         project = Project(Scene((Shape("ball", "Ball", Sphere(0.5, 6), effects=(EffectSlot("one", effect),)),)))
         mesh = _frame(project)["ball"]
-        assert np.array_equal(mesh.points, _frame(Project(Scene((Shape("ball", "Ball", Sphere(0.5, 6)),))))["ball"].points)
+        assert np.array_equal(
+            mesh.points, _frame(Project(Scene((Shape("ball", "Ball", Sphere(0.5, 6)),))))["ball"].points
+        )
         assert "there are no" in type(effect).summary(mesh)
 
 

@@ -10,7 +10,7 @@ from estompe.geometry.pieces import Pieces
 from estompe.geometry.rest import Rest
 from estompe.geometry.topology import Branching, Topology
 from estompe.kernels.branches.growth import Moment, arrivals, grown
-from estompe.kernels.branches.tubes import rings
+from estompe.kernels.branches.tubes import spread, tubes
 from estompe.kernels.types import Floats, Indices, Matrix, frozen
 
 _SOFT = 0.1
@@ -122,12 +122,12 @@ def as_tubes(geometry: Geometry, positions: Floats, widths: Floats, sides: int, 
     assert topology.lines is not None
     check_made(count * sides, "use fewer sides or twigs, or draw them as lines")
     tubed = topology.derived(("tubes", sides), lambda: _tubed(topology, count, sides))
-    around = rings(positions, widths, topology.lines.offsets, sides)
+    points = tubes(positions, widths, topology.lines.offsets, sides)
     attributes = _attributes(geometry, count, sides, varying)
     rest = geometry.at_rest.derived(
         ("tubes", sides, count), lambda: Rest(frozen(_spread(geometry.rest[:count], sides)))
     )
-    return Geometry(np.concatenate([positions, around]), tubed, attributes, rest, geometry.notes, geometry.axes)
+    return Geometry(points, tubed, attributes, rest, geometry.notes, geometry.axes)
 
 
 def _attributes(geometry: Geometry, count: int, sides: int, varying: dict[str, Floats]) -> Attributes:
@@ -140,7 +140,7 @@ def _attributes(geometry: Geometry, count: int, sides: int, varying: dict[str, F
             key = "of tubes", name, sides, id(values)
             made[domain, name] = geometry.topology.derived(key, lambda own=values: frozen(_spread(own[:count], sides)))  # type: ignore[misc]
     for name, values in varying.items():
-        made[Domain.POINT, name] = frozen(_spread(values, sides))
+        made[Domain.POINT, name] = frozen(spread(values, sides)) if sides else frozen(values)
     return made
 
 
