@@ -183,7 +183,7 @@ def _shortest_ways(places: Places) -> NDArray[np.int32]:
 
 
 @njit(cache=True)
-def _pulled(places, nodes, count, near, far, alive, pull, pulls):
+def _pulled(places, nodes, near, far, alive, pull, pulls):
     """What pulls at each node: places that have it as their nearest."""
     for i in range(places.shape[0]):
         j = near[i]
@@ -212,7 +212,7 @@ def _colonised(places: Places, roots: Places, step: float, reach: float, gap: fl
             near[own[closer]], far[own[closer]] = j, squared[closer]
         alive &= far > gap * gap
         pull[:count], pulls[:count] = 0.0, 0
-        _pulled(places, nodes, count, near, far, alive, pull, pulls)
+        _pulled(places, nodes, near, far, alive, pull, pulls)
         growing = np.flatnonzero(pulls[:count])
         ways = pull[growing]
         lengths = np.linalg.norm(ways, axis=1)
