@@ -1,4 +1,4 @@
-"""Branches in scenes: over what deforms and moves, from controls, paths and elements; grown, thinned, swollen, covered, budding."""
+"""Branches in scenes: over what deforms and moves, from controls, paths and elements; grown, thinned out, covered, with buds."""
 
 import numpy as np
 import pytest
