@@ -183,7 +183,7 @@ def _shortest_ways(places: Places) -> NDArray[np.int32]:
 
 
 @njit(cache=True)
-def _pulled(places, nodes, near, far, alive, pull, pulls):
+def _pulled(places, nodes, near, far, alive, pull, pulls):  # type: ignore[no-untyped-def]
     """What pulls at each node: places that have it as their nearest."""
     for i in range(places.shape[0]):
         j = near[i]

@@ -320,10 +320,11 @@ def _branch() -> None:
     )
     body = body_of(ball)
     branch_trees.through_body(body, np.zeros((1, 3)), in_body(body, 20, 1), habit)
-    grown = Geometry(over.rest.positions, over.topology, {}, over.rest)
+    grown, branching = Geometry(over.rest.positions, over.topology, {}, over.rest), over.topology.branching
+    assert branching is not None
     ones = np.ones(len(over.order), np.float32)
     growing = branch_growth.Growing(0.5, 0.1, 0.1, 0.0, 2.5)
-    moment = branch_growth.at_moment(grown.points, over.topology.branching, ones, ones, growing).moment
+    moment = branch_growth.at_moment(grown.points, branching, ones, ones, growing).moment
     tubes = branch_growth.as_tubes(grown, moment.positions, moment.width, 6, {"width": moment.width})
     skinned(tubes, np.ones(len(tubes.points), np.float32), np.eye(4)[:3], 0.1, 2.0)
 
