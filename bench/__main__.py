@@ -24,6 +24,7 @@ PARTS = (
     "cloth",
     "rigid",
     "branches",
+    "ruffle",
     "volumes",
     "pictures",
     "shot",

@@ -97,6 +97,7 @@ _SETTINGS: dict[str, dict[str, Any]] = {
     "branches-surface": {"twigs": 500, "origin": None},
     "sprout": {"grown": 0.75, "width": 0.012, "gather": 2.4},
     "skin": {"voxel": 0.009},
+    "ruffle": {"speed": 12.0, "most": 2.4, "thickness": 0.035},
 }
 
 _FOLLOWING = ("falloff", "stays", "after-glow", "reached", "spread", "lag")

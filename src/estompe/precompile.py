@@ -29,6 +29,7 @@ from estompe.geometry.copies import Copies
 from estompe.geometry.fracture.cutting import cut_into_cells
 from estompe.geometry.rigid import bodies as rigid_bodies
 from estompe.geometry.rigid import motion, obstacles, stepping
+from estompe.geometry.ruffle import sheet as ruffles
 from estompe.geometry.volumes import joining, offsets, solid
 from estompe.geometry.volumes.voxel_places import VoxelPlaces
 from estompe.kernels import (
@@ -79,6 +80,7 @@ _EARLY = (
     "noise in time",
     "rigid bodies",
     "branches",
+    "ruffles",
     "pieces",
     "sway",
     "distances to surfaces",
@@ -214,6 +216,7 @@ def _surface_steps() -> list[tuple[str, Callable[[], object]]]:
     steps.append(("cloth", _hang))
     steps.append(("rigid bodies", _fall))
     steps.append(("branches", _branch))
+    steps.append(("ruffles", _ruffle))
     steps.append(("drift", _drift))
     steps.append(("distances to surfaces", lambda: _to_surface(small)))
     steps.append(("volumes", lambda: _volumes(small)))
@@ -327,6 +330,18 @@ def _branch() -> None:
     moment = branch_growth.at_moment(grown.points, branching, ones, ones, growing).moment
     tubes = branch_growth.as_tubes(grown, moment.positions, moment.width, 6, {"width": moment.width})
     skinned(tubes, np.ones(len(tubes.points), np.float32), np.eye(4)[:3], 0.1, 2.0)
+
+
+def _ruffle() -> None:
+    """A sheet that grows once."""
+    mesh = grid(1.0, 1.0, 2, 2)
+    triangles = mesh.topology.triangles
+    tree = surface.tree_of(mesh.rest, triangles, mesh.at_rest.triangle_order(mesh.topology))
+    first = ruffles.First(mesh.rest.astype(np.float64), triangles, tree)
+    growth, ones = ruffles.Growth(0.5, 2.0, ruffles.thickness_of(mesh), 0.05, 1), np.ones(len(mesh.points), np.float32)
+    ruffles.advanced(
+        ruffles.begun(mesh), first, ones, growth, lambda places, still, _part: (places, still), lambda: None
+    )
 
 
 def _fall() -> None:

@@ -70,6 +70,8 @@ def test_labels_of_shapes_are_whole(ball):
         if kind.group == "from files":
             continue
         other, _ = add_shape(scene, "Other", Sphere(0.2, 4))
+        if kind.branches_setting:
+            other, _ = add_shape(other, "Branches", new_shape_source(other, "branches-surface", shape))
         path = add_source(other, "along", None, shape, Place()).scene
         changed, made = add_shape(path, "Made", new_shape_source(path, tag, shape))
         _shown(driver, changed)

@@ -17,10 +17,10 @@ from estompe.document.project import Project
 from estompe.document.scene import Scene
 from estompe.effects.poses import Pose
 from estompe.kinds.context import ControlForm
-from estompe.kinds.kind import Effect, Source
+from estompe.kinds.kind import Effect, ShapeSource, Source
 from estompe.kinds.numbers import Keyed
 from estompe.kinds.registry import kinds
-from estompe.setups.adding import add_control, add_shape
+from estompe.setups.adding import add_control, add_shape, new_shape_source
 from estompe.setups.catalog import entries, entry
 from estompe.shapes.imported import ImportedMesh
 from estompe.shapes.sphere import Sphere
@@ -361,6 +361,9 @@ def test_shapes_made_of_others_are_added_from_the_menu(driver, item):
     scene, second = add_shape(scene, "Second", Sphere(0.8, 4))
     scene, path = add_control(scene, "path", "Path")
     scene = edits.put(scene, ("controls", path, "points"), ((0.0, 0.0, 0.0), (1.0, 0.5, 0.0), (2.0, 0.0, 0.0)))
+    kind = kinds(ShapeSource)[item.tag]
+    if kind.branches_setting:
+        scene, _ = add_shape(scene, "Branches", new_shape_source(scene, "branches-surface", second))
     driver.session.begin(Project(scene), None, "copies")
     driver.session.selection.choose_shape(first)
     driver.window.add_entry(item)
@@ -378,7 +381,8 @@ def test_shapes_made_of_others_are_added_from_the_menu(driver, item):
             > rows["shapes", first].layout().contentsMargins().left()
         )
     driver.window.drive.add_effect("rotate")
-    assert driver.session.selection.shape.effects[0].acts_on == "pieces"
+    # Branches hang together, so their points are moved at first.
+    assert driver.session.selection.shape.effects[-1].acts_on == ("points" if kind.makes_branches else "pieces")
     driver.settle()
     driver.window.run("undo")
     driver.window.run("undo")

@@ -18,6 +18,7 @@ from estompe.document.scene import EffectSlot, Route
 from estompe.effects.cloth import Cloth
 from estompe.effects.grow_by_steps import GrowBySteps
 from estompe.effects.hide import Hide
+from estompe.effects.ruffle import Ruffle
 from estompe.effects.separate import Separate
 from estompe.effects.set_loose import SetLoose
 from estompe.effects.shed import Shed
@@ -31,6 +32,7 @@ from estompe.kinds.kind import Effect, Source
 from estompe.kinds.numbers import Formula, Key, Keyed
 from estompe.kinds.registry import kinds
 from estompe.kinds.remembering import Remembering
+from estompe.shapes.sphere import Sphere
 
 pytestmark = pytest.mark.thorough
 
@@ -297,8 +299,15 @@ def _shed():
     return Project(edits.put(scene, ("shapes", "sphere", "effects"), slots))
 
 
+def _ruffling():
+    """A sheet that ruffles where the falloff is."""
+    scene = edits.put(one_push().scene, ("shapes", "sphere", "source"), Sphere(0.5, 6))
+    slot = EffectSlot("ruffle", Ruffle(speed=2.0), (Route("near"),))
+    return Project(edits.put(scene, ("shapes", "sphere", "effects"), (slot,)))
+
+
 EVERY_STATE = {name: lambda name=name: watched(EVERY_MEMORY[name]()) for name in EVERY_MEMORY}
-EVERY_STATE |= {"cloth": _cloth, "grow-by-steps": _growing, "set-loose": _loose, "shed": _shed}
+EVERY_STATE |= {"cloth": _cloth, "grow-by-steps": _growing, "set-loose": _loose, "shed": _shed, "ruffle": _ruffling}
 
 
 @pytest.mark.parametrize("name", EVERY_STATE)

@@ -1,14 +1,14 @@
 """Cloth: held until a falloff releases it, blown, dropped, caught by obstacles, and torn."""
 
-from typing import Annotated, ClassVar, NamedTuple
+from typing import Annotated, ClassVar
 
 import numpy as np
 from numpy.typing import NDArray
 
 from estompe.document.scene import Identifier
 from estompe.effects.forces import EARTH, Gravity
+from estompe.effects.meeting import Moment, Obstacles, bodies_met, pushed_out
 from estompe.falloffs.blowing import air_of
-from estompe.falloffs.touching import by_control, by_shape
 from estompe.geometry import Domain, Geometry, frozen
 from estompe.geometry.cloth.fabric import Fabric, Forces, Motion
 from estompe.geometry.pieces import Pieces, even_ranks
@@ -16,7 +16,7 @@ from estompe.geometry.rest import Rest
 from estompe.geometry.topology import Numbering, Topology
 from estompe.kernels.noise import gradient_noise
 from estompe.kernels.types import Floats, Indices
-from estompe.kinds.context import CannotEvaluateError, Context, Placed
+from estompe.kinds.context import CannotEvaluateError, Context
 from estompe.kinds.kind import EVERYTHING
 from estompe.kinds.numbers import Number, Triple, plain, plain_triple
 from estompe.kinds.registry import register
@@ -57,14 +57,6 @@ class Worn(Remembered, frozen=True, eq=False):
         if len(self.particles) != fabric.copies:
             raise CannotEvaluateError("what it remembers is of another mesh: let go of what is kept in the scene")
         return Motion(self.particles, self.velocities, self.stands_for, ~self.free[fabric.weld])
-
-
-class _Body(NamedTuple):
-    """Something the cloth meets: how deep places lie in it, where they would be outside, and how it moves there, a second."""
-
-    depth: Floats
-    onto: Floats
-    velocity: Floats
 
 
 @register
@@ -366,15 +358,16 @@ class Cloth(RememberingEffect, tag="cloth"):
         if not len(free):
             return motion, met[0]
         places = np.ascontiguousarray(motion.particles[free, :3])
-        for body in self._bodies(places, before, now, part, frame):
+        obstacles = Obstacles(self.control, plain(self.radius), self.shape, plain(self.thickness))
+        for body in bodies_met(obstacles, places, Moment(before, now, part, frame)):
             thick = np.float32(plain(self.thickness))
             inside = np.flatnonzero(body.depth > -thick)
             if not len(inside):
                 continue
             chosen = free[inside]
             particles, velocities = motion.particles.copy(), motion.velocities.copy()
-            moved, slowed = _pushed_out(
-                particles[chosen, :3], start[chosen, :3], velocities[chosen], _of(body, inside), thick,
+            moved, slowed = pushed_out(
+                particles[chosen, :3], start[chosen, :3], velocities[chosen], body.at(inside), thick,
                 plain(self.friction), seconds,
             )  # fmt: skip
             particles[chosen, :3], velocities[chosen] = moved, slowed
@@ -382,28 +375,6 @@ class Cloth(RememberingEffect, tag="cloth"):
             places = np.ascontiguousarray(particles[free, :3])
             met.append(chosen)
         return motion, np.concatenate(met)
-
-    def _bodies(self, places: Floats, before: Context, now: Context, part: float, seconds: float) -> list[_Body]:
-        """What it meets, on the way from the frame before to this one. Raises CannotEvaluateError for an open shape."""
-        found = []
-        if self.control is not None:
-            one, other = before.control(self.control), now.control(self.control)
-            moved = other.matrix - one.matrix
-            between = Placed(other.form, one.matrix + moved * part, other.points)
-            depth, onto = by_control(places, between, plain(self.radius))
-            own = onto.astype(np.float64) @ between.to_local[:, :3].T + between.to_local[:, 3]
-            way = own @ moved[:, :3].T + moved[:, 3]
-            found.append(_Body(depth, onto, (way / seconds).astype(np.float32)))
-        if self.shape is not None:
-            one_mesh, other_mesh = before.shape(self.shape), now.shape(self.shape)
-            same = len(one_mesh.points) == len(other_mesh.points)
-            steps = other_mesh.points - one_mesh.points if same else np.zeros_like(other_mesh.points)
-            mesh = other_mesh.moved(other_mesh.points - steps * np.float32(1.0 - part))
-            reach = max(plain(self.thickness), 1e-6)
-            depth, onto = by_shape(places, mesh, reach)
-            speed = steps.mean(axis=0) / np.float32(seconds) if len(steps) else np.zeros(3, np.float32)
-            found.append(_Body(depth, onto, np.tile(speed, (len(places), 1))))
-        return found
 
     def _torn(self, geometry: Geometry, fabric: Fabric, motion: Motion, points: Floats) -> Geometry:
         """The mesh with the points of each patch by themselves; faces name who stands for them, so that no seam shows."""
@@ -426,35 +397,3 @@ class Cloth(RememberingEffect, tag="cloth"):
         corners = frozen(motion.stands_for[copies])
         offsets = geometry.topology.offsets
         return Topology(corners, offsets, fabric.copies, pieces, numbering=Numbering(copies, offsets, fabric.copies))
-
-
-def _of(body: _Body, chosen: NDArray[np.int64]) -> _Body:
-    return _Body(body.depth[chosen], body.onto[chosen], body.velocity[chosen])
-
-
-def _pushed_out(
-    places: Floats,
-    start: Floats,
-    velocities: Floats,
-    body: _Body,
-    thickness: np.float32,
-    friction: float,
-    seconds: float,
-) -> tuple[Floats, Floats]:
-    """Places brought out of a body by a thickness, and their velocities: none into it, and less along it (Coulomb)."""
-    away = np.where((body.depth > 0)[:, None], body.onto - places, places - body.onto)
-    lengths = np.linalg.norm(away, axis=1, keepdims=True)
-    normals = np.where(lengths > 1e-9, away / np.maximum(lengths, 1e-12), np.array([[0.0, 1.0, 0.0]], np.float32))
-    moved = body.onto + normals * thickness
-    relative = velocities - body.velocity
-    into = np.einsum("ij,ij->i", relative, normals)[:, None]
-    along = relative - into * normals
-    speed = np.linalg.norm(along, axis=1, keepdims=True)
-    stopped = np.maximum(-into, 0.0)
-    kept = np.clip(1.0 - friction * stopped / np.maximum(speed, 1e-12), 0.0, 1.0)
-    # What it slipped in these steps goes back by the same share, else it would creep where it should hold.
-    slip = (places - start) - body.velocity * np.float32(seconds)
-    slip = slip - np.einsum("ij,ij->i", slip, normals)[:, None] * normals
-    moved = moved - slip * (1.0 - kept)
-    changed = body.velocity + along * kept + np.maximum(into, 0.0) * normals
-    return moved.astype(np.float32), changed.astype(np.float32)

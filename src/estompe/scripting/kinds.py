@@ -25,6 +25,7 @@ from estompe.effects.push_away import PushAway
 from estompe.effects.ridges import Ridges
 from estompe.effects.rotate import Rotate
 from estompe.effects.round import Round
+from estompe.effects.ruffle import Ruffle
 from estompe.effects.scale import Scale
 from estompe.effects.scatter_apart import ScatterApart
 from estompe.effects.separate import Separate
@@ -161,6 +162,7 @@ __all__ = [
     "Ridges",
     "Rotate",
     "Round",
+    "Ruffle",
     "Scale",
     "ScatterApart",
     "ScatteredCopies",

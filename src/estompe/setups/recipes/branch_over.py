@@ -59,12 +59,12 @@ _HABITS = (
     _Habit(
         "coral", "Coral in this", "A coral fills the current shape from its foot, towards a control.",
         "tree, bush, crown, shrub, antlers, sponge, fan, grow inside, branches", (0.6, 0.12, 0.09),
-        1500, 0.3, 0.7, 0.009, 2.5, 0.15, inside=True, reach=2.6,
+        1500, 0.3, 0.7, 0.009, 2.5, 0.15, inside=True, reach=1.6,
     ),
     _Habit(
         "lightning", "Lightning in this", "A bolt branches through the current shape within a few frames.",
         "bolt, strike, spark, electricity, discharge, thunder, plasma, branches", (4.0, 5.0, 8.0),
-        160, 0.8, 0.35, 0.003, 1.8, 0.05, inside=True, reach=2.6, share=0.1,
+        160, 0.8, 0.35, 0.003, 1.8, 0.05, inside=True, reach=1.6, share=0.1,
     ),
 )  # fmt: skip
 

@@ -1,0 +1,1 @@
+"""Sheets that grow in area and fold."""

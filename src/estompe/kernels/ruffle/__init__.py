@@ -1,0 +1,1 @@
+"""Loops of sheets that grow in area: their metric, what touches, and small steps."""
