@@ -57,15 +57,14 @@ def _case(name: str, across: int, strength_of: _Strength, rate: float, steps: in
     strength = strength_of(mesh.rest)
     first = _area(mesh.points.astype(np.float64), mesh.topology.triangles)
     per = strength[mesh.topology.triangles].mean(axis=1)
-    crossing, off, sheet, taken = 0, 0.0, None, 0.0
-    for number, (sheet, taken) in enumerate(_steps(mesh, strength, rate, 1.0 / across, steps), 1):
+    crossing, off, count, taken = 0, 0.0, 0, 0.0
+    for number, (sheet, milliseconds) in enumerate(_steps(mesh, strength, rate, 1.0 / across, steps), 1):
         asked = float((first * np.exp(2.0 * rate * number * per)).sum())
         off = max(off, abs(float(_area(sheet.places, sheet.triangles).sum()) / asked - 1.0))
         crossing += crossings(sheet.places, sheet.triangles)
-    assert sheet is not None
+        count, taken = len(sheet.places), milliseconds
     yield Figure(f"triangles that cross on all frames, {name} (bar: none)", float(crossing), 1e-9, 1.0, "within", "")
     yield Figure(f"area off what is asked at worst, {name} (bar: 3 %)", off, 0.03, 1.0, "within", "")
-    count = len(sheet.places)
     per_points = taken * 10_000 / count
     yield Figure(
         f"cores' time of a step for 10,000 points, from {count:,}, {name} (bar: 190 ms)",
@@ -81,10 +80,7 @@ def _alike() -> Iterator[Figure]:
     areas, folds = [], []
     for across in (40, 57):
         mesh = primitives.grid(1.0, 1.0, across, across)
-        sheet = None
-        for sheet, _ in _steps(mesh, _half(mesh.rest), 0.02, 1.0 / 40, 40):
-            pass
-        assert sheet is not None
+        sheet = list(_steps(mesh, _half(mesh.rest), 0.02, 1.0 / 40, 40))[-1][0]
         areas.append(float(_area(sheet.places, sheet.triangles).sum()))
         folds.append(_fold_length(sheet))
     yield Figure(
