@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 
 from estompe.document.scene import Identifier
 from estompe.effects.forces import EARTH, Gravity
-from estompe.effects.meeting import Moment, Obstacles, bodies_met, pushed_out
+from estompe.effects.meeting import BodyRadius, Moment, Obstacles, bodies_met, pushed_out
 from estompe.falloffs.blowing import air_of
 from estompe.geometry import Domain, Geometry, frozen
 from estompe.geometry.cloth.fabric import Fabric, Forces, Motion
@@ -146,16 +146,7 @@ class Cloth(RememberingEffect, tag="cloth"):
     control: Annotated[
         Identifier | None, setting("Collide with control", "A control that the cloth collides with.", refers="control")
     ] = None
-    radius: Annotated[
-        Number,
-        setting(
-            "Radius",
-            "The radius of the control's body, in its own units: more makes it larger.",
-            unit="length",
-            low=1e-4,
-            high=1e6,
-        ),
-    ] = 0.3
+    radius: BodyRadius = 0.3
     shape: Annotated[
         Identifier | None, setting("Collide with shape", "A closed shape that the cloth collides with.", refers="shape")
     ] = None

@@ -1,6 +1,6 @@
 """What points of moving things meet: a control or a closed shape, on its way from one moment to the next."""
 
-from typing import NamedTuple
+from typing import Annotated, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -8,6 +8,20 @@ from numpy.typing import NDArray
 from estompe.falloffs.touching import by_control, by_shape
 from estompe.kernels.types import Floats
 from estompe.kinds.context import Context, Placed
+from estompe.kinds.numbers import Number
+from estompe.kinds.settings import setting
+
+BodyRadius = Annotated[
+    Number,
+    setting(
+        "Radius",
+        "The radius of the control's body, in its own units: more makes it larger.",
+        unit="length",
+        low=1e-4,
+        high=1e6,
+    ),
+]
+"""The setting `radius`, for effects that collide with a control."""
 
 
 class Obstacles(NamedTuple):

@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from estompe.document.scene import Identifier
-from estompe.effects.meeting import Moment, Obstacles, bodies_met, pushed_out
+from estompe.effects.meeting import BodyRadius, Moment, Obstacles, bodies_met, pushed_out
 from estompe.geometry import Domain, Geometry
 from estompe.geometry.ruffle.sheet import HELD, First, Growth, Met, Sheet, advanced, begun, held_points, thickness_of
 from estompe.geometry.ruffle.shown import as_mesh
@@ -140,16 +140,7 @@ class Ruffle(RememberingEffect, tag="ruffle", kw_only=True):
     control: Annotated[
         Identifier | None, setting("Collide with control", "A control that the sheet collides with.", refers="control")
     ] = None
-    radius: Annotated[
-        Number,
-        setting(
-            "Radius",
-            "The radius of the control's body, in its own units: more makes it larger.",
-            unit="length",
-            low=1e-4,
-            high=1e6,
-        ),
-    ] = 0.3
+    radius: BodyRadius = 0.3
     shape: Annotated[
         Identifier | None, setting("Collide with shape", "A closed shape that the sheet collides with.", refers="shape")
     ] = None
