@@ -34,7 +34,9 @@ def _pierce(p, q, a, b, c):
     sides = [_signs(p, q, *pair) for pair in ((a, b), (b, c), (c, a))]
     sure = np.all([sign != 2 for sign in (*ends, *sides)], axis=0)
     hit = sure & (ends[0] != ends[1]) & (sides[0] == sides[1]) & (sides[1] == sides[2])
-    for i in np.flatnonzero(~sure):
+    # Ends surely on one side, or five points of the same coordinate, pass through nothing.
+    beside = (ends[0] == ends[1]) & (ends[0] != 2) | (np.ptp(np.stack([p, q, a, b, c]), axis=0) == 0.0).any(axis=1)
+    for i in np.flatnonzero(~sure & ~beside):
         s, t = _exact_sign(a[i], b[i], c[i], p[i]), _exact_sign(a[i], b[i], c[i], q[i])
         around = [_exact_sign(p[i], q[i], *pair) for pair in ((a[i], b[i]), (b[i], c[i]), (c[i], a[i]))]
         hit[i] = s * t <= 0 and (s or t) and not min(around) < 0 < max(around)
@@ -48,6 +50,9 @@ def crossings(points, triangles):
     middles = corners.mean(axis=1)
     reach = 2.0 * np.linalg.norm(corners - middles[:, None], axis=2).max()
     pairs = cKDTree(middles).query_pairs(reach, output_type="ndarray")
+    lowest, highest = corners.min(axis=1), corners.max(axis=1)
+    one, other = pairs.T
+    pairs = pairs[((lowest[one] <= highest[other]) & (lowest[other] <= highest[one])).all(axis=1)]
     crossing = np.zeros(len(pairs), bool)
     for one, other in ((0, 1), (1, 0)):
         f, g = triangles[pairs[:, one]], triangles[pairs[:, other]]

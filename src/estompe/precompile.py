@@ -199,6 +199,7 @@ def _later_steps(points: Floats) -> list[tuple[str, Callable[[], object]]]:
             lambda: deform.deform(points, values, deform.Deformation.ROTATE, same, same, [0.0, 0.0, 1.0]),
         ),
         ("paths", lambda: polyline.nearest_on_polyline(points, line)),
+        ("long paths", lambda: polyline.nearest_on_polyline(points, np.tile(line, (5, 1)))),
     ]
 
 

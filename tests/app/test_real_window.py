@@ -21,7 +21,7 @@ def screen():
     if shutil.which("Xvfb") is None or shutil.which("xdotool") is None:
         pytest.fail("Xvfb or xdotool is missing: run `make setup`")
     read, write = os.pipe()
-    command = ["Xvfb", "-displayfd", str(write), "-screen", "0", "1280x800x24", "-nolisten", "tcp"]
+    command = ["Xvfb", "-displayfd", str(write), "-screen", "0", "1280x800x24", "-nolisten", "tcp", "-noreset"]
     server = subprocess.Popen(command, pass_fds=(write,), stderr=subprocess.DEVNULL)
     os.close(write)
     with os.fdopen(read) as told:

@@ -124,7 +124,7 @@ SAMPLES = (
         "Frost branches over a window from its frame and keeps off where a lantern hangs.",
         110,
     ),
-    Sample("kelp", "Kelp", "Blades of kelp ruffle along their rims as a swell rises through them.", 96),
+    Sample("kelp", "Kelp", "Blades of kelp ruffle along their rims as a swell rises through them.", 70),
     Sample("wake", "Wake", "Reeds bow to a passing hull, lag behind it and rise again slowly.", 46),
     Sample(
         "cairn",

@@ -6,28 +6,14 @@ from typing import NamedTuple
 import numpy as np
 
 from estompe.kernels.compile import inner, kernel
-from estompe.kernels.types import Indices, Matrix
+from estompe.kernels.types import Indices, Matrix, read_only
 
 # Columns of an edge: its lower and higher point, a triangle beside it and the corner across, and those of the other side.
 LOW, HIGH, FIRST, FIRST_CORNER, SECOND, SECOND_CORNER = 0, 1, 2, 3, 4, 5
 
 
 @kernel
-def edges_of(triangles, count):
-    """List each edge once.
-
-    Parameters
-    ----------
-    triangles : int32 (t, 3)
-        Point numbers.
-    count : int
-        How many points there are.
-
-    Returns
-    -------
-    int32 (e, 6)
-        The two points, lower first; a triangle and its corner across the edge; the same of the other side, -1 at a border.
-    """
+def _edges_of(triangles, count):
     faces = triangles.shape[0]
     starts = np.zeros(count + 1, np.int32)
     for f in range(faces):
@@ -62,6 +48,25 @@ def edges_of(triangles, count):
                     break
             e += 1
     return edges[:e].copy()
+
+
+def edges_of(triangles: Indices, count: int) -> Indices:
+    """List each edge once.
+
+    Parameters
+    ----------
+    triangles : int32 (t, 3)
+        Point numbers.
+    count : int
+        How many points there are.
+
+    Returns
+    -------
+    int32 (e, 6)
+        The two points, lower first; a triangle and its corner across the edge; the same of the other side, -1 at a border.
+    """
+    edges: Indices = _edges_of(read_only(triangles), count)
+    return edges
 
 
 @kernel
