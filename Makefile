@@ -9,6 +9,8 @@ DEMO := build/demo
 # Versions that the lock allows, for any of the Pythons that are supported.
 COMPILE := $(VENV)/bin/uv pip compile --quiet --universal --python-version 3.11 --generate-hashes --no-emit-index-url --custom-compile-command "make lock" pyproject.toml
 KIND ?=
+# Hundreds of processes that tests start would each translate all modules where Python may not keep them.
+export PYTHONDONTWRITEBYTECODE :=
 
 .PHONY: setup prepared install uninstall demo test check quick fuzz mutants walks bench screenshots reference schema licences lock newest clean
 

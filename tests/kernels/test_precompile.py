@@ -45,7 +45,7 @@ def test_a_damaged_cache_on_the_disk_is_compiled_anew(tmp_path):
     """Files that were cut off, and ones that name types that an older program had."""
 
     def run():
-        environment = {**os.environ, "NUMBA_CACHE_DIR": str(tmp_path)}
+        environment = {**os.environ, "NUMBA_CACHE_DIR": str(tmp_path), "NUMBA_OPT": "0"}
         return subprocess.run(
             [sys.executable, "-c", _DAMAGED], capture_output=True, text=True, check=False, env=environment
         )

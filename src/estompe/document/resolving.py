@@ -1,7 +1,7 @@
 """All numbers of a scene on one frame, formulas included, each computed once and in the order they depend on each other."""
 
 import contextlib
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from typing import Any
 
 from msgspec import Struct, structs
@@ -11,6 +11,7 @@ from estompe.document.edits import ScenePath
 from estompe.document.formula import FormulaError, Node
 from estompe.document.naming import path_of, spoken
 from estompe.document.scene import Scene, seconds_at
+from estompe.kinds.identity_cache import IdentityCache
 from estompe.kinds.numbers import LARGEST, Formula, Number, moving, resolve
 from estompe.kinds.settings import settings_of
 
@@ -22,6 +23,7 @@ REDUCTIONS = ("smallest", "largest", "mean", "nearest", "farthest")
 # From this many formulas within each other on, those further inside are computed in a loop.
 _DEEP = 12
 _MOST_STEPS = 20_000
+_LEADING: IdentityCache[frozenset[ScenePath]] = IdentityCache()
 
 
 def no_reductions(what: str, _falloff: str, _shape: str) -> float:
@@ -40,7 +42,7 @@ class Resolver:
         self._keyed = resolve(scene, frame)
         # Names are asked of the scene as it is kept, whose parts are known from frame to frame.
         self._scene = scene
-        self._formulas = moving(scene).formulas
+        self._leading = _leading_to_formulas(scene)
         self._values: dict[ScenePath, float] = {}
         self._open: list[ScenePath] = []
 
@@ -55,10 +57,11 @@ class Resolver:
 
     def part(self, path: ScenePath) -> Any:
         """One part of the scene with plain numbers. Raises EditError for a path that names nothing."""
-        item = edits.get(self._keyed, path)
-        return self._plain(item, path) if self._formulas else item
+        return self._plain(edits.get(self._keyed, path), path)
 
     def _plain(self, item: Any, path: ScenePath) -> Any:
+        if path not in self._leading:
+            return item
         if isinstance(item, Formula):
             return self._value(path, item)
         if isinstance(item, tuple):
@@ -155,6 +158,26 @@ class Resolver:
             if path[0] != family or len(path) != 2:
                 raise LookupError(f"“{path[-1]}” is not a {word}")
         return self._reduce(name, str(paths[0][1]), str(paths[1][1]))
+
+
+def _leading_to_formulas(scene: Scene) -> frozenset[ScenePath]:
+    """The paths of a scene's formulas and of all that holds them."""
+    known = _LEADING.get(scene)
+    return known if known is not None else _LEADING.put(scene, frozenset(_with_formulas(scene, ())))
+
+
+def _with_formulas(item: Any, path: ScenePath) -> Iterator[ScenePath]:
+    if isinstance(item, Formula):
+        yield path
+    elif isinstance(item, tuple | Struct) and moving(item).formulas:
+        yield path
+        steps = (
+            [(getattr(part, "id", place), part) for place, part in enumerate(item)]
+            if isinstance(item, tuple)
+            else list(structs.asdict(item).items())
+        )
+        for step, part in steps:
+            yield from _with_formulas(part, (*path, step))
 
 
 def _within_limits(kind: type, name: str, value: Any) -> Any:

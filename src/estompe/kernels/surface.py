@@ -216,17 +216,20 @@ class Nearest(NamedTuple):
     weights: Floats
 
 
-def nearest_on_surface(points: Floats, tree: Tree, most: float = np.inf, within: float | None = None) -> Nearest:
+def nearest_on_surface(
+    points: Floats, tree: Tree, most: float = np.inf, within: float | None = None, *, in_rows: bool = False
+) -> Nearest:
     """The nearest place on a mesh for each point. O(n log t).
 
     points: float32 (n, 3); most: scene units beyond which nothing is looked for; distance is then that; within: the same
-    for points in the box around the mesh, where it is another.
+    for points in the box around the mesh, where it is another; in_rows: whether points that follow each other lie beside each
+    other, such as voxels, so that they need not be sorted.
     """
     distance, triangle = np.empty(len(points), np.float32), np.empty(len(points), np.int32)
     weights = np.zeros((len(points), 2), np.float32)
     if len(points):
         limits = [np.float32(min(limit, 1e18)) ** 2 for limit in (most, most if within is None else within)]
-        order = morton_order(points)
+        order = np.arange(len(points)) if in_rows else morton_order(points)
         _nearest(read_only(points), order, tree.corners, tree.boxes, tree.leaves, *limits, distance, triangle, weights)
     hit = triangle >= 0
     triangle[hit] = tree.order[triangle[hit]]

@@ -1,5 +1,7 @@
 """The strength colours: one scale everywhere, lightness falling evenly from nothing to full, blue below zero."""
 
+import functools
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -20,10 +22,12 @@ def _between(stops: tuple[str, ...], count: int) -> NDArray[np.uint8]:
     return np.rint(np.stack(channels, axis=1)).astype(np.uint8)
 
 
+@functools.cache
 def strength_table() -> NDArray[np.uint8]:
-    """Colours for strengths -1..1, uint8 (2 * SIZE, 3): the first half below zero, the second from 0 to 1."""
-    below = _between((BELOW, STOPS[0]), SIZE)
-    return np.concatenate([below, _between(STOPS, SIZE)])
+    """Colours for strengths -1..1, uint8 (2 * SIZE, 3): the first half below zero, the second from 0 to 1. Read-only."""
+    table = np.concatenate([_between((BELOW, STOPS[0]), SIZE), _between(STOPS, SIZE)])
+    table.setflags(write=False)
+    return table
 
 
 def strength_colors(strength: NDArray[np.float32]) -> NDArray[np.uint8]:

@@ -1,5 +1,6 @@
 """Where a picture is taken from."""
 
+import functools
 import math
 from dataclasses import dataclass, replace
 
@@ -11,6 +12,23 @@ from estompe.document.transforms import eye_of
 
 Vector = NDArray[np.float64]
 Matrix = NDArray[np.float64]
+_NEAREST = 1e-6
+
+
+@functools.lru_cache(maxsize=64)
+def _view(eye: tuple[float, ...], target: tuple[float, ...], up: tuple[float, ...]) -> Matrix:
+    """World to eye space; a window asks for the same one for everything that it draws."""
+    away = np.subtract(eye, target)
+    back = away / max(_NEAREST, float(np.linalg.norm(away)))
+    right = np.cross(up, back)
+    if np.linalg.norm(right) < 1e-6:
+        right = np.array([1.0, 0.0, 0.0])
+    right = right / np.linalg.norm(right)
+    out = np.eye(4)
+    out[:3, :3] = right, np.cross(back, right), back
+    out[:3, 3] = -out[:3, :3] @ np.asarray(eye)
+    out.setflags(write=False)
+    return out
 
 
 @dataclass(frozen=True)
@@ -54,23 +72,16 @@ class Viewpoint:
     @property
     def distance(self) -> float:
         """From eye to target, scene units."""
-        return max(1e-6, float(np.linalg.norm(np.subtract(self.eye, self.target))))
+        return max(_NEAREST, float(np.linalg.norm(np.subtract(self.eye, self.target))))
 
     def axes(self) -> tuple[Vector, Vector, Vector]:
-        """Right, up and towards the viewer, unit vectors in world space."""
-        back = np.subtract(self.eye, self.target) / self.distance
-        right = np.cross(self.up, back)
-        if np.linalg.norm(right) < 1e-6:
-            right = np.array([1.0, 0.0, 0.0])
-        right = right / np.linalg.norm(right)
-        return right, np.cross(back, right), back
+        """Right, up and towards the viewer, unit vectors in world space. Read-only."""
+        right, up, back = _view(self.eye, self.target, self.up)[:3, :3]
+        return right, up, back
 
     def view(self) -> Matrix:
-        """World to eye space, float64 (4, 4)."""
-        out = np.eye(4)
-        out[:3, :3] = np.stack(self.axes())
-        out[:3, 3] = -out[:3, :3] @ np.asarray(self.eye)
-        return out
+        """World to eye space, float64 (4, 4). Read-only."""
+        return _view(self.eye, self.target, self.up)
 
     def projection(self, aspect: float, far: float, nearest: float = 0.0) -> Matrix:
         """Return the matrix from eye space to clip space, float64 (4, 4).

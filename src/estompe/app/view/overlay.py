@@ -1,5 +1,7 @@
 """What is drawn over the picture: controls, shells, handles, the legend, and what lies at the pointer."""
 
+import functools
+
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QFont, QImage, QPainter, QPainterPath, QPen, QPolygonF
@@ -332,6 +334,13 @@ def paint_wipe(painter: QPainter, t: Theme, size: Size, reference: QImage, at: f
     paint_tag(painter, t, QPointF(at + 8, 40), [("now", False)])
 
 
+@functools.cache
+def _scale(low: float) -> QImage:
+    """The colours of strengths from a lowest one to 1, a row of pixels."""
+    colors = np.ascontiguousarray(strength_colors(np.linspace(low, 1.0, 180).astype(np.float32)))
+    return QImage(colors.tobytes(), len(colors), 1, colors.nbytes, QImage.Format.Format_RGB888).copy()
+
+
 def paint_legend(painter: QPainter, t: Theme, size: Size, name: str, signed: bool) -> None:
     """The strength scale with its numbers, and how the two edges are drawn."""
     area = QRectF(size[0] - 214, size[1] - 58, 200, 46)
@@ -340,9 +349,7 @@ def paint_legend(painter: QPainter, t: Theme, size: Size, name: str, signed: boo
     painter.drawRoundedRect(area, 3, 3)
     low = -1.0 if signed else 0.0
     bar = QRectF(area.left() + 10, area.top() + 7, 180, 8)
-    colors = strength_colors(np.linspace(low, 1.0, 180).astype(np.float32))
-    for x, (r, g, b) in enumerate(colors):
-        painter.fillRect(QRectF(bar.left() + x, bar.top(), 1.5, bar.height()), QColor(int(r), int(g), int(b)))
+    painter.drawImage(bar, _scale(low))
     painter.setFont(theme.font(11))
     painter.setPen(t.color("ink"))
     marks = ((0.0, f"{low:.0f}".replace("-", "−")), (0.5, "0" if signed else "½"), (1.0, "1"))

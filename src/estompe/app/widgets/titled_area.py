@@ -48,6 +48,10 @@ class TitledArea(QScrollArea):
         content, viewport = self.widget(), self.viewport()
         if content is None or viewport is None:
             return
+        if content.y() >= 0:
+            # Nothing has scrolled out, so no heading is looked for: this is asked each time that a panel is laid out.
+            self._title.hide()
+            return
         heads = sorted(
             (
                 (head.mapTo(content, QPoint()).y() + content.y(), head)

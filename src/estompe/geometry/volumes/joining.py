@@ -125,6 +125,7 @@ def _ways(part: Part, where: Indices, places: Floats, size: float, reach: float)
     beyond = np.abs(ways) >= part.bricks.most
     if beyond.any():
         most = (reach + 2.0) * size
-        found = nearest_on_surface(np.ascontiguousarray(places[beyond]), part.mesh.tree, most=most, within=most)
+        near = np.ascontiguousarray(places[beyond])
+        found = nearest_on_surface(near, part.mesh.tree, most=most, within=most, in_rows=True)
         ways[beyond] = np.sign(ways[beyond]) * (found.distance / np.float32(size))
     return ways * np.float32(part.sign)

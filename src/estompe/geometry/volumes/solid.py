@@ -275,7 +275,8 @@ def surface_of(
     if not len(points):
         return Geometry(points, topology, costs, Rest(points))
     # Nearer than the band where it is the surface's own; wherever it is where it has grown away.
-    found = nearest_on_surface(points if feet is None else feet(made.places), begun.tree)
+    places = points if feet is None else feet(made.places)
+    found = nearest_on_surface(places, begun.tree, in_rows=True)
     attributes = carried_attributes(begun, points, topology, found)
     attributes[Domain.POINT, "id"] = frozen(_ids(solid.bricks, made.cells))
     off = _off(begun, points, found, feet is not None)

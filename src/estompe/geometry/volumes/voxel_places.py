@@ -35,7 +35,7 @@ class VoxelPlaces(Geometry):
     @cached_property
     def found(self) -> Nearest:
         """The nearest place on the mesh for each voxel."""
-        return nearest_on_surface(self.points, self._begun.tree)
+        return nearest_on_surface(self.points, self._begun.tree, in_rows=True)
 
     @cached_property
     def normals(self) -> Floats:
