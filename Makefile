@@ -29,7 +29,7 @@ $(STAMP): pyproject.toml $(LOCK)
 prepared: $(PREPARED)
 
 $(PREPARED): $(STAMP)
-	@echo "Compiling the kernels for this machine, once; this takes two or three minutes."
+	@echo "Compiling the kernels for this machine, once; this takes some minutes."
 	@$(BIN)/estompe prepare
 	@touch $@
 

@@ -71,20 +71,20 @@ from estompe.shapes.primitives import box, grid, sphere
 _NOTICEABLE = 0.5
 # The longest first, and what others build on before them: two processes that need the same loop at once would both compile it.
 _EARLY = (
+    "distances to surfaces",
     "volumes of meshes",
-    "fractures",
-    "patterns",
-    "surfaces of volumes",
-    "noise",
-    "distances anew",
-    "noise in time",
     "rigid bodies",
+    "surfaces of volumes",
+    "fractures",
     "branches",
+    "cloth",
+    "distances anew",
     "ruffles",
+    "patterns",
     "pieces",
     "sway",
-    "distances to surfaces",
-    "cloth",
+    "noise",
+    "noise in time",
 )
 
 

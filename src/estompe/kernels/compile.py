@@ -133,9 +133,36 @@ def _numba() -> ModuleType:
         numba.config.CPU_FEATURES = os.environ["NUMBA_CPU_FEATURES"]
     # The default layer (workqueue) is not safe when several Python threads run kernels at once.
     numba.config.THREADING_LAYER = "threadsafe"
+    _compare_options_quickly()
     return numba
 
 
+def _compare_options_quickly() -> None:
+    """Have Numba compare its options by those that are set, which takes a seventh off compiling.
+
+    It asks thousands of times for each loop whether two sets of options are the same, and reads all forty of both each time.
+    """
+    from numba.core.targetconfig import TargetConfig
+
+    compare = TargetConfig.__eq__
+    hashes: dict[type, int] = {}
+
+    def same(one: Any, other: object) -> Any:
+        if isinstance(other, TargetConfig) and type(one) is type(other) and one._values == other._values:
+            return True
+        return compare(one, other)
+
+    def hashed(one: Any) -> int:
+        # Numba's own is that of the options' names, which all of a type have alike.
+        kind = type(one)
+        if kind not in hashes:
+            hashes[kind] = hash(tuple(sorted(one.options)))
+        return hashes[kind]
+
+    TargetConfig.__eq__, TargetConfig.__hash__ = same, hashed
+
+
+# An array that is assigned to a slice costs six seconds of compiling, for words about shapes that differ; a loop costs none.
 # A count that starts as a number written out is compiled for that number and once more for any: inside kernels that are handed
 # on to others it begins as np.int64(0).
 

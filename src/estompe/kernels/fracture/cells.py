@@ -304,7 +304,8 @@ def number_points(before, points, key, pos, side_ends, cross_key):
     table, numbers = np.zeros(cap, _U64), np.empty(cap, np.int32)
     ids = np.empty(key.shape[0], np.int32)
     places = np.empty((before + key.shape[0], 3))
-    places[:before] = points
+    for i in range(before):
+        places[i, 0], places[i, 1], places[i, 2] = points[i, 0], points[i, 1], points[i, 2]
     count = before
     for i in range(key.shape[0]):
         k = key[i]

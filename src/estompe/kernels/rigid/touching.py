@@ -55,7 +55,8 @@ def near_pairs(order, bodies, reach, moves, glued):
             if count == room:
                 room *= 2
                 more = np.empty((room, 2), np.int32)
-                more[:count] = pairs[:count]
+                for k in range(count):
+                    more[k, 0], more[k, 1] = pairs[k, 0], pairs[k, 1]
                 pairs = more
             pairs[count, 0], pairs[count, 1] = low, other
             count += 1
