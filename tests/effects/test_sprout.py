@@ -14,7 +14,7 @@ from estompe.effects.move import Move
 from estompe.effects.push import Push
 from estompe.effects.skin import Skin
 from estompe.effects.sprout import Sprout
-from estompe.evaluation import Memo, evaluate
+from estompe.evaluation import CancelledError, Memo, evaluate
 from estompe.exchange.writers import usd
 from estompe.falloffs.attribute import Attribute
 from estompe.geometry import Domain
@@ -261,3 +261,23 @@ def test_curves_with_widths_are_written_and_the_scene_comes_back(tmp_path):
     assert np.allclose(np.asarray(curves[0].GetWidthsAttr().Get(51)), _width(mesh))
     assert not curves[0].GetCurveVertexCountsAttr().ValueMightBeTimeVarying()
     assert sum(curves[0].GetCurveVertexCountsAttr().Get(51)) == len(_spine(mesh))
+
+
+def test_a_solve_that_is_no_longer_wanted_ends_soon_and_leaves_nothing_behind():
+    many = BranchesOverSurface(surface="ball", twigs=20_000)
+    project = _veins(over=many)
+    asked = []
+
+    def unwanted():
+        asked.append(None)
+        if len(asked) == 9:
+            raise CancelledError
+
+    memo = Memo()
+    with pytest.raises(CancelledError):
+        evaluate(project, 1, memo, unwanted)
+    again = _frame(project, memo=memo)
+    calls = []
+    whole = evaluate(project, 1, pause=lambda: calls.append(None))
+    assert len(calls) > 9, "it was asked while it was solved"
+    assert np.array_equal(again["veins"].points, whole["veins"].points)

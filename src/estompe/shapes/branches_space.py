@@ -1,5 +1,6 @@
 """Branches through the inside of a shape."""
 
+from collections.abc import Callable
 from typing import Annotated, ClassVar
 
 import numpy as np
@@ -37,10 +38,10 @@ class BranchesThroughSpace(BranchesSource, tag="branches-space", kw_only=True):
         check_faces(mesh)
         roots = self.roots(mesh, matrix, context)
         scale = scale_of(matrix)
-        tree = self.solved(mesh, ("through", scale, roots.tobytes()), lambda: self._solve(mesh, roots, scale))
+        tree = self.solved(mesh, ("through", scale, roots.tobytes()), lambda: self._solve(mesh, roots, scale, context.go_on))
         return branches_at(tree, transformed(tree.rest.positions, matrix), self.twigs)
 
-    def _solve(self, mesh: Geometry, roots: Matrix, scale: float) -> Tree:
+    def _solve(self, mesh: Geometry, roots: Matrix, scale: float, go_on: Callable[[], None]) -> Tree:
         body = mesh.at_rest.derived(("body", mesh.topology), lambda: body_of(mesh))
         ranked = in_body(body, self.twigs, self.seed)
         begun = roots.copy()
@@ -49,4 +50,4 @@ class BranchesThroughSpace(BranchesSource, tag="branches-space", kw_only=True):
             if len(ranked.ids):
                 away = np.linalg.norm(ranked.positions - roots[i], axis=1)
                 begun[i] = ranked.positions[int(np.argmin(away))]
-        return through_body(body, begun, ranked, self.habit(mesh, scale))
+        return through_body(body, begun, ranked, self.habit(mesh, scale), go_on)

@@ -1,5 +1,6 @@
 """Branches over a surface."""
 
+from collections.abc import Callable
 from typing import Annotated, ClassVar
 
 import numpy as np
@@ -35,14 +36,14 @@ class BranchesOverSurface(BranchesSource, tag="branches-surface", kw_only=True):
         check_faces(mesh)
         roots = self.roots(mesh, matrix, context)
         scale = scale_of(matrix)
-        tree = self.solved(mesh, ("over", scale, roots.tobytes()), lambda: self._solve(mesh, roots, scale))
+        tree = self.solved(mesh, ("over", scale, roots.tobytes()), lambda: self._solve(mesh, roots, scale, context.go_on))
         positions, _, _ = followed(mesh.points, mesh.normals, mesh.topology.triangles, tree.triangle, tree.shares)
         return branches_at(tree, positions, self.twigs)
 
-    def _solve(self, mesh: Geometry, roots: Matrix, scale: float) -> Tree:
+    def _solve(self, mesh: Geometry, roots: Matrix, scale: float, go_on: Callable[[], None]) -> Tree:
         triangles = mesh.topology.triangles
         near = roots.astype(np.float32)
         found = nearest_on_surface(near, tree_of(mesh.rest, triangles, mesh.at_rest.triangle_order(mesh.topology)))
         begun = feet(near, mesh.rest, triangles, found).astype(np.float64)
         ranked = surface_places(mesh, self.twigs, self.seed)
-        return over_surface(mesh, begun, found.triangle, ranked, self.habit(mesh, scale))
+        return over_surface(mesh, begun, found.triangle, ranked, self.habit(mesh, scale), go_on)

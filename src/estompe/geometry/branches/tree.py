@@ -1,5 +1,6 @@
 """Solved branches: lines of a tree, where they lie on what they grow over, and how they hang together."""
 
+from collections.abc import Callable
 from typing import NamedTuple
 
 import numpy as np
@@ -36,7 +37,14 @@ class Tree(NamedTuple):
     left: int
 
 
-def over_surface(mesh: Geometry, roots: Matrix, root_triangles: Indices, ranked: Ranked, habit: Habit) -> Tree:
+def over_surface(
+    mesh: Geometry,
+    roots: Matrix,
+    root_triangles: Indices,
+    ranked: Ranked,
+    habit: Habit,
+    go_on: Callable[[], None] = lambda: None,
+) -> Tree:
     """Branches over a mesh at rest.
 
     Parameters
@@ -51,6 +59,8 @@ def over_surface(mesh: Geometry, roots: Matrix, root_triangles: Indices, ranked:
         Places on the mesh at rest.
     habit : Habit
         How they grow.
+    go_on : callable
+        Raises when they are no longer wanted.
 
     Returns
     -------
@@ -66,19 +76,21 @@ def over_surface(mesh: Geometry, roots: Matrix, root_triangles: Indices, ranked:
     normals = _triangle_normals(points, triangles)
     ground = Ground(points, triangles, _beside(mesh.topology), normals, _no_field(), np.zeros(3), 1.0, 0.0)
     places = Places(ranked.positions, ranked.radii, normals[ranked.triangle], ranked.triangle)
-    nodes, left = _solved(roots, root_triangles, places, habit, ground)
+    nodes, left = _solved(roots, root_triangles, places, habit, ground, go_on)
     lines = cut(nodes.parent)
     triangle = nodes.triangle[lines.node]
     shares = _shares(points, triangles[triangle], nodes.positions[lines.node])
     return _tree(nodes, lines, ranked, triangle, shares, left)
 
 
-def through_body(body: Body, roots: Matrix, ranked: Ranked, habit: Habit) -> Tree:
+def through_body(
+    body: Body, roots: Matrix, ranked: Ranked, habit: Habit, go_on: Callable[[], None] = lambda: None
+) -> Tree:
     """Branches inside a volume at rest; the parameters are those of `over_surface`. Raises GeometryError."""
     none = np.zeros((0, 3), np.int32)
     ground = Ground(_NONE, none, none, _NONE, body.field, body.origin, body.voxel, body.margin)
     places = Places(ranked.positions, ranked.radii, np.zeros_like(ranked.positions), ranked.triangle)
-    nodes, left = _solved(roots, np.full(len(roots), -1, np.int32), places, habit, ground)
+    nodes, left = _solved(roots, np.full(len(roots), -1, np.int32), places, habit, ground, go_on)
     return _tree(nodes, cut(nodes.parent), ranked, np.zeros(0, np.int32), np.zeros((0, 3), np.float32), left)
 
 
@@ -86,8 +98,10 @@ def _no_field() -> Floats:
     return np.zeros((0, 0, 0), np.float32)
 
 
-def _solved(roots: Matrix, root_triangles: Indices, places: Places, habit: Habit, ground: Ground) -> tuple[Nodes, int]:
-    nodes, left = joined(roots, root_triangles, places, habit, ground, MOST_NODES)
+def _solved(
+    roots: Matrix, root_triangles: Indices, places: Places, habit: Habit, ground: Ground, go_on: Callable[[], None]
+) -> tuple[Nodes, int]:
+    nodes, left = joined(roots, root_triangles, places, habit, ground, MOST_NODES, go_on)
     if len(nodes.parent) > MOST_NODES - 4096:
         raise GeometryError(f"they would have more than {MOST_NODES:,} vertices: use fewer twigs, or a longer step")
     return nodes, left

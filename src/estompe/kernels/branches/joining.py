@@ -5,6 +5,7 @@ doi:10.1371/journal.pcbi.1000877, with the straight distance to the root instead
 """
 
 import math
+from collections.abc import Callable
 from typing import NamedTuple
 
 import numpy as np
@@ -15,6 +16,11 @@ from estompe.kernels.types import Indices, Matrix
 
 _FEW = 256
 """Nodes up to which all of them are looked at."""
+_ROUNDS = 2048
+"""Places between two questions whether to go on."""
+# How far a tree has come: nodes; the place that comes next, and when nodes are filed anew; which of those that wait come again,
+# how many of those there are, and how many wait since.
+_COUNT, _NEXT, _OCTAVE, _RETRY, _AGAIN, _STILL, _STATE = range(7)
 
 
 class Habit(NamedTuple):
@@ -309,14 +315,16 @@ def _joined_one(nodes, count, head, over, places, i, habit, ground, track, roots
 
 
 @kernel
-def _joined(nodes, roots, places, habit, ground, track):
+def _joined(nodes, roots, places, habit, ground, track, waiting, head, over, state, rounds):
+    """Go on by so many places from where `state` stands; the table of nodes and its scale are handed back for the next call."""
     n = places.radii.shape[0]
-    count = roots
-    waiting = np.empty(n, np.int32)
-    over, octave = 1.0, 1
-    head = _filed(nodes, count, over, 64)
-    k, retry, again, still = 0, 0, 0, 0
-    while k < n or retry < again:
+    count, k, octave, retry = state[_COUNT], state[_NEXT], state[_OCTAVE], state[_RETRY]
+    again, still = state[_AGAIN], state[_STILL]
+    if octave == 0:
+        octave = 1
+        head = _filed(nodes, count, over, 64)
+    while rounds > 0 and (k < n or retry < again):
+        rounds -= 1
         if retry < again:
             i = waiting[retry]
             retry += 1
@@ -340,11 +348,19 @@ def _joined(nodes, roots, places, habit, ground, track):
             still += 1
         else:
             count = after
-    return count, still
+    state[_COUNT], state[_NEXT], state[_OCTAVE], state[_RETRY] = count, k, octave, retry
+    state[_AGAIN], state[_STILL] = again, still
+    return head, over
 
 
 def joined(
-    roots: Matrix, root_triangles: Indices, places: Places, habit: Habit, ground: Ground, most: int
+    roots: Matrix,
+    root_triangles: Indices,
+    places: Places,
+    habit: Habit,
+    ground: Ground,
+    most: int,
+    go_on: Callable[[], None],
 ) -> tuple[Nodes, int]:
     """Grow a tree from roots to places, in their order.
 
@@ -362,6 +378,8 @@ def joined(
         Where it may be.
     most : int
         Nodes that there is room for.
+    go_on : callable
+        Raises when the tree is no longer wanted; asked every few milliseconds.
 
     Returns
     -------
@@ -375,5 +393,12 @@ def joined(
     nodes.way[:count] = nodes.home[:count] = 0.0
     nodes.generation[:count], nodes.triangle[:count] = 0, root_triangles
     track: Track = new_track()
-    count, left = _joined(nodes, count, places, habit, ground, track)
-    return Nodes._make(array[:count].copy() for array in nodes), left
+    wanted = len(places.radii)
+    waiting, head, over = np.empty(wanted, np.int32), np.empty(0, np.int32), 1.0
+    state = np.zeros(_STATE, np.int64)
+    state[_COUNT] = count
+    while state[_NEXT] < wanted or state[_RETRY] < state[_AGAIN]:
+        go_on()
+        head, over = _joined(nodes, count, places, habit, ground, track, waiting, head, over, state, _ROUNDS)
+    grown = int(state[_COUNT])
+    return Nodes._make(array[:grown].copy() for array in nodes), int(state[_STILL])
