@@ -88,7 +88,7 @@ def test_it_keeps_out_of_a_control_and_of_a_shape():
 def test_other_effects_measure_its_growth():
     tint = EffectSlot("tint", Color((1.0, 0.0, 0.0)), (Route("grown"),))
     project = _sheet(Ruffle(speed=2.0), "if(x > 0.1, 1, 0)", after=(tint,))
-    grown = Falloff("grown", "Grown", (Layer("times", source("attribute", "growth")),), Range(2.0, 1.0), SAME)
+    grown = Falloff("grown", "Grown", (Layer("times", source("loose", "growth")),), Range(2.0, 1.0), SAME)
     scene = edits.insert(project.scene, ("falloffs",), grown)
     mesh = _frames(Project(scene), 10)[0]
     assert len(np.unique(mesh.attribute(Domain.POINT, "color")[:, 1].round(3))) >= 3

@@ -16,7 +16,7 @@ from estompe.effects.skin import Skin
 from estompe.effects.sprout import Sprout
 from estompe.evaluation import CancelledError, Memo, evaluate
 from estompe.exchange.writers import usd
-from estompe.falloffs.attribute import Attribute
+from estompe.falloffs.loose import LoosePieces
 from estompe.geometry import Domain
 from estompe.kernels.compile import use_threads
 from estompe.kinds.numbers import Key, Keyed
@@ -165,7 +165,7 @@ def test_a_falloff_thins_out_and_its_own_attributes_can_be_measured():
     x = _frame(_veins())["veins"].points[tips, 0]
     assert there[x > 0.0].all()
     assert there[x < 0.0].mean() < 0.5
-    young = Falloff("young", "Young", (Layer("past", Attribute("grown")),), AS_IT_IS, SAME)
+    young = Falloff("young", "Young", (Layer("past", LoosePieces("grown")),), AS_IT_IS, SAME)
     project = _veins(Sprout(grown=0.5), falloffs=(young,))
     slot = EffectSlot("tint", Color((1.0, 0.0, 0.0)), (Route("young"),))
     scene = edits.insert(project.scene, ("shapes", "veins", "effects"), slot)

@@ -1,4 +1,4 @@
-"""What has happened to pieces that were set loose: since when, whether they lie still, and what their joints carry."""
+"""What effects before have done: since when pieces are loose, whether they lie still, what their joints carry, what has grown."""
 
 from typing import Annotated, ClassVar, Literal
 
@@ -14,29 +14,30 @@ from estompe.kinds.settings import setting
 
 @register
 class LoosePieces(Source, tag="loose"):
-    """Reads what a Set loose or Shed effect before it left on the pieces."""
+    """Reads what a Set loose, Shed, Sprout or Ruffle effect before it left on the elements."""
 
     group: ClassVar[str] = "time"
     first_range: ClassVar[tuple[float, float] | None] = (1.0, 0.0)
-    label: ClassVar[str] = "Loose pieces"
+    label: ClassVar[str] = "What happened"
     text: ClassVar[str] = (
-        "How long pieces have been loose, whether they rest, or what glue carries: for effects after a Set loose or Shed."
+        "Since when pieces are loose, whether they rest, what glue carries, or what has grown, for the effects that follow."
     )
     words: ClassVar[str] = (
         "loose since, age, at rest, asleep, sleeping, settled, load, stress, strain, glue, fell, fallen, landed, "
-        "rigid body, physics, time since release"
+        "rigid body, physics, time since release, loose pieces, grown since, growth, front, arrived, sprouted, ruffled"
     )
 
     what: Annotated[
-        Literal["loose since", "at rest", "load", "age"],
+        Literal["loose since", "at rest", "load", "age", "grown", "growth"],
         setting(
             "Measures",
-            "Seconds since a piece was let go, 1 where it is at rest, what its glue carries, or its seconds since it was shed.",
+            "Seconds since a piece was let go, 1 where it is at rest, what its glue carries, its seconds since it was shed, the "
+            "way that the growth of branches is past, or how many times as long a ruffled sheet is.",
         ),
     ] = "loose since"
 
     def unit(self) -> str:
-        return "seconds" if self.what in ("loose since", "age") else ""
+        return {"loose since": "seconds", "age": "seconds", "grown": "length"}.get(self.what, "")
 
     def reads(self) -> tuple[str, ...]:
         return "attributes", "topology"
@@ -44,5 +45,5 @@ class LoosePieces(Source, tag="loose"):
     def measure(self, elements: Elements, context: Context) -> Floats:
         del context
         values = elements.attribute(self.what)
-        # Where no effect before has let go of anything, nothing has happened yet.
+        # Where no effect before has done any such thing, nothing has happened yet.
         return np.zeros(len(elements), np.float32) if values is None else np.ascontiguousarray(values, np.float32)

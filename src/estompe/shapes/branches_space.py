@@ -38,7 +38,9 @@ class BranchesThroughSpace(BranchesSource, tag="branches-space", kw_only=True):
         check_faces(mesh)
         roots = self.roots(mesh, matrix, context)
         scale = scale_of(matrix)
-        tree = self.solved(mesh, ("through", scale, roots.tobytes()), lambda: self._solve(mesh, roots, scale, context.go_on))
+        tree = self.solved(
+            mesh, ("through", scale, roots.tobytes()), lambda: self._solve(mesh, roots, scale, context.go_on)
+        )
         return branches_at(tree, transformed(tree.rest.positions, matrix), self.twigs)
 
     def _solve(self, mesh: Geometry, roots: Matrix, scale: float, go_on: Callable[[], None]) -> Tree:

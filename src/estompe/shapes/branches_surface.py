@@ -36,7 +36,9 @@ class BranchesOverSurface(BranchesSource, tag="branches-surface", kw_only=True):
         check_faces(mesh)
         roots = self.roots(mesh, matrix, context)
         scale = scale_of(matrix)
-        tree = self.solved(mesh, ("over", scale, roots.tobytes()), lambda: self._solve(mesh, roots, scale, context.go_on))
+        tree = self.solved(
+            mesh, ("over", scale, roots.tobytes()), lambda: self._solve(mesh, roots, scale, context.go_on)
+        )
         positions, _, _ = followed(mesh.points, mesh.normals, mesh.topology.triangles, tree.triangle, tree.shares)
         return branches_at(tree, positions, self.twigs)
 
