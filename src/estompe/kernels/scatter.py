@@ -6,6 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from estompe.kernels import BLOCK
+from estompe.kernels.cells import cell_of
 from estompe.kernels.compile import inlined, kernel, parallel_kernel, prange
 from estompe.kernels.types import Floats, Indices, Matrix, read_only
 
@@ -67,11 +68,6 @@ def candidates(
     return owner, shares, places
 
 
-@inlined
-def _cell(x, y, z, mask):
-    return ((x * 73856093) ^ (y * 19349663) ^ (z * 83492791)) & mask
-
-
 @kernel
 def _ranked(places, size, dimension, wanted, least, order, radius):
     """Dart throwing with radii that shrink; one that failed waits until the radius is below what stood in its way."""
@@ -96,7 +92,7 @@ def _ranked(places, size, dimension, wanted, least, order, radius):
         head[:cells] = -1
         for q in range(k):
             i = order[q]
-            h = _cell(
+            h = cell_of(
                 math.floor(places[i, 0] * over),
                 math.floor(places[i, 1] * over),
                 math.floor(places[i, 2] * over),
@@ -111,7 +107,7 @@ def _ranked(places, size, dimension, wanted, least, order, radius):
             cx, cy, cz = math.floor(x * over), math.floor(y * over), math.floor(z * over)
             free = True
             for step in range(27):
-                j = head[_cell(cx + step % 3 - 1, cy + step // 3 % 3 - 1, cz + step // 9 - 1, mask)]
+                j = head[cell_of(cx + step % 3 - 1, cy + step // 3 % 3 - 1, cz + step // 9 - 1, mask)]
                 while j >= 0:
                     a, b, c = places[j, 0] - x, places[j, 1] - y, places[j, 2] - z
                     apart = a * a + b * b + c * c
@@ -125,7 +121,7 @@ def _ranked(places, size, dimension, wanted, least, order, radius):
             if free:
                 taken[i] = True
                 order[k], radius[k] = i, r
-                h = _cell(cx, cy, cz, mask)
+                h = cell_of(cx, cy, cz, mask)
                 following[i] = head[h]
                 head[h] = i
                 k += 1

@@ -11,6 +11,7 @@ from typing import NamedTuple
 import numpy as np
 
 from estompe.kernels.branches.ground import Ground, Track, flattened, new_track, pushed_inside, walked
+from estompe.kernels.cells import cell_of
 from estompe.kernels.compile import inlined, inner, kernel
 from estompe.kernels.types import Indices, Matrix
 
@@ -78,18 +79,13 @@ def new_nodes(most: int) -> Nodes:
     )  # fmt: skip
 
 
-@inlined
-def _cell(x, y, z, mask):
-    return ((x * 73856093) ^ (y * 19349663) ^ (z * 83492791)) & mask
-
-
 @inner
 def _filed(nodes, count, over, cells):
     """Nodes by the cell they lie in: the last of each, int32 (cells,), and `following`."""
     head = np.full(cells, -1, np.int32)
     positions, following, mask = nodes.positions, nodes.following, cells - 1
     for i in range(count):
-        h = _cell(
+        h = cell_of(
             math.floor(positions[i, 0] * over), math.floor(positions[i, 1] * over), math.floor(positions[i, 2] * over), mask
         )  # fmt: skip
         following[i] = head[h]
@@ -117,7 +113,7 @@ def _nearest(nodes, count, head, over, x, y, z, reach):
                 for c in range(-ring, ring + 1):
                     if shell and abs(c) < ring:
                         continue
-                    j = head[_cell(cx + a, cy + b, cz + c, mask)]
+                    j = head[cell_of(cx + a, cy + b, cz + c, mask)]
                     while j >= 0:
                         d = (positions[j, 0] - x) ** 2 + (positions[j, 1] - y) ** 2 + (positions[j, 2] - z) ** 2
                         if d < best or (d == best and j < near):
@@ -177,7 +173,7 @@ def _cheapest(nodes, head, over, places, i, habit, normals, limit):
     for a in range(-ring, ring + 1):
         for b in range(-ring, ring + 1):
             for c in range(-ring, ring + 1):
-                j = head[_cell(cx + a, cy + b, cz + c, mask)]
+                j = head[cell_of(cx + a, cy + b, cz + c, mask)]
                 while j >= 0:
                     dx, dy, dz = x - positions[j, 0], y - positions[j, 1], z - positions[j, 2]
                     squared = dx * dx + dy * dy + dz * dz
@@ -279,7 +275,7 @@ def _taken(nodes, count, q, i, track, steps, roots, head, over):
             s = nodes.positions[r]
             home = min(home, (x - s[0]) ** 2 + (y - s[1]) ** 2 + (z - s[2]) ** 2)
         nodes.home[count] = math.sqrt(home)
-        h = _cell(math.floor(x * over), math.floor(y * over), math.floor(z * over), mask)
+        h = cell_of(math.floor(x * over), math.floor(y * over), math.floor(z * over), mask)
         nodes.following[count] = head[h]
         head[h] = count
         last = count

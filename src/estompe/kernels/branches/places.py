@@ -4,20 +4,16 @@ import math
 
 import numpy as np
 
+from estompe.kernels.cells import cell_of
 from estompe.kernels.compile import inlined, kernel
 from estompe.kernels.types import Matrix
-
-
-@inlined
-def _cell(x, y, z, mask):
-    return ((x * 73856093) ^ (y * 19349663) ^ (z * 83492791)) & mask
 
 
 @inlined
 def _is_free(positions, following, head, over, square, x, y, z):
     cx, cy, cz, mask = math.floor(x * over), math.floor(y * over), math.floor(z * over), head.shape[0] - 1
     for step in range(27):
-        j = head[_cell(cx + step % 3 - 1, cy + step // 3 % 3 - 1, cz + step // 9 - 1, mask)]
+        j = head[cell_of(cx + step % 3 - 1, cy + step // 3 % 3 - 1, cz + step // 9 - 1, mask)]
         while j >= 0:
             a, b, c = positions[j, 0] - x, positions[j, 1] - y, positions[j, 2] - z
             if a * a + b * b + c * c < square:
@@ -38,7 +34,7 @@ def _spaced(positions, begun, apart, taken):
         x, y, z = positions[i, 0], positions[i, 1], positions[i, 2]
         taken[i] = i < begun or _is_free(positions, following, head, over, apart * apart, x, y, z)
         if taken[i]:
-            h = _cell(math.floor(x * over), math.floor(y * over), math.floor(z * over), mask)
+            h = cell_of(math.floor(x * over), math.floor(y * over), math.floor(z * over), mask)
             following[i] = head[h]
             head[h] = i
 

@@ -4,7 +4,8 @@ import math
 
 import numpy as np
 
-from estompe.kernels.compile import inlined, inner, kernel
+from estompe.kernels.cells import cell_of
+from estompe.kernels.compile import inner, kernel
 
 _ROOM = 24
 """Pairs for each point that there is room for."""
@@ -28,17 +29,12 @@ def around(triangles, count):
     return starts, members
 
 
-@inlined
-def _cell(x, y, z, mask):
-    return ((x * 73856093) ^ (y * 19349663) ^ (z * 83492791)) & mask
-
-
 @inner
 def _sorted_into_cells(places, over, mask, counts, keys, order):
     """Points in the order of their cells: `counts` holds where each cell begins."""
     n = places.shape[0]
     for i in range(n):
-        keys[i] = _cell(
+        keys[i] = cell_of(
             math.floor(places[i, 0] * over), math.floor(places[i, 1] * over), math.floor(places[i, 2] * over), mask
         )
         counts[keys[i] + 1] += 1
@@ -97,7 +93,7 @@ def touching_pairs(places, starts, members, reach, thickness, second_share):
         x, y, z = places[i, 0], places[i, 1], places[i, 2]
         cx, cy, cz = math.floor(x * over), math.floor(y * over), math.floor(z * over)
         for step in range(27):
-            h = _cell(cx + step % 3 - 1, cy + step // 3 % 3 - 1, cz + step // 9 - 1, mask)
+            h = cell_of(cx + step % 3 - 1, cy + step // 3 % 3 - 1, cz + step // 9 - 1, mask)
             for m in range(counts[h], counts[h + 1]):
                 j = order[m]
                 if j <= i or mark[j] == i:
