@@ -140,7 +140,7 @@ def test_the_lattice_does_not_follow_the_bounds():
 # Surfaces
 
 
-@settings(max_examples=10, deadline=None)
+@settings(max_examples=25, deadline=None)
 @given(st.integers(0, 2**31 - 1))
 def test_every_edge_is_used_once_each_way_whatever_the_values(seed):
     dense = np.random.default_rng(seed).uniform(-1, 1, (16, 16, 16)).astype(np.float32)

@@ -3,7 +3,7 @@
 from estompe.document.project import Project
 from estompe.farm.job import remembers
 
-FEW = 17
+FEW = 24
 
 
 def early(project: Project, frame: int) -> int:

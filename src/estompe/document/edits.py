@@ -146,17 +146,20 @@ class FreshNames:
         return name
 
 
+def steps_of(item: Any) -> list[tuple[str | int, Any]]:
+    """The parts of a tuple or struct with the step of a path that leads to each: an id, a place in a list, or a field's name."""
+    if isinstance(item, tuple):
+        return [(getattr(part, "id", place), part) for place, part in enumerate(item)]
+    return [(name, getattr(item, name)) for name in item.__struct_fields__]
+
+
 def numbers_below(item: Any, path: ScenePath = ()) -> list[tuple[ScenePath, Number]]:
     """Every number of a struct with the path to it, in the order of the fields."""
     if isinstance(item, Keyed | Formula | float):
         return [(path, item)]
-    if isinstance(item, tuple):
-        steps: list[tuple[str | int, Any]] = [(getattr(part, "id", i), part) for i, part in enumerate(item)]
-    elif isinstance(item, Struct):
-        steps = [(name, getattr(item, name)) for name in item.__struct_fields__]
-    else:
+    if not isinstance(item, tuple | Struct):
         return []
-    return [found for step, part in steps for found in numbers_below(part, (*path, step))]
+    return [found for step, part in steps_of(item) for found in numbers_below(part, (*path, step))]
 
 
 def keyed_below(item: Any, path: ScenePath = ()) -> list[tuple[ScenePath, Keyed]]:

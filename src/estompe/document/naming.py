@@ -101,13 +101,8 @@ def _names_below(item: Any) -> tuple[tuple[ScenePath, str], ...]:
     known = _NAMES.get(item)
     if known is not None:
         return known
-    steps: list[tuple[str | int, Any]]
-    if isinstance(item, tuple):
-        steps = [(getattr(part, "id", i), part) for i, part in enumerate(item)]
-    else:
-        steps = [(name, getattr(item, name)) for name in item.__struct_fields__]
     found: list[tuple[ScenePath, str]] = []
-    for step, part in steps:
+    for step, part in edits.steps_of(item):
         if not isinstance(part, tuple | Struct):
             continue
         name = getattr(part, "name", None)

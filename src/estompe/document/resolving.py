@@ -171,12 +171,7 @@ def _with_formulas(item: Any, path: ScenePath) -> Iterator[ScenePath]:
         yield path
     elif isinstance(item, tuple | Struct) and moving(item).formulas:
         yield path
-        steps = (
-            [(getattr(part, "id", place), part) for place, part in enumerate(item)]
-            if isinstance(item, tuple)
-            else list(structs.asdict(item).items())
-        )
-        for step, part in steps:
+        for step, part in edits.steps_of(item):
             yield from _with_formulas(part, (*path, step))
 
 

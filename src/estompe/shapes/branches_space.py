@@ -15,7 +15,7 @@ from estompe.kernels.types import Matrix
 from estompe.kinds.context import Context
 from estompe.kinds.registry import register
 from estompe.kinds.settings import setting
-from estompe.shapes.branching import BranchesSource, branches_at, check_faces, scale_of
+from estompe.shapes.branching import BranchesSource, branches_at
 
 
 @register
@@ -35,15 +35,10 @@ class BranchesThroughSpace(BranchesSource, tag="branches-space", kw_only=True):
 
     def assemble(self, context: Context) -> Geometry:
         mesh, matrix = context.shape(self.inside), context.matrix_of(self.inside)
-        check_faces(mesh)
-        roots = self.roots(mesh, matrix, context)
-        scale = scale_of(matrix)
-        tree = self.solved(
-            mesh, ("through", scale, roots.tobytes()), lambda: self._solve(mesh, roots, scale, context.go_on)
-        )
+        tree = self.solved(mesh, matrix, context)
         return branches_at(tree, transformed(tree.rest.positions, matrix), self.twigs)
 
-    def _solve(self, mesh: Geometry, roots: Matrix, scale: float, go_on: Callable[[], None]) -> Tree:
+    def solve(self, mesh: Geometry, roots: Matrix, scale: float, go_on: Callable[[], None]) -> Tree:
         body = mesh.at_rest.derived(("body", mesh.topology), lambda: body_of(mesh))
         ranked = in_body(body, self.twigs, self.seed)
         begun = roots.copy()

@@ -15,7 +15,7 @@ from estompe.kernels.types import Matrix
 from estompe.kinds.context import Context
 from estompe.kinds.registry import register
 from estompe.kinds.settings import setting
-from estompe.shapes.branching import BranchesSource, branches_at, check_faces, scale_of
+from estompe.shapes.branching import BranchesSource, branches_at
 
 
 @register
@@ -33,16 +33,11 @@ class BranchesOverSurface(BranchesSource, tag="branches-surface", kw_only=True):
 
     def assemble(self, context: Context) -> Geometry:
         mesh, matrix = context.shape(self.surface), context.matrix_of(self.surface)
-        check_faces(mesh)
-        roots = self.roots(mesh, matrix, context)
-        scale = scale_of(matrix)
-        tree = self.solved(
-            mesh, ("over", scale, roots.tobytes()), lambda: self._solve(mesh, roots, scale, context.go_on)
-        )
+        tree = self.solved(mesh, matrix, context)
         positions, _, _ = followed(mesh.points, mesh.normals, mesh.topology.triangles, tree.triangle, tree.shares)
         return branches_at(tree, positions, self.twigs)
 
-    def _solve(self, mesh: Geometry, roots: Matrix, scale: float, go_on: Callable[[], None]) -> Tree:
+    def solve(self, mesh: Geometry, roots: Matrix, scale: float, go_on: Callable[[], None]) -> Tree:
         triangles = mesh.topology.triangles
         near = roots.astype(np.float32)
         found = nearest_on_surface(near, tree_of(mesh.rest, triangles, mesh.at_rest.triangle_order(mesh.topology)))

@@ -154,10 +154,22 @@ class BranchesSource(ShapeSource, kw_only=True):
         # What moves along with the shape comes out a little different on each frame, and is to solve the same tree.
         return np.asarray(np.round(places / grain) * grain)
 
-    def solved(self, mesh: Geometry, key: tuple[object, ...], solve: Callable[[], Tree]) -> Tree:
-        """The tree for what decides it, kept with the shape at rest."""
+    def solve(self, mesh: Geometry, roots: Matrix, scale: float, go_on: Callable[[], None]) -> Tree:
+        """Grow the tree on a mesh at rest.
+
+        roots: float64 (r, 3), in the mesh's space at rest; scale: scene units of one of that space; go_on: raises when the tree
+        is no longer wanted.
+        """
+        raise NotImplementedError
+
+    def solved(self, mesh: Geometry, matrix: Matrix, context: Context) -> Tree:
+        """The tree on a mesh, kept with it at rest. matrix: the mesh's space to world. Raises CannotEvaluateError."""
+        if not mesh.topology.faces:
+            raise CannotEvaluateError("the shape they grow on has no faces: choose another")
+        roots, scale = self.roots(mesh, matrix, context), _scale_of(matrix)
         own = self.twigs, self.homeward, self.sweep, self.gap, self.leap, self.step, self.seed
-        return mesh.at_rest.derived(("branches", mesh.topology, *own, *key), solve)
+        key = ("branches", mesh.topology, *own, type(self), scale, roots.tobytes())
+        return mesh.at_rest.derived(key, lambda: self.solve(mesh, roots, scale, context.go_on))
 
 
 def _side(mesh: Geometry) -> float:
@@ -165,7 +177,7 @@ def _side(mesh: Geometry) -> float:
     return max(high - low for low, high in (mesh.at_rest.extent(axis) for axis in range(3)))
 
 
-def scale_of(matrix: Matrix) -> float:
+def _scale_of(matrix: Matrix) -> float:
     """How many scene units one unit of a space is, on average."""
     return float(max(abs(np.linalg.det(matrix[:, :3])), 1e-30) ** (1.0 / 3.0))
 
@@ -187,9 +199,3 @@ def _element_places(geometry: Geometry) -> Floats:
     samples = samples_of(geometry, domain)
     shown = geometry.piece_values().get("shown")
     return samples.positions if shown is None else samples.positions[np.asarray(shown, bool)]
-
-
-def check_faces(mesh: Geometry) -> None:
-    """Raise CannotEvaluateError for a shape without a surface."""
-    if not mesh.topology.faces:
-        raise CannotEvaluateError("the shape they grow on has no faces: choose another")

@@ -337,7 +337,7 @@ def paint_wipe(painter: QPainter, t: Theme, size: Size, reference: QImage, at: f
 @functools.cache
 def _scale(low: float) -> QImage:
     """The colours of strengths from a lowest one to 1, a row of pixels."""
-    colors = np.ascontiguousarray(strength_colors(np.linspace(low, 1.0, 180).astype(np.float32)))
+    colors = strength_colors(np.linspace(low, 1.0, 180).astype(np.float32))
     return QImage(colors.tobytes(), len(colors), 1, colors.nbytes, QImage.Format.Format_RGB888).copy()
 
 

@@ -19,8 +19,8 @@ _FEW = 256
 """Nodes up to which all of them are looked at."""
 _ROUNDS = 2048
 """Places between two questions whether to go on."""
-# How far a tree has come: nodes; the place that comes next, and when nodes are filed anew; which of those that wait come again,
-# how many of those there are, and how many wait since.
+# What a solve keeps between two calls: the number of nodes, the next place, the place before which nodes are filed anew, the next
+# waiting place to try again, the number of places to try again, and the number of places that have begun to wait since.
 _COUNT, _NEXT, _OCTAVE, _RETRY, _AGAIN, _STILL, _STATE = range(7)
 
 
