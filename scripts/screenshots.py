@@ -58,7 +58,8 @@ class Studio:
             answer = session.evaluator.answer
             there = answer is not None and answer.request.project.scene is session.document.scene
             there = there and answer.request.frame == session.playhead.frame and answer.request.rough == 1.0
-            there = there and view.is_still
+            # A sheet that stands in place of the view leaves it undrawn.
+            there = there and (view.is_still or not view.isVisible())
             count = session.document.scene.last - session.document.scene.first + 1
             if there and (not all_frames or len(session.evaluator.worker.ready_frames()) >= count):
                 QTest.qWait(300)
